@@ -1,0 +1,104 @@
+import { randomBytes } from 'node:crypto';
+import type { Defect } from './defects.ts';
+import { Problem } from './http.ts';
+
+export type BerthState = 'free' | 'taken' | 'closed';
+
+export interface Berth {
+  readonly code: string;
+  readonly quay: string;
+  /** In metres. */
+  readonly depth: number;
+  state: BerthState;
+  /** For a night, in hundredths. */
+  readonly tariff: number;
+  /** Some berths ask for no deposit. */
+  readonly deposit: number | null;
+}
+
+export interface Vessel {
+  readonly id: bigint;
+  readonly name: string;
+  /** In metres. */
+  readonly length: number;
+  readonly flag: string;
+}
+
+export interface Reservation {
+  readonly id: bigint;
+  readonly berth: Berth;
+  readonly vessel: bigint;
+  nights: number;
+  arrival: string;
+  cancelled: boolean;
+}
+
+/** The first id lies beyond 2^53, where a double would lose its last digit. */
+const firstId = 9_007_199_254_740_993n;
+const tokenLife = 15 * 60_000;
+
+/** The books of the harbour office: all that it knows, in memory, new at every start. */
+export class Office {
+  readonly berths: Berth[] = [
+    { code: '0417', quay: 'North Quay', depth: 4.2, state: 'free', tariff: 4135, deposit: 100 },
+    { code: '0418', quay: 'North Quay', depth: 4.2, state: 'taken', tariff: 4135, deposit: 100 },
+    { code: '0501', quay: 'Fish Steps', depth: 2.6, state: 'free', tariff: 2290, deposit: null },
+    { code: '0502', quay: 'Fish Steps', depth: 2.6, state: 'closed', tariff: 2290, deposit: null },
+    { code: '0733', quay: 'Lighthouse Mole', depth: 7.8, state: 'free', tariff: 8875, deposit: 250 },
+    { code: '0734', quay: 'Lighthouse Mole', depth: 7.8, state: 'free', tariff: 8875, deposit: 250 },
+  ];
+  readonly vessels: Vessel[] = [];
+  readonly reservations: Reservation[] = [];
+  readonly #tokens = new Map<string, number>();
+  #nextId = firstId;
+
+  constructor(readonly defects: ReadonlySet<Defect>) {}
+
+  has(defect: Defect): boolean {
+    return this.defects.has(defect);
+  }
+
+  newId(): bigint {
+    const id = this.#nextId;
+    this.#nextId += 2n;
+    return id;
+  }
+
+  /** How an id is told to the outside. */
+  tellId(id: bigint): bigint {
+    return this.has('rounded-ids') ? BigInt(Number(id)) : id;
+  }
+
+  newToken(): { token: string; expires: string } {
+    const token = `skerry-${randomBytes(12).toString('hex')}`;
+    const expires = Date.now() + tokenLife;
+    this.#tokens.set(token, expires);
+    return { token, expires: new Date(expires).toISOString() };
+  }
+
+  /** @param authorization the header of that name */
+  requireToken(authorization: string | undefined): void {
+    const token = /^Bearer (.+)$/.exec(authorization ?? '')?.[1];
+    const expires = token === undefined ? undefined : this.#tokens.get(token);
+    if (expires === undefined) throw new Problem(401, 'Not signed in', 'A token of this office is needed.');
+    if (expires < Date.now()) throw new Problem(401, 'Token expired', 'Sign in again.');
+  }
+
+  berth(code: string): Berth {
+    return this.berths.find(berth => berth.code === code) ?? fail('berth', code);
+  }
+
+  vessel(id: string): Vessel {
+    return this.vessels.find(vessel => String(vessel.id) === id) ?? fail('vessel', id);
+  }
+
+  reservation(id: string): Reservation {
+    const found = this.reservations.find(each => String(each.id) === id);
+    if (!found || (found.cancelled && !this.has('late-cancel'))) fail('reservation', id);
+    return found;
+  }
+}
+
+function fail(what: string, id: string): never {
+  throw new Problem(404, 'Not found', `There is no ${what} ${id}.`);
+}

@@ -1,0 +1,32 @@
+// Bundles the tests beside the built program and hands them to Node's own runner. Arguments narrow the files.
+import { spawnSync } from 'node:child_process';
+import { readdirSync, rmSync } from 'node:fs';
+import * as esbuild from 'esbuild';
+
+const narrow = process.argv.slice(2);
+const files = readdirSync('test', { recursive: true })
+  .map(file => `test/${file}`)
+  .filter(
+    file => file.endsWith('.test.ts') && (narrow.length === 0 || narrow.some(part => file.includes(part))),
+  );
+rmSync('build/test', { recursive: true, force: true });
+await esbuild.build({
+  entryPoints: files,
+  outdir: 'build/test',
+  outbase: 'test',
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  splitting: true,
+  packages: 'external',
+  platform: 'node',
+  format: 'esm',
+  target: 'node20.18',
+  sourcemap: 'inline',
+  define: { __MERVOK_VERSION__: '"test"' },
+  logLevel: 'warning',
+});
+const built = files.map(file => `build/${file.replace(/\.ts$/, '.mjs')}`);
+const { status } = spawnSync(process.execPath, ['--enable-source-maps', '--test', ...built], {
+  stdio: 'inherit',
+});
+process.exit(status ?? 1);

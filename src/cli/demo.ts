@@ -1,0 +1,95 @@
+import { fileURLToPath } from 'node:url';
+import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
+import { type Harbour, openHarbour } from '../../demo/harbour/server.ts';
+import { buildPlan } from '../core/plan/build.ts';
+import { readCollection } from '../core/plan/collection.ts';
+import { didYouMean } from '../core/text/nearest.ts';
+import { findCollection } from '../drivers/files.ts';
+import { UsageMistake } from './exit.ts';
+import { carryOut, refuseUnknownEndings } from './run.ts';
+import type { Terminal } from './terminal.ts';
+
+export interface DemoFlags {
+  readonly defect: readonly string[];
+  readonly serve?: boolean;
+  readonly port?: string;
+  readonly output: readonly string[];
+  readonly quiet?: boolean;
+}
+
+/** Where the build puts the pages of the demo, seen from the folder of this part. */
+const collectionFolder = fileURLToPath(new URL('../collection', import.meta.url));
+
+export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise<void> {
+  refuseUnknownEndings(flags.output);
+  const chosen = flags.defect.map(readDefect);
+  const harbour = await open(readPort(flags.port, flags.serve === true), chosen);
+  const { out, paint } = terminal;
+  if (!flags.quiet)
+    out(`The demo harbour is open at ${harbour.url}${chosen.map(name => `; ${defects[name]}`).join('')}.\n`);
+  if (flags.serve) {
+    out('It stays open until it is interrupted (Ctrl-C).\n');
+    await interrupted();
+    await harbour.close();
+    return;
+  }
+  if (!flags.quiet) out('\n');
+  const { files, root } = findCollection([collectionFolder], collectionFolder);
+  const { plan } = await buildPlan(readCollection(files), {
+    paths: [],
+    given: new Map([['harbour', harbour.url]]),
+  });
+  process.exitCode = await carryOut(
+    plan,
+    { rounds: 1, output: flags.output, quiet: flags.quiet === true, next: false },
+    '',
+    terminal,
+  );
+  await harbour.close();
+  if (flags.quiet) return;
+  const next = [
+    ['the pages that ran', root],
+    [
+      'a mistake of the harbour',
+      `mervok demo --defect ${chosen[0] === 'lying-count' ? 'leaking-list' : 'lying-count'}`,
+    ],
+    ['a collection of your own', 'mervok init my-harbour'],
+  ];
+  out(`\n${next.map(([what, how]) => `${paint('quiet', `${what!.padEnd(24)}  `)}${how}`).join('\n')}\n`);
+}
+
+function readDefect(name: string): Defect {
+  if (isDefect(name)) return name;
+  const known = Object.entries(defects).map(([each, what]) => `  ${each.padEnd(14)} ${what}`);
+  throw new UsageMistake(
+    `The harbour has no defect '${name}'. ${didYouMean(name, Object.keys(defects)) ?? ''}\n${known.join('\n')}`.replace(
+      ' \n',
+      '\n',
+    ),
+  );
+}
+
+function readPort(text: string | undefined, serve: boolean): number {
+  if (text === undefined) return serve ? 7070 : 0;
+  const port = Number(text);
+  if (!Number.isInteger(port) || port < 0 || port > 65_535)
+    throw new UsageMistake(`'${text}' is no port; ports go from 0 to 65535.`);
+  return port;
+}
+
+async function open(port: number, chosen: readonly Defect[]): Promise<Harbour> {
+  try {
+    return await openHarbour(port, chosen);
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    const taken = code === 'EADDRINUSE' ? `port ${port} is taken; choose another with --port` : message;
+    throw new UsageMistake(`The demo harbour cannot be opened: ${taken}.`);
+  }
+}
+
+function interrupted(): Promise<void> {
+  return new Promise(done => {
+    process.once('SIGINT', done);
+    process.once('SIGTERM', done);
+  });
+}

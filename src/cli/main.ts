@@ -1,0 +1,11 @@
+#!/usr/bin/env node
+// The entry stays small: the version is told without loading anything else.
+import { version } from './version.ts';
+
+const given = process.argv.slice(2);
+if (given.length === 1 && (given[0] === '--version' || given[0] === '-V'))
+  process.stdout.write(`mervok ${version}\n`);
+else {
+  const { main } = await import('./program.ts');
+  await main(given);
+}

@@ -1,0 +1,146 @@
+import { Command, CommanderError, Option } from 'commander';
+import { SelectionMistake } from '../core/plan/select.ts';
+import { nearest } from '../core/text/nearest.ts';
+import { FileMistake } from '../drivers/files.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import { openTerminal } from './terminal.ts';
+import { version } from './version.ts';
+
+const collect = (value: string, before: string[]) => [...before, value];
+
+function build(): Command {
+  const program = new Command('mervok')
+    .description('Runs HTTP requests and checks that are written in Markdown pages.')
+    .usage('COMMAND [PATH…] [options]')
+    .version(`mervok ${version}`, '-V, --version', 'print the version')
+    .helpOption('-h, --help', 'print this help')
+    .helpCommand('help [command]', 'print the help of a command')
+    .addHelpText(
+      'after',
+      '\nA PATH is a collection folder, a folder in it, a page, or a case (berths.md#reserve-a-berth).\nWithout one: the collection around the working folder.\n\nExit codes: 0 all passed and something was checked, 1 a case did not pass, 2 nothing was sent,\n3 the run could not be finished or a report not be written, 130 interrupted.',
+    )
+    .exitOverride()
+    .configureOutput({ outputError: () => undefined, writeErr: () => undefined })
+    .showSuggestionAfterError(false)
+    .allowExcessArguments(false);
+  const inherit = (command: Command) => command.copyInheritedSettings(program);
+  const noColor = () => new Option('--no-color', 'print without colour');
+
+  program.addCommand(
+    inherit(new Command('run'))
+      .description('run cases and print the verdict')
+      .argument('[PATH...]', 'what to run')
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect, [])
+      .option('--rounds <N>', 'run the selection so many times', '1')
+      .option(
+        '-o, --output <FILE>',
+        'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',
+        collect,
+        [],
+      )
+      .option('-q, --quiet', 'print the verdict alone')
+      .addOption(noColor())
+      .addHelpText(
+        'after',
+        '\nCases whose values others need run too. A failed case blocks those that need its values.',
+      )
+      .action(async (paths: string[], options) =>
+        (await import('./run.ts')).runCommand(paths, options, openTerminal(options.color)),
+      ),
+  );
+  program.addCommand(
+    inherit(new Command('lint'))
+      .description('say everything about pages that can be said without sending')
+      .argument('[PATH...]', 'what to look at')
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect, [])
+      .option('-q, --quiet', 'print errors only, no warnings')
+      .addOption(noColor())
+      .action(async (paths: string[], options) =>
+        (await import('./lint.ts')).lintCommand(paths, options, openTerminal(options.color)),
+      ),
+  );
+  program.addCommand(
+    inherit(new Command('init'))
+      .description('write a small working collection')
+      .argument('[DIR]', 'where to', '.')
+      .addOption(noColor())
+      .action(async (folder: string, options) =>
+        (await import('./init.ts')).initCommand(folder, openTerminal(options.color)),
+      ),
+  );
+  program.addCommand(
+    inherit(new Command('demo'))
+      .description('start the demo harbour and run the demo collection against it')
+      .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect, [])
+      .option('--serve', 'only start the harbour, and leave it open until it is interrupted')
+      .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
+      .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect, [])
+      .option('-q, --quiet', 'print the verdict alone')
+      .addOption(noColor())
+      .action(async options => (await import('./demo.ts')).demoCommand(options, openTerminal(options.color))),
+  );
+  return program;
+}
+
+/** Runs a command line and sets the exit code. Whatever goes wrong ends in one message. */
+export async function main(given: string[]): Promise<void> {
+  // Who reads our output may stop early, as `head` does.
+  process.stdout.on('error', error => {
+    if ((error as NodeJS.ErrnoException).code === 'EPIPE') process.exit(process.exitCode ?? 0);
+    throw error;
+  });
+  const program = build();
+  try {
+    if (given.length === 0) program.outputHelp();
+    else await program.parseAsync(given, { from: 'user' });
+  } catch (error) {
+    process.exitCode = report(error as Error, program, given);
+  }
+}
+
+function report(error: Error, program: Command, given: string[]): number {
+  const terminal = openTerminal(true);
+  if (error instanceof CommanderError) {
+    if (error.exitCode === 0) return exitCodes.passed;
+    terminal.err(`${commandLineMistake(error, program, given)}\n`);
+    return exitCodes.nothingSent;
+  }
+  if (error instanceof UsageMistake || error instanceof FileMistake || error instanceof SelectionMistake) {
+    terminal.err(`${error.message}\n`);
+    return exitCodes.nothingSent;
+  }
+  terminal.err(`This is a mistake in Mervok itself: ${error.message}\n`);
+  if (process.env.MERVOK_TRACE) terminal.err(`${error.stack}\n`);
+  return exitCodes.unfinished;
+}
+
+/** One line: what is wrong, and the nearest right form. */
+function commandLineMistake(error: CommanderError, program: Command, given: string[]): string {
+  const command = program.commands.find(each => each.name() === given[0]);
+  const quoted = /'([^']*)'/.exec(error.message)?.[1] ?? '';
+  const offer = (word: string, known: string[], otherwise: string) => {
+    const meant = nearest(word, known);
+    return meant === undefined ? otherwise : `Did you mean '${meant}'?`;
+  };
+  switch (error.code) {
+    case 'commander.unknownCommand':
+    case 'commander.excessArguments': {
+      const names = program.commands.map(each => each.name());
+      if (!command && given[0] !== undefined)
+        return `'${given[0]}' is no command. ${offer(given[0], names, `There are ${names.join(', ')}.`)}`;
+      return `'${given[0]}' takes fewer arguments.`;
+    }
+    case 'commander.unknownOption': {
+      const flags = [...(command ?? program).options, ...program.options]
+        .map(option => option.long!)
+        .concat('--help');
+      return `'${quoted}' is no option${command ? ` of ${command.name()}` : ''}. ${offer(quoted.replace(/=.*/, ''), flags, `mervok ${command ? `${command.name()} ` : ''}--help lists them.`)}`;
+    }
+    case 'commander.optionMissingArgument':
+      return `A value is missing behind '${quoted}'.`;
+    default:
+      return error.message.replace(/^error: /, '');
+  }
+}

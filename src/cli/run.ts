@@ -1,0 +1,146 @@
+import { relative } from 'node:path';
+import { run } from '../core/engine/run.ts';
+import type { Plan } from '../core/plan/plan.ts';
+import { Tally } from '../core/record/tally.ts';
+import { openPorts } from '../drivers/ports.ts';
+import { Recorder, writeWhole } from '../drivers/record.ts';
+import { endingOf, endingsInWords, reports } from '../reports/index.ts';
+import { createMeasure } from '../reports/style.ts';
+import { TerminalReport } from '../reports/terminal.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import { type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import type { Terminal } from './terminal.ts';
+import { version } from './version.ts';
+
+export interface RunFlags extends PlanFlags {
+  readonly rounds: string;
+  readonly output: readonly string[];
+  readonly quiet?: boolean;
+}
+
+export async function runCommand(
+  paths: readonly string[],
+  flags: RunFlags,
+  terminal: Terminal,
+): Promise<void> {
+  const rounds = readRounds(flags.rounds);
+  refuseUnknownEndings(flags.output);
+  const { plan, findings, root, cases } = await preparePlan(paths, flags);
+  const errors = findings.filter(each => each.severity === 'error');
+  if (errors.length > 0) {
+    await printFindings(errors, terminal);
+    terminal.err('Nothing was sent.\n');
+    process.exitCode = exitCodes.nothingSent;
+    return;
+  }
+  if (cases === 0)
+    throw new UsageMistake(
+      'There is nothing to run: no page here has a case. A case is a heading with a fence ```http below it.',
+    );
+  if (plan.checks === 0)
+    throw new UsageMistake(
+      'Nothing was sent: nothing that was selected checks anything. Add a fence ```mervok with a line such as: status = 200',
+    );
+  process.exitCode = await carryOut(plan, { ...flags, rounds }, prefixOf(root), terminal);
+}
+
+/** What stands before an address of the collection to name it from the working folder. */
+function prefixOf(root: string): string {
+  const way = relative(process.cwd(), root);
+  return way === '' || way.startsWith('..') ? '' : `${way}/`;
+}
+
+function readRounds(text: string): number {
+  const rounds = Number(text);
+  if (!Number.isSafeInteger(rounds) || rounds < 1)
+    throw new UsageMistake(`--rounds takes a whole number from 1, not '${text}'.`);
+  return rounds;
+}
+
+export function refuseUnknownEndings(files: readonly string[]): void {
+  const unknown = files.find(file => endingOf(file) === undefined);
+  if (unknown !== undefined)
+    throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
+}
+
+/** Carries out a plan, prints what happens, writes the reports. Gives the exit code. */
+export async function carryOut(
+  plan: Plan,
+  {
+    rounds,
+    output,
+    quiet = false,
+    next = true,
+  }: { rounds: number; output: readonly string[]; quiet?: boolean; next?: boolean },
+  pathPrefix: string,
+  terminal: Terminal,
+): Promise<number> {
+  const { out, paint, width } = terminal;
+  const measure = await createMeasure(
+    plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
+  );
+  const tally = new Tally();
+  const view = new TerminalReport(
+    { write: out, paint, measure, width, quiet, ...(next && { pathPrefix }) },
+    tally,
+  );
+  const recorder = output.length > 0 ? new Recorder() : undefined;
+  const interrupt = listenForInterrupt();
+  const ports = await openPorts();
+  try {
+    await run(
+      plan,
+      ports,
+      { tool: `mervok ${version}`, rounds, bodies: recorder !== undefined, signal: interrupt.signal },
+      event => {
+        tally.add(event);
+        recorder?.add(event);
+        view.add(event);
+      },
+    );
+    recorder?.finish();
+    const written = recorder === undefined || (await writeReports(output, recorder, tally, terminal));
+    if (!written) return exitCodes.unfinished;
+    if (tally.interrupted) return exitCodes.interrupted;
+    return tally.passed ? exitCodes.passed : exitCodes.failed;
+  } finally {
+    interrupt.stop();
+    recorder?.remove();
+    await ports.close();
+  }
+}
+
+/** The first interrupt ends the run in order; the second one ends the program. */
+function listenForInterrupt(): { signal: AbortSignal; stop(): void } {
+  const controller = new AbortController();
+  const listener = () =>
+    controller.signal.aborted ? process.exit(exitCodes.interrupted) : controller.abort();
+  process.on('SIGINT', listener);
+  process.on('SIGTERM', listener);
+  return {
+    signal: controller.signal,
+    stop: () => {
+      process.off('SIGINT', listener);
+      process.off('SIGTERM', listener);
+    },
+  };
+}
+
+async function writeReports(
+  files: readonly string[],
+  recorder: Recorder,
+  tally: Tally,
+  { err }: Terminal,
+): Promise<boolean> {
+  let written = true;
+  for (const file of files) {
+    try {
+      const report = await reports[endingOf(file)!]!();
+      await writeWhole(file, report(recorder.events(), tally));
+    } catch (error) {
+      written = false;
+      err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
+    }
+  }
+  return written;
+}

@@ -1,0 +1,261 @@
+import { explain } from '../language/explain.ts';
+import { ResponseView } from '../language/response.ts';
+import { Unknown } from '../language/truth.ts';
+import type {
+  Checking,
+  Keeping,
+  Letting,
+  Place,
+  PlannedCase,
+  PlannedStep,
+  Sending,
+  Waiting,
+} from '../plan/plan.ts';
+import type { CaseEvent, CheckEvent, ExchangeEvent, Outcome } from '../record/events.ts';
+import { redactHeaders } from '../record/mask.ts';
+import { Misfit, render } from '../template/render.ts';
+import { plainAs } from '../values/compare.ts';
+import { textOf } from '../values/text.ts';
+import { Duration, type Found, Missing, Plain } from '../values/value.ts';
+import { payloadOf } from './payload.ts';
+import type { Exchange, OutgoingRequest } from './ports.ts';
+import { type Ended, isoTime, type RunContext } from './run.ts';
+import { CaseScene, type PassScope } from './scope.ts';
+
+/** Carries out one case: its steps in the order in which they are written. */
+export class CaseRunner {
+  readonly #scene: CaseScene;
+  #outcome: Outcome = 'passed';
+  #problem: CaseEvent['problem'];
+  #status: number | undefined;
+
+  constructor(
+    readonly planned: PlannedCase,
+    readonly round: number,
+    readonly scope: PassScope,
+    readonly ended: Ended,
+    readonly context: RunContext,
+  ) {
+    this.#scene = new CaseScene(scope, planned, context.ports, context.ports.environment);
+  }
+
+  async run(): Promise<void> {
+    const { ports } = this.context;
+    const begin = ports.elapsed();
+    const blocked = this.#blocked();
+    if (blocked) this.#outcome = blocked.outcome;
+    else for (const step of this.planned.steps) if (!(await this.#step(step))) break;
+    const { address, title, place, request } = this.planned;
+    const event: CaseEvent = {
+      type: 'case',
+      round: this.round,
+      case: address,
+      title,
+      place,
+      ...(request !== undefined && { request }),
+      ...(this.#status !== undefined && { status: this.#status }),
+      outcome: this.#outcome,
+      time: ports.elapsed() - begin,
+      ...(this.#problem && { problem: this.#problem }),
+      ...(blocked && { blocked: blocked.blocked }),
+    };
+    this.ended.set(address, event);
+    this.context.emit(event);
+  }
+
+  /** A case is blocked where a name that it needs did not come about; skipped, where its producer was skipped. */
+  #blocked(): { outcome: Outcome; blocked: NonNullable<CaseEvent['blocked']> } | undefined {
+    for (const { name, producers } of this.planned.needs) {
+      if (this.scope.page.has(name) || this.scope.kept.has(name)) continue;
+      const by = producers.findLast(address => this.ended.has(address)) ?? producers[0]!;
+      const producer = this.ended.get(by);
+      const cause = producer?.blocked?.cause ?? by;
+      return {
+        outcome: producer?.outcome === 'skipped' ? 'skipped' : 'blocked',
+        blocked: { name, by, cause },
+      };
+    }
+    return undefined;
+  }
+
+  /** False when the case cannot go on. */
+  #step(step: PlannedStep): boolean | Promise<boolean> {
+    try {
+      switch (step.kind) {
+        case 'send':
+          return this.#send(step);
+        case 'check':
+          this.#check(step);
+          return true;
+        case 'keep':
+          this.#keep(step);
+          return true;
+        case 'let':
+          return this.#let(step);
+        case 'wait':
+          return this.#wait(step);
+        default:
+          return step satisfies never;
+      }
+    } catch (error) {
+      if (error instanceof Misfit) return this.#stop(error.message, step.place);
+      throw error;
+    }
+  }
+
+  #stop(message: string, place: Place): false {
+    // After a keep that failed, what follows from it is no error of its own.
+    if (this.#outcome === 'passed') this.#outcome = 'error';
+    this.#problem = { message, place };
+    return false;
+  }
+
+  async #send(step: Sending): Promise<boolean> {
+    const { ports, options, emit } = this.context;
+    const request = this.#fill(step);
+    const at = isoTime(ports.now());
+    const exchange = await ports.send(request, options.signal);
+    emit(this.#exchangeEvent(step, request, exchange, at));
+    const { response, fault } = exchange;
+    if (fault) return this.#stop(fault.message, step.place);
+    this.#scene.response = new ResponseView(response!);
+    this.#status ??= response!.status;
+    return true;
+  }
+
+  #fill(step: Sending): OutgoingRequest {
+    const scene = this.#scene;
+    return {
+      method: step.method,
+      url: step.url(scene),
+      headers: step.headers.map(({ name, value }) => [name, render(value, scene)] as const),
+      ...(step.body && { body: render(step.body, scene) }),
+      timeout: step.timeout,
+    };
+  }
+
+  #exchangeEvent(
+    step: Sending,
+    request: OutgoingRequest,
+    { response, fault, times, received }: Exchange,
+    at: string,
+  ): ExchangeEvent {
+    const { bodies } = this.context.options;
+    return {
+      type: 'exchange',
+      round: this.round,
+      case: this.planned.address,
+      at,
+      place: step.place,
+      request: {
+        method: request.method,
+        url: request.url,
+        headers: bodies ? redactHeaders(request.headers) : [],
+        ...(request.body !== undefined && bodies && { body: payloadOf(Buffer.from(request.body)) }),
+      },
+      ...(response && {
+        response: {
+          status: response.status,
+          reason: response.reason,
+          headers: bodies ? redactHeaders(response.headers) : [],
+          body: bodies ? payloadOf(response.body) : { size: response.body.length },
+        },
+      }),
+      ...(fault && { fault: { kind: fault.kind, message: fault.message } }),
+      times,
+      received,
+    };
+  }
+
+  #check(step: Checking): void {
+    const scene = this.#scene;
+    if (scene.notes.length > 0) scene.notes = [];
+    const truth = step.decide(scene);
+    if (truth === true) {
+      this.context.emit({ ...this.#checkBase(step), holds: 'yes' });
+      return;
+    }
+    this.#fail();
+    const holds = truth instanceof Unknown ? 'unknown' : 'no';
+    this.context.emit({
+      ...this.#checkBase(step),
+      holds,
+      ...explain(scene.notes, step.text, scene),
+    } as CheckEvent);
+  }
+
+  #checkBase({ place, text, label, level }: Checking): Omit<CheckEvent, 'holds'> {
+    const words = label?.(this.#scene);
+    return {
+      type: 'check',
+      round: this.round,
+      case: this.planned.address,
+      place,
+      text,
+      ...(typeof words === 'string' && { label: words }),
+      ...(level !== undefined && { level }),
+    };
+  }
+
+  #fail(): void {
+    if (this.#outcome === 'passed') this.#outcome = 'failed';
+  }
+
+  /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
+  #keep(step: Keeping): void {
+    const value = step.evaluate(this.#scene);
+    const base = {
+      type: 'check',
+      round: this.round,
+      case: this.planned.address,
+      place: step.place,
+      text: step.text,
+    } as const;
+    if (value instanceof Missing) {
+      this.#fail();
+      const { nearest } = explain([], step.text, this.#scene);
+      const failed: CheckEvent = {
+        ...base,
+        holds: 'no',
+        expected: `a value for '${step.name}'`,
+        found: `nothing: ${value.reason}`,
+      };
+      this.context.emit(nearest === undefined ? failed : { ...failed, nearest });
+      return;
+    }
+    const entry = {
+      value,
+      origin: `kept in ${this.planned.address}`,
+      secret: step.secret || this.#revealsSecret(step),
+    };
+    if (entry.secret) this.context.masker.addValue(value);
+    this.scope.page.set(step.name, entry);
+    this.scope.kept.set(step.name, entry);
+  }
+
+  #let(step: Letting): boolean {
+    const value = step.evaluate(this.#scene);
+    if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
+    const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
+    if (entry.secret) this.context.masker.addValue(value);
+    this.scope.page.set(step.name, entry);
+    return true;
+  }
+
+  #revealsSecret({ reveals }: Pick<Keeping, 'reveals'>): boolean {
+    return reveals.some(name => this.#scene.lookup(name)?.secret === true);
+  }
+
+  async #wait(step: Waiting): Promise<boolean> {
+    const value = asDuration(step.evaluate(this.#scene));
+    if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
+    await this.context.ports.sleep(value.milliseconds, this.context.options.signal);
+    return true;
+  }
+}
+
+function asDuration(value: Found): Duration | Missing {
+  const read = value instanceof Plain ? plainAs(value, 'duration') : value;
+  if (read instanceof Duration || read instanceof Missing) return read;
+  return new Missing(`'${textOf(read) ?? 'it'}' is no duration; write for example wait 2 s`);
+}

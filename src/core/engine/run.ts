@@ -1,0 +1,102 @@
+import type { Plan, PlannedPage } from '../plan/plan.ts';
+import { type CaseEvent, type RunEvent, recordVersion } from '../record/events.ts';
+import { Masker } from '../record/mask.ts';
+import { CaseRunner } from './case.ts';
+import type { Ports } from './ports.ts';
+import { PassScope } from './scope.ts';
+
+export interface RunOptions {
+  /** Name and version of the program, for the record. */
+  readonly tool: string;
+  readonly rounds: number;
+  /** Whether exchanges carry their bodies: needed where a record is written. */
+  readonly bodies: boolean;
+  readonly signal: AbortSignal;
+}
+
+/** What a pass knows of the cases that have ended. */
+export type Ended = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
+
+export interface RunContext {
+  readonly ports: Ports;
+  readonly options: RunOptions;
+  readonly masker: Masker;
+  readonly emit: (event: RunEvent) => void;
+}
+
+/**
+ * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked. What goes wrong
+ * in a case is an event too; only our own mistakes are thrown.
+ */
+export async function run(
+  plan: Plan,
+  ports: Ports,
+  options: RunOptions,
+  emit: (event: RunEvent) => void,
+): Promise<void> {
+  const masker = new Masker();
+  const begin = ports.elapsed();
+  const context: RunContext = {
+    ports,
+    options,
+    masker,
+    emit: event => emit(masker.isEmpty ? event : masker.deep(event)),
+  };
+  addKnownSecrets(plan, context);
+  context.emit({
+    type: 'run',
+    version: recordVersion,
+    tool: options.tool,
+    at: isoTime(ports.now()),
+    title: plan.title,
+    ...(plan.environment !== undefined && { environment: plan.environment }),
+    rounds: options.rounds,
+    cases: plan.pages.reduce((sum, page) => sum + page.cases.length, 0),
+  });
+  for (let round = 1; round <= options.rounds && !options.signal.aborted; round++) {
+    const scope = new PassScope(plan);
+    const ended: Ended = new Map();
+    for (const page of plan.pages) await runPage(page, round, scope, ended, context);
+  }
+  context.emit({
+    type: 'end',
+    at: isoTime(ports.now()),
+    time: ports.elapsed() - begin,
+    interrupted: options.signal.aborted,
+  });
+}
+
+async function runPage(
+  page: PlannedPage,
+  round: number,
+  scope: PassScope,
+  ended: Ended,
+  context: RunContext,
+): Promise<void> {
+  if (context.options.signal.aborted) return;
+  scope.page = new Map();
+  context.emit({ type: 'page', round, file: page.file, title: page.title });
+  for (const planned of page.cases) {
+    if (context.options.signal.aborted) return;
+    await new CaseRunner(planned, round, scope, ended, context).run();
+  }
+}
+
+/** Secret variables are masked from the first line on, also where no request refers to them. */
+function addKnownSecrets(plan: Plan, { ports, masker }: RunContext): void {
+  for (const planned of plan.pages.flatMap(page => page.cases)) {
+    for (const definition of [...planned.near.values(), ...planned.outer.values()]) {
+      if (definition.references.length > 0) continue;
+      try {
+        const { value, secret } = definition.resolve({ lookup: () => undefined }, ports.environment);
+        if (secret) masker.addValue(value);
+      } catch {
+        // Where its value is missing, the step that needs it says so.
+      }
+    }
+  }
+}
+
+export function isoTime(milliseconds: number): string {
+  return new Date(milliseconds).toISOString();
+}

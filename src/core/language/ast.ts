@@ -1,0 +1,244 @@
+import type { Reference } from '../template/reference.ts';
+import type { Range } from '../text/source.ts';
+
+import type { Numeric } from '../values/number.ts';
+import type { Path } from './jsonpath/ast.ts';
+
+/** Every node keeps the stretch of the page that it was read from. */
+export interface Node {
+  readonly range: Range;
+}
+
+// Values
+
+export type { Reference };
+
+export interface NumberLiteral extends Node {
+  readonly type: 'number';
+  readonly value: Numeric;
+}
+
+export interface TextLiteral extends Node {
+  readonly type: 'text';
+  readonly parts: readonly (string | Reference)[];
+}
+
+export interface DurationLiteral extends Node {
+  readonly type: 'duration';
+  readonly milliseconds: number;
+}
+
+export interface SizeLiteral extends Node {
+  readonly type: 'size';
+  readonly bytes: number;
+}
+
+export interface PatternLiteral extends Node {
+  readonly type: 'pattern';
+  readonly parts: readonly (string | Reference)[];
+  readonly flags: string;
+}
+
+export interface ConstantLiteral extends Node {
+  readonly type: 'constant';
+  readonly value: true | false | null;
+}
+
+export interface ListLiteral extends Node {
+  readonly type: 'list';
+  readonly items: readonly Expression[];
+}
+
+export interface ObjectLiteral extends Node {
+  readonly type: 'object';
+  readonly members: readonly { readonly name: TextLiteral; readonly value: Expression }[];
+}
+
+/** A type word in the place of a value, inside `includes` only. */
+export interface TypeWord extends Node {
+  readonly type: 'type-word';
+  readonly types: readonly TypeName[];
+}
+
+export type Literal =
+  | NumberLiteral
+  | TextLiteral
+  | DurationLiteral
+  | SizeLiteral
+  | PatternLiteral
+  | ConstantLiteral
+  | ListLiteral
+  | ObjectLiteral;
+
+export const plainSources = ['bytes', 'status', 'reason', 'version', 'time', 'size', 'fault'] as const;
+export const namedSources = ['body', 'url', 'location', 'header', 'cookie', 'link'] as const;
+
+/** What a response, or the request as it was sent, offers. */
+export type ResponseSource = Node & { readonly type: 'source'; readonly sent: boolean } & (
+    | { readonly form: 'path'; readonly path: Path }
+    | { readonly form: 'xml' | 'html'; readonly selector: string }
+    | {
+        readonly form: (typeof namedSources)[number];
+        readonly argument?: string;
+        readonly pattern?: PatternLiteral;
+      }
+    | { readonly form: (typeof plainSources)[number] }
+  );
+
+export type Pick = 'count' | 'first' | 'last' | 'nth' | 'random' | 'all';
+
+/** `count $.berths[*]`, `nth 3 header via`. */
+export interface Query extends Node {
+  readonly type: 'query';
+  readonly pick: Pick;
+  /** For `nth`: counted from 1. */
+  readonly position?: number;
+  readonly of: ResponseSource | Reference;
+}
+
+export interface Call extends Node {
+  readonly type: 'call';
+  readonly name: string;
+  readonly arguments: readonly Expression[];
+  readonly path: readonly string[];
+}
+
+export interface Negative extends Node {
+  readonly type: 'negative';
+  readonly operand: Expression;
+}
+
+export interface Arithmetic extends Node {
+  readonly type: 'arithmetic';
+  readonly operator: '+' | '-' | '*' | '/';
+  readonly left: Expression;
+  readonly right: Expression;
+}
+
+export type Expression =
+  | Literal
+  | TypeWord
+  | Reference
+  | ResponseSource
+  | Query
+  | Call
+  | Negative
+  | Arithmetic;
+
+// Conditions
+
+export const typeNames = [
+  'text',
+  'number',
+  'integer',
+  'boolean',
+  'list',
+  'object',
+  'null',
+  'date',
+  'timestamp',
+  'uuid',
+  'url',
+  'email',
+] as const;
+/** One of `typeNames`, or a class of statuses such as `2xx`. */
+export type TypeName = (typeof typeNames)[number] | `${number}xx`;
+
+export type CompareOperator = '=' | '!=' | '<' | '<=' | '>' | '>=';
+
+export type Predicate = Node & { readonly negated: boolean } & (
+    | {
+        readonly test: 'compare';
+        readonly operator: CompareOperator;
+        readonly value: Expression;
+        readonly anyOrder: boolean;
+      }
+    | { readonly test: 'between'; readonly low: Expression; readonly high: Expression }
+    | { readonly test: 'in'; readonly values: readonly Expression[] }
+    | { readonly test: 'contains' | 'starts' | 'ends' | 'matches' | 'includes'; readonly value: Expression }
+    | { readonly test: 'fits'; readonly schema: string }
+    | { readonly test: 'is'; readonly types: readonly TypeName[] }
+    | { readonly test: 'empty' | 'unique' | 'sorted' | 'sorted-down' }
+    | { readonly test: 'exists' }
+  );
+
+export type Quantifier = 'each' | 'some' | 'no';
+
+export interface Comparison extends Node {
+  readonly type: 'comparison';
+  readonly quantifier?: Quantifier;
+  readonly subject: Expression;
+  readonly predicate: Predicate;
+}
+
+export interface Junction extends Node {
+  readonly type: 'and' | 'or';
+  readonly conditions: readonly Condition[];
+}
+
+export interface Negation extends Node {
+  readonly type: 'not';
+  readonly condition: Condition;
+}
+
+export type Condition = Junction | Negation | Comparison;
+
+// Statements
+
+export interface Check extends Node {
+  readonly type: 'check';
+  readonly label?: TextLiteral;
+  readonly condition: Condition;
+}
+
+export interface Keep extends Node {
+  readonly type: 'keep';
+  readonly value: Expression;
+  readonly name: string;
+  readonly nameRange: Range;
+  readonly secret: boolean;
+  readonly otherwise?: Expression;
+}
+
+export interface Let extends Node {
+  readonly type: 'let';
+  readonly name: string;
+  readonly nameRange: Range;
+  readonly value: Expression;
+}
+
+export interface Wait extends Node {
+  readonly type: 'wait';
+  readonly duration: Expression;
+}
+
+export interface Repeat extends Node {
+  readonly type: 'repeat';
+  readonly every: Expression;
+  readonly limit: Expression;
+  readonly until: Condition;
+}
+
+export interface Skip extends Node {
+  readonly type: 'skip';
+  readonly when: Condition;
+}
+
+/** `each row of vessels.csv` */
+export interface EachRow extends Node {
+  readonly type: 'each-row';
+  readonly table: string;
+}
+
+/** `each {berths} as berth` */
+export interface EachValue extends Node {
+  readonly type: 'each-value';
+  readonly list: Reference;
+  readonly name: string;
+}
+
+export interface Cleanup extends Node {
+  readonly type: 'cleanup';
+}
+
+export type Statement = Check | Keep | Let | Wait | Repeat | Skip | EachRow | EachValue | Cleanup;

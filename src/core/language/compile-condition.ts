@@ -1,0 +1,302 @@
+import { asText, compareOrder, equal, equalInAnyOrder } from '../values/compare.ts';
+import { textOf } from '../values/text.ts';
+import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import type { CompareOperator, Comparison, Condition, Expression, PatternLiteral, Predicate } from './ast.ts';
+import { compileExpression, compileItems, compileReference, type Evaluate } from './compile-expression.ts';
+import { singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
+import { compileSegments, compileSingular, type Match } from './jsonpath/evaluate.ts';
+import { compilePattern, type Pattern, quotePattern } from './patterns.ts';
+import type { Scene } from './scene.ts';
+import { all, any, negate, type Truth, Unknown } from './truth.ts';
+import { isOfType } from './types.ts';
+
+export type Decide = (scene: Scene) => Truth;
+/** A predicate made ready, for one value. */
+type Test = (value: Found, scene: Scene) => Truth;
+
+export function compileCondition(node: Condition): Decide {
+  switch (node.type) {
+    case 'and': {
+      const parts = node.conditions.map(compileCondition);
+      return scene => all(parts.map(part => part(scene)));
+    }
+    case 'or': {
+      const parts = node.conditions.map(compileCondition);
+      return scene => any(parts.map(part => part(scene)));
+    }
+    case 'not': {
+      const part = compileCondition(node.condition);
+      return scene => negate(part(scene));
+    }
+    case 'comparison':
+      return node.quantifier ? compileQuantified(node) : compileComparison(node);
+    default:
+      return node satisfies never;
+  }
+}
+
+function compileComparison(comparison: Comparison): Decide {
+  const subject = compileExpression(comparison.subject);
+  const test = compileTest(comparison.predicate);
+  return scene => {
+    const found = subject(scene);
+    const truth = test(found, scene);
+    if (truth !== true) scene.notes.push({ comparison, truth, found });
+    return truth;
+  };
+}
+
+/** `each`, `some` and `no` range over the path up to its last part that can match several values. */
+function compileQuantified(comparison: Comparison): Decide {
+  const { quantifier, subject, predicate } = comparison;
+  const test = compileTest(predicate);
+  const source = subject as Parameters<typeof compileItems>[0];
+  const path = source.type === 'source' && source.form === 'path' ? source.path : undefined;
+  const { many, rest } = path ? splitAtLastMany(path.segments) : { many: [], rest: [] };
+  const select = path
+    ? compileItems({ ...source, path: { text: path.text, segments: many } } as typeof source)
+    : compileItems(source);
+  const walk = compileSingular(rest);
+  const toPlace = compileSegments(rest);
+  const begins = path ? compileBegins(singularBeginning(path.segments)) : () => true as Truth;
+  return scene => {
+    const matches = select(scene);
+    if (matches instanceof Missing) {
+      const truth = new Unknown(matches.reason);
+      scene.notes.push({ comparison, truth, found: matches });
+      return truth;
+    }
+    const items = matches.map(match => {
+      const value = rest.length === 0 ? match.value : relative(walk(match.value), match);
+      return {
+        match: rest.length === 0 ? match : (toPlace(match, match.value)[0] ?? match),
+        value,
+        truth: test(value, scene),
+      };
+    });
+    const truth = decide(
+      quantifier!,
+      items.map(item => item.truth),
+      begins,
+      scene,
+    );
+    if (truth !== true) {
+      const wanted = quantifier === 'no';
+      const deciding = items.filter(item => item.truth === wanted || item.truth instanceof Unknown);
+      const found =
+        items.length === 0
+          ? new Missing(`${path?.text ?? 'it'} matches nothing`)
+          : matches.map(match => match.value);
+      scene.notes.push({ comparison, truth, found, items: { deciding, total: items.length } });
+    }
+    return truth;
+  };
+}
+
+/** What is missing below an item is told from the item, not from the root. */
+function relative(found: Found, match: Match): Found {
+  return found instanceof Missing ? new Missing(found.reason.replaceAll('$', () => match.path)) : found;
+}
+
+function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scene): Truth {
+  if (quantifier === 'no') return truths.length === 0 ? begins(scene) : negate(any(truths));
+  if (truths.length === 0) return false;
+  return quantifier === 'each' ? all(truths) : any(truths);
+}
+
+/** `no` over nothing holds only where the beginning of the path is there. */
+function compileBegins(segments: Parameters<typeof compileSingular>[0]): Decide {
+  const walk = compileSingular(segments);
+  return ({ response }) => {
+    const document = response!.document;
+    const found = document instanceof Missing ? document : walk(document);
+    return found instanceof Missing ? new Unknown(found.reason) : true;
+  };
+}
+
+function compileTest(predicate: Predicate): Test {
+  const test = compilePositive(predicate);
+  return predicate.negated ? (value, scene) => negate(test(value, scene)) : test;
+}
+
+function compilePositive(predicate: Predicate): Test {
+  switch (predicate.test) {
+    case 'exists':
+      return found => {
+        if (!(found instanceof Missing)) return true;
+        return found.unreadable ? new Unknown(found.reason) : false;
+      };
+    case 'compare':
+      return predicate.anyOrder
+        ? compileAnyOrder(predicate.value)
+        : compileCompare(predicate.operator, predicate.value);
+    case 'between': {
+      const [low, high] = [compileCompare('>=', predicate.low), compileCompare('<=', predicate.high)];
+      return (found, scene) => all([low(found, scene), high(found, scene)]);
+    }
+    case 'in':
+      return compileIn(predicate.values.map(compileExpression));
+    case 'contains':
+      return withBoth(predicate.value, contains);
+    case 'starts':
+      return withTexts(predicate.value, (text, part) => text.startsWith(part));
+    case 'ends':
+      return withTexts(predicate.value, (text, part) => text.endsWith(part));
+    case 'matches':
+      return compileMatches(predicate.value);
+    case 'is':
+      return known(value => predicate.types.some(type => isOfType(value, type)));
+    case 'empty':
+      return known(isEmpty);
+    case 'unique':
+      return known(value =>
+        onList(value, list =>
+          list.every((item, at) => list.findIndex(other => equal(other, item) === true) === at),
+        ),
+      );
+    case 'sorted':
+      return known(value => onList(value, list => isSorted(list, 1)));
+    case 'sorted-down':
+      return known(value => onList(value, list => isSorted(list, -1)));
+    default:
+      throw new TypeError(`The predicate ${predicate.test} is not there yet.`);
+  }
+}
+
+/** A test of a value that is there; over what is missing it is unknown. */
+function known(test: (value: Value) => Truth): Test {
+  return found => (found instanceof Missing ? new Unknown(found.reason) : test(found));
+}
+
+function withBoth(expected: Expression, test: (value: Value, expected: Value) => Truth): Test {
+  const evaluate = compileExpression(expected);
+  return (found, scene) => {
+    if (found instanceof Missing) return new Unknown(found.reason);
+    const value = evaluate(scene);
+    return value instanceof Missing ? new Unknown(value.reason) : test(found, value);
+  };
+}
+
+function mixed(a: Value, b: Value): Unknown {
+  return new Unknown(`${kindInWords(kindOf(a))} cannot be compared with ${kindInWords(kindOf(b))}`);
+}
+
+function compileCompare(operator: CompareOperator, expected: Expression): Test {
+  const holds = {
+    '<': (order: number) => order < 0,
+    '<=': (order: number) => order <= 0,
+    '>': (order: number) => order > 0,
+    '>=': (order: number) => order >= 0,
+  };
+  if (operator === '=') return withBoth(expected, (a, b) => equal(a, b) ?? mixed(a, b));
+  if (operator === '!=') return withBoth(expected, (a, b) => negate(equal(a, b) ?? mixed(a, b)));
+  const test = holds[operator];
+  return withBoth(expected, (a, b) => {
+    const order = compareOrder(a, b);
+    return order === undefined ? mixed(a, b) : test(order);
+  });
+}
+
+function compileAnyOrder(expected: Expression): Test {
+  return withBoth(expected, (a, b) =>
+    Array.isArray(a) && Array.isArray(b) ? equalInAnyOrder(a, b) : mixed(a, b),
+  );
+}
+
+function compileIn(values: Evaluate[]): Test {
+  return (found, scene) => {
+    if (found instanceof Missing) return new Unknown(found.reason);
+    const candidates = values.map(value => value(scene));
+    const [only] = candidates;
+    const among = candidates.length === 1 && Array.isArray(only) ? only : candidates;
+    return any(
+      among.map(each =>
+        each instanceof Missing ? new Unknown(each.reason) : (equal(found, each) ?? mixed(found, each)),
+      ),
+    );
+  };
+}
+
+function contains(value: Value, part: Value): Truth {
+  if (Array.isArray(value)) return value.some(item => equal(item, part) === true);
+  const [text, piece] = [asText(value), textOf(part)];
+  if (text === undefined || piece === undefined)
+    return new Unknown(`${kindInWords(kindOf(value))} cannot contain ${kindInWords(kindOf(part))}`);
+  return text.includes(piece);
+}
+
+function withTexts(expected: Expression, test: (text: string, part: string) => boolean): Test {
+  return withBoth(expected, (value, part) => {
+    const [text, piece] = [asText(value), asText(part)];
+    if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(value))}, no text`);
+    return piece === undefined ? new Unknown(`${kindInWords(kindOf(part))} is no text`) : test(text, piece);
+  });
+}
+
+function compileMatches(node: Expression): Test {
+  const pattern = node.type === 'pattern' ? compilePatternLiteral(node) : undefined;
+  const evaluate = pattern ? undefined : compileExpression(node);
+  return (found, scene) => {
+    if (found instanceof Missing) return new Unknown(found.reason);
+    const text = asText(found);
+    if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(found))}, no text`);
+    const ready = pattern ? pattern(scene) : fromText(evaluate!(scene));
+    return ready instanceof Missing ? new Unknown(ready.reason) : ready.test(text);
+  };
+}
+
+function fromText(value: Found): Pattern | Missing {
+  if (value instanceof Missing) return value;
+  const source = asText(value);
+  if (source === undefined) return new Missing(`a pattern is a text, not ${kindInWords(kindOf(value))}`);
+  try {
+    return compilePattern(source, '');
+  } catch (error) {
+    return new Missing(`'${source}' is no pattern: ${(error as Error).message}`);
+  }
+}
+
+/** A pattern without references is compiled once; one with them, anew for every new value. */
+function compilePatternLiteral({ parts, flags }: PatternLiteral): (scene: Scene) => Pattern | Missing {
+  const pieces = parts.map(part => (typeof part === 'string' ? part : compileReference(part)));
+  let last: { source: string; pattern: Pattern } | undefined;
+  if (pieces.every(piece => typeof piece === 'string')) {
+    const pattern = compilePattern(pieces.join(''), flags);
+    return () => pattern;
+  }
+  return scene => {
+    let source = '';
+    for (const piece of pieces) {
+      if (typeof piece === 'string') source += piece;
+      else {
+        const value = piece(scene);
+        if (value instanceof Missing) return value;
+        source += quotePattern(textOf(value) ?? '');
+      }
+    }
+    if (last?.source !== source) last = { source, pattern: compilePattern(source, flags) };
+    return last.pattern;
+  };
+}
+
+function isEmpty(value: Value): Truth {
+  if (Array.isArray(value)) return value.length === 0;
+  if (isObject(value)) return Object.keys(value).length === 0;
+  const text = asText(value);
+  return text === undefined
+    ? new Unknown(`${kindInWords(kindOf(value))} is neither empty nor not`)
+    : text === '';
+}
+
+function onList(value: Value, test: (list: Value[]) => Truth): Truth {
+  return Array.isArray(value) ? test(value) : new Unknown(`it is ${kindInWords(kindOf(value))}, no list`);
+}
+
+function isSorted(list: Value[], direction: 1 | -1): Truth {
+  for (let at = 1; at < list.length; at++) {
+    const order = compareOrder(list[at - 1]!, list[at]!);
+    if (order === undefined) return mixed(list[at - 1]!, list[at]!);
+    if (order * direction > 0) return false;
+  }
+  return true;
+}

@@ -1,0 +1,322 @@
+import { asNumber, plainAs } from '../values/compare.ts';
+import { calculate, isNumeric, type Numeric } from '../values/number.ts';
+import { textOf } from '../values/text.ts';
+import {
+  CalendarDate,
+  Duration,
+  type Found,
+  isObject,
+  kindInWords,
+  kindOf,
+  Missing,
+  Plain,
+  Size,
+  Timestamp,
+  type Value,
+} from '../values/value.ts';
+import type { Arithmetic, Call, Expression, Query, Reference, ResponseSource, TextLiteral } from './ast.ts';
+import { fitParameter, functions } from './functions.ts';
+import { isSingular } from './jsonpath/ast.ts';
+import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
+import type { Scene } from './scene.ts';
+
+/** An expression made ready: built once for a page, evaluated for every response. */
+export type Evaluate = (scene: Scene) => Found;
+
+export function compileExpression(node: Expression): Evaluate {
+  switch (node.type) {
+    case 'number':
+    case 'constant': {
+      const { value } = node;
+      return () => value;
+    }
+    case 'duration': {
+      const value = new Duration(node.milliseconds);
+      return () => value;
+    }
+    case 'size': {
+      const value = new Size(node.bytes);
+      return () => value;
+    }
+    case 'text':
+      return compileText(node);
+    case 'list':
+      return compileList(node.items.map(compileExpression));
+    case 'object':
+      return compileObject(
+        node.members.map(({ name, value }) => ({ name: compileText(name), value: compileExpression(value) })),
+      );
+    case 'reference':
+      return compileReference(node);
+    case 'source':
+      return compileSource(node);
+    case 'query':
+      return compileQuery(node);
+    case 'call':
+      return compileCall(node);
+    case 'negative': {
+      const operand = compileExpression(node.operand);
+      return scene => arithmetic('-', 0, operand(scene));
+    }
+    case 'arithmetic':
+      return compileArithmetic(node);
+    case 'pattern':
+    case 'type-word':
+      throw new TypeError(`A ${node.type} has no value.`);
+    default:
+      return node satisfies never;
+  }
+}
+
+function compileText({ parts }: TextLiteral): Evaluate {
+  const [only] = parts;
+  if (parts.length === 1 && typeof only === 'string') return () => only;
+  const pieces = parts.map(part =>
+    typeof part === 'string' ? part : { reference: part, evaluate: compileReference(part) },
+  );
+  return scene => {
+    let result = '';
+    for (const piece of pieces) {
+      if (typeof piece === 'string') {
+        result += piece;
+        continue;
+      }
+      const value = piece.evaluate(scene);
+      if (value instanceof Missing) return value;
+      const text = textOf(value);
+      if (text === undefined)
+        return new Missing(
+          `{${piece.reference.name}} is ${kindInWords(kindOf(value))}, which cannot stand in a text`,
+        );
+      result += text;
+    }
+    return result;
+  };
+}
+
+function compileList(items: Evaluate[]): Evaluate {
+  return scene => {
+    const list: Value[] = [];
+    for (const item of items) {
+      const value = item(scene);
+      if (value instanceof Missing) return value;
+      list.push(value);
+    }
+    return list;
+  };
+}
+
+function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate {
+  return scene => {
+    const entries: [string, Value][] = [];
+    for (const member of members) {
+      const [name, value] = [member.name(scene), member.value(scene)];
+      if (name instanceof Missing) return name;
+      if (value instanceof Missing) return value;
+      entries.push([name as string, value]);
+    }
+    return Object.fromEntries(entries);
+  };
+}
+
+export function compileReference({ name, path }: Reference): Evaluate {
+  return scene => {
+    const entry = scene.lookup(name);
+    return entry ? descend(entry.value, path, name) : new Missing(`'${name}' has no value here`);
+  };
+}
+
+/** Follows `.id` and `.0` into a value. */
+export function descend(value: Value, path: readonly string[], name: string): Found {
+  let current = value;
+  for (const step of path) {
+    const next = Array.isArray(current)
+      ? current[Number(step)]
+      : isObject(current) && Object.hasOwn(current, step)
+        ? current[step]
+        : undefined;
+    if (next === undefined)
+      return new Missing(
+        `{${[name, ...path].join('.')}}: ${kindInWords(kindOf(current))} there has no '${step}'`,
+      );
+    current = next;
+  }
+  return current;
+}
+
+const noResponse = new Missing('no request was sent yet', true);
+
+function compileSource(node: ResponseSource): Evaluate {
+  switch (node.form) {
+    case 'path': {
+      const { segments, text } = node.path;
+      if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
+      const walk = compileSingular(segments);
+      return ({ response }) => {
+        const document = response ? response.document : noResponse;
+        return document instanceof Missing ? document : walk(document);
+      };
+    }
+    case 'status':
+      return ({ response }) => (response ? response.received.status : noResponse);
+    case 'reason':
+      return ({ response }) => (response ? response.received.reason : noResponse);
+    case 'url':
+      return ({ response }) => (response ? response.received.url : noResponse);
+    case 'time':
+      return ({ response }) => (response ? new Duration(response.received.time) : noResponse);
+    case 'size':
+      return ({ response }) => (response ? new Size(response.received.body.length) : noResponse);
+    case 'body':
+      return ({ response }) => (response ? response.text : noResponse);
+    case 'header':
+      return compileHeader(node.argument!);
+    default:
+      throw new TypeError(`The source ${node.form} is not there yet.`);
+  }
+}
+
+function compileHeader(name: string): Evaluate {
+  return ({ response }) => {
+    if (!response) return noResponse;
+    const values = response.headerValues(name);
+    if (values.length === 0)
+      return new Missing(
+        `the response has no header ${name}; there are ${response.headerNames().join(', ')}`,
+      );
+    // Set-Cookie is the one field whose values cannot be joined (RFC 9110, 5.3).
+    if (values.length > 1 && name.toLowerCase() === 'set-cookie')
+      return new Missing('there are several set-cookie headers; lead them by each, some, no, first or last');
+    return new Plain(values.join(', '));
+  };
+}
+
+/** Everything that a quantified source or reference ranges over, each item with its place where it has one. */
+export function compileItems(node: ResponseSource | Reference): (scene: Scene) => Match[] | Missing {
+  if (node.type === 'reference') {
+    const evaluate = compileReference(node);
+    return scene => {
+      const value = evaluate(scene);
+      return value instanceof Missing ? value : items(value, `{${[node.name, ...node.path].join('.')}}`);
+    };
+  }
+  if (node.form === 'path') {
+    const select = compileSegments(node.path.segments);
+    return ({ response }) => {
+      const document = response ? response.document : noResponse;
+      return document instanceof Missing ? document : select(new Match(document), document);
+    };
+  }
+  if (node.form === 'header') {
+    return ({ response }) =>
+      response ? response.headerValues(node.argument!).map(text => new Match(new Plain(text))) : noResponse;
+  }
+  const evaluate = compileSource(node);
+  return scene => {
+    const value = evaluate(scene);
+    return value instanceof Missing ? value : [new Match(value)];
+  };
+}
+
+function items(value: Value, what: string): Match[] | Missing {
+  if (!Array.isArray(value)) return new Missing(`${what} is ${kindInWords(kindOf(value))}, no list`);
+  return value.map((item, index) => new Match(item, undefined, index));
+}
+
+function compileQuery(node: Query): Evaluate {
+  const select = compileItems(node.of);
+  const what =
+    node.of.type === 'reference'
+      ? `{${node.of.name}}`
+      : node.of.form === 'path'
+        ? node.of.path.text
+        : node.of.form;
+  return scene => {
+    const found = select(scene);
+    if (found instanceof Missing)
+      return node.pick === 'count' && !found.unreadable && node.of.type === 'source' ? 0 : found;
+    switch (node.pick) {
+      case 'count':
+        return found.length;
+      case 'all':
+        return found.map(match => match.value);
+      default: {
+        const at = node.pick === 'last' ? found.length - 1 : node.pick === 'nth' ? node.position! - 1 : 0;
+        return (
+          found[at]?.value ??
+          new Missing(`${what} matches ${found.length === 0 ? 'nothing' : `${found.length} only`}`)
+        );
+      }
+    }
+  };
+}
+
+function compileCall(node: Call): Evaluate {
+  const { parameters, apply } = functions[node.name]!;
+  const given = node.arguments.map(compileExpression);
+  return scene => {
+    const values: Value[] = [];
+    for (let index = 0; index < given.length; index++) {
+      const value = given[index]!(scene);
+      if (value instanceof Missing) return value;
+      const fit = fitParameter(node.name, parameters[index]!, value);
+      if (fit instanceof Missing) return fit;
+      values.push(fit);
+    }
+    const result = apply(values, scene.world);
+    return result instanceof Missing ? result : descend(result, node.path, `${node.name}()`);
+  };
+}
+
+function compileArithmetic({ operator, left, right }: Arithmetic): Evaluate {
+  const [a, b] = [compileExpression(left), compileExpression(right)];
+  return scene => arithmetic(operator, a(scene), b(scene));
+}
+
+function arithmetic(operator: Arithmetic['operator'], a: Found, b: Found): Found {
+  if (a instanceof Missing) return a;
+  if (b instanceof Missing) return b;
+  const [x, y] = [unplain(a), unplain(b)];
+  if (isNumeric(x) && isNumeric(y)) {
+    return (
+      calculate(operator, x, y) ??
+      new Missing(operator === '/' ? 'a division by zero has no result' : 'the result is too large')
+    );
+  }
+  return (
+    withTime(operator, x, y) ??
+    new Missing(`${kindInWords(kindOf(x))} ${operator} ${kindInWords(kindOf(y))} has no meaning`)
+  );
+}
+
+/** In arithmetic a plain value is a number, a duration or a size, if it is written as one. */
+function unplain(value: Value): Value {
+  if (!(value instanceof Plain)) return value;
+  const number = asNumber(value);
+  if (number !== undefined) return number;
+  const duration = plainAs(value, 'duration');
+  return duration instanceof Duration ? duration : plainAs(value, 'size');
+}
+
+function withTime(operator: Arithmetic['operator'], x: Value, y: Value): Value | undefined {
+  const sign = operator === '+' ? 1 : operator === '-' ? -1 : 0;
+  if (x instanceof Duration && isNumeric(y) && (operator === '*' || operator === '/'))
+    return new Duration(toNumber(calculate(operator, x.milliseconds, y)));
+  if (isNumeric(x) && y instanceof Duration && operator === '*')
+    return new Duration(toNumber(calculate('*', x, y.milliseconds)));
+  if (sign === 0) return undefined;
+  if (x instanceof Duration && y instanceof Duration)
+    return new Duration(x.milliseconds + sign * y.milliseconds);
+  if (x instanceof Size && y instanceof Size) return new Size(x.bytes + sign * y.bytes);
+  if (x instanceof Timestamp && y instanceof Duration)
+    return new Timestamp(x.milliseconds + sign * y.milliseconds);
+  if (x instanceof CalendarDate && y instanceof Duration && y.milliseconds % 86_400_000 === 0)
+    return new CalendarDate(x.milliseconds + sign * y.milliseconds);
+  if (x instanceof Timestamp && y instanceof Timestamp && sign < 0)
+    return new Duration(x.milliseconds - y.milliseconds);
+  return undefined;
+}
+
+function toNumber(value: Numeric | undefined): number {
+  return typeof value === 'number' ? value : Number(value?.decimal ?? Number.NaN);
+}

@@ -1,0 +1,230 @@
+import { inWords } from '../text/nearest.ts';
+import { writeJson } from '../values/json.ts';
+import { numberText } from '../values/number.ts';
+import { durationText, instantText, sizeText } from '../values/text.ts';
+import {
+  CalendarDate,
+  Duration,
+  type Found,
+  Missing,
+  Plain,
+  Size,
+  Timestamp,
+  type Value,
+} from '../values/value.ts';
+import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
+import { compileExpression, descend } from './compile-expression.ts';
+import { isSingular } from './jsonpath/ast.ts';
+import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
+import type { ResponseView } from './response.ts';
+import type { Note, Scene } from './scene.ts';
+import { Unknown } from './truth.ts';
+import { referencesIn, sourcesIn } from './walk.ts';
+
+/** Why a check did not hold, in words that a report can print. */
+export interface Explanation {
+  readonly expected: string;
+  readonly found: string;
+  /** The normalized path of the found value. */
+  readonly at?: string;
+  /** Where the values come from that the check refers to. */
+  readonly origins?: readonly { readonly name: string; readonly value: string; readonly origin: string }[];
+  /** The part of the response around the found value. */
+  readonly nearest?: string;
+}
+
+const longest = 400;
+
+/** Explains a check from what its comparisons saw. `text` is the check as written. */
+export function explain(notes: readonly Note[], text: string, scene: Scene): Explanation {
+  const note = notes.find(each => !(each.truth instanceof Unknown) && each.truth === false) ?? notes[0];
+  // Only a negation fails without any comparison that does.
+  if (!note) return { expected: text, found: 'the opposite holds', ...around(undefined, scene) };
+  const origins = originsOf(note.comparison, scene);
+  const at = placeOf(note, scene);
+  return {
+    expected: expectedOf(note.comparison, scene),
+    found: foundOf(note),
+    ...(at !== undefined && { at }),
+    ...(origins.length > 0 && { origins }),
+    ...around(note, scene),
+  };
+}
+
+function foundOf({ found, truth, items, comparison }: Note): string {
+  if (items && items.total > 0) {
+    if (items.deciding.length === 0) return `none of ${items.total} does`;
+    const shown = items.deciding.slice(0, 3).map(item => {
+      const value =
+        item.value instanceof Missing
+          ? item.value.reason
+          : `${item.match?.path === '$' ? 'it' : (item.match?.path ?? 'it')} is ${describe(item.value)}`;
+      return item.truth instanceof Unknown && !(item.value instanceof Missing)
+        ? `${value}: ${item.truth.reason}`
+        : value;
+    });
+    const rest = items.deciding.length > 3 ? `; and ${items.deciding.length - 3} more` : '';
+    const verb =
+      comparison.quantifier === 'no'
+        ? items.deciding.length === 1
+          ? 'does'
+          : 'do'
+        : items.deciding.length === 1
+          ? 'does not'
+          : 'do not';
+    return `${items.deciding.length} of ${items.total} ${verb}: ${shown.join('; ')}${rest}`;
+  }
+  if (found instanceof Missing) return items ? found.reason : `nothing: ${found.reason}`;
+  const value = describe(found);
+  return truth instanceof Unknown && !(found instanceof Missing)
+    ? `${value}, which cannot be decided: ${truth.reason}`
+    : value;
+}
+
+/** The normalized path of the value that a comparison looked at, where it is a single one in a document. */
+function placeOf({ comparison: { subject }, found }: Note, scene: Scene): string | undefined {
+  if (found instanceof Missing) return undefined;
+  const source = subject.type === 'query' ? subject.of : subject;
+  if (source.type !== 'source' || source.form !== 'path') return undefined;
+  const document = scene.response?.document;
+  if (document === undefined || document instanceof Missing) return undefined;
+  const matches = compileSegments(source.path.segments)(new Match(document), document);
+  if (isSingular(source.path.segments)) return matches[0]?.path;
+  if (subject.type !== 'query') return undefined;
+  const at =
+    subject.pick === 'first'
+      ? 0
+      : subject.pick === 'last'
+        ? matches.length - 1
+        : subject.pick === 'nth'
+          ? subject.position! - 1
+          : -1;
+  return matches[at]?.path;
+}
+
+function originsOf(comparison: Comparison, scene: Scene) {
+  const seen = new Set<string>();
+  return referencesIn(comparison).flatMap(({ name, path }) => {
+    const written = [name, ...path].join('.');
+    const entry = scene.lookup(name);
+    if (!entry || seen.has(written)) return [];
+    seen.add(written);
+    const value = descend(entry.value, path, name);
+    return [
+      {
+        name: written,
+        value: value instanceof Missing ? value.reason : describe(value),
+        origin: entry.origin,
+      },
+    ];
+  });
+}
+
+function around(note: Note | undefined, scene: Scene): { nearest?: string } {
+  const { response } = scene;
+  if (!response || response.received.body.length === 0) return {};
+  const source = note && sourcesIn(note.comparison)[0];
+  if (source?.form === 'header') return {};
+  const document =
+    source?.form === 'path' || source?.form === 'status' || !source ? response.document : undefined;
+  if (document === undefined || document instanceof Missing)
+    return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
+  if (source?.form !== 'path') return { nearest: cut(writeJson(document)) };
+  return { nearest: cut(writeJson(parentOf(source.path.segments, document))) };
+}
+
+/** The deepest part of the document on the way to a path, above its last step. */
+function parentOf(segments: Parameters<typeof compileSingular>[0], document: Value): Value {
+  const plain = segments.findIndex(segment => !isSingular([segment]));
+  const way = (plain < 0 ? segments : segments.slice(0, plain)).slice(0, plain < 0 ? -1 : undefined);
+  for (let length = way.length; length > 0; length--) {
+    const found = compileSingular(way.slice(0, length))(document);
+    if (!(found instanceof Missing) && typeof found === 'object' && found !== null) return found;
+  }
+  return document;
+}
+
+function cut(text: string): string {
+  return text.length > longest ? `${text.slice(0, longest)} …` : text;
+}
+
+/** A value as a message shows it: JSON for what JSON has, the exact amount where a unit rounds. */
+export function describe(value: Value): string {
+  if (value instanceof Plain) return JSON.stringify(value.text);
+  if (value instanceof Duration) return durationText(value.milliseconds);
+  if (value instanceof Size)
+    return value.bytes < 1000
+      ? sizeText(value.bytes)
+      : `${sizeText(value.bytes)} (${numberText(value.bytes)} B)`;
+  if (value instanceof CalendarDate || value instanceof Timestamp) return instantText(value);
+  if (value instanceof Uint8Array) return `${value.length} bytes`;
+  return cut(writeJson(value));
+}
+
+function describeFound(value: Found): string {
+  return value instanceof Missing ? `something that is not there (${value.reason})` : describe(value);
+}
+
+const operatorsInWords = {
+  '=': '',
+  '!=': 'anything but ',
+  '<': 'less than ',
+  '<=': 'at most ',
+  '>': 'more than ',
+  '>=': 'at least ',
+};
+
+function expectedOf({ quantifier, predicate }: Comparison, scene: Scene): string {
+  const what = predicateInWords(predicate, scene);
+  return quantifier === undefined ? what : `${quantifier}: ${what}`;
+}
+
+function predicateInWords(predicate: Predicate, scene: Scene): string {
+  const not = predicate.negated ? 'not ' : '';
+  const show = (node: Expression) =>
+    node.type === 'pattern'
+      ? `/${node.parts.map(part => (typeof part === 'string' ? part : `{${part.name}}`)).join('')}/${node.flags}`
+      : describeFound(compileExpression(node)(scene));
+  switch (predicate.test) {
+    case 'compare':
+      return (
+        operatorsInWords[predicate.operator] +
+        show(predicate.value) +
+        (predicate.anyOrder ? ' in any order' : '')
+      );
+    case 'between':
+      return `${not}between ${show(predicate.low)} and ${show(predicate.high)}`;
+    case 'in':
+      return `${not}one of ${predicate.values.map(show).join(', ')}`;
+    case 'contains':
+      return `${predicate.negated ? 'something that does not contain' : 'something that contains'} ${show(predicate.value)}`;
+    case 'starts':
+    case 'ends':
+      return `a text that ${predicate.negated ? `does not ${predicate.test.slice(0, -1)}` : predicate.test} with ${show(predicate.value)}`;
+    case 'matches':
+      return `a text that ${predicate.negated ? 'does not match' : 'matches'} ${show(predicate.value)}`;
+    case 'is':
+      return `${not}${inWords(predicate.types.map(typeInWords), 'or')}`;
+    case 'exists':
+      return predicate.negated ? 'nothing there' : 'something there';
+    case 'sorted-down':
+      return `${not}sorted, the largest first`;
+    default:
+      return not + predicate.test;
+  }
+}
+
+function typeInWords(type: TypeName): string {
+  if (type.endsWith('xx')) return `a ${type} status`;
+  return type === 'null'
+    ? 'null'
+    : /^[aeiou]/.test(type) && type !== 'uuid' && type !== 'url'
+      ? `an ${type}`
+      : `a ${type}`;
+}
+
+/** The status of a response with its reason, for a line. */
+export function statusText(response: ResponseView): string {
+  const { status, reason } = response.received;
+  return reason === '' ? String(status) : `${status} ${reason}`;
+}

@@ -1,0 +1,80 @@
+// The syntax of RFC 9535, JSONPath.
+import type { Numeric } from '../../values/number.ts';
+
+export type Selector =
+  | { readonly kind: 'name'; readonly name: string }
+  | { readonly kind: 'index'; readonly index: number }
+  | { readonly kind: 'wildcard' }
+  | { readonly kind: 'slice'; readonly start?: number; readonly end?: number; readonly step: number }
+  | { readonly kind: 'filter'; readonly condition: Logical };
+
+export interface Segment {
+  readonly descendant: boolean;
+  readonly selectors: readonly Selector[];
+}
+
+/** A query as written; `text` is what stands in the page. */
+export interface Path {
+  readonly text: string;
+  readonly segments: readonly Segment[];
+}
+
+export interface FilterQuery {
+  /** `$` from the document's root, `@` from the item that is filtered. */
+  readonly root: '$' | '@';
+  readonly segments: readonly Segment[];
+}
+
+export type Comparable =
+  | { readonly kind: 'literal'; readonly value: string | Numeric | boolean | null }
+  | { readonly kind: 'query'; readonly query: FilterQuery }
+  | FunctionCall;
+
+export interface FunctionCall {
+  readonly kind: 'function';
+  readonly name: string;
+  readonly arguments: readonly Argument[];
+}
+
+export type Argument = Comparable | { readonly kind: 'logical'; readonly condition: Logical };
+
+export type Logical =
+  | { readonly kind: 'or' | 'and'; readonly parts: readonly Logical[] }
+  | { readonly kind: 'not'; readonly part: Logical }
+  | { readonly kind: 'test'; readonly query: FilterQuery }
+  | {
+      readonly kind: 'compare';
+      readonly operator: '==' | '!=' | '<' | '<=' | '>' | '>=';
+      readonly left: Comparable;
+      readonly right: Comparable;
+    };
+
+/** Whether a segment matches one value at the most. */
+function isSingularSegment(segment: Segment): boolean {
+  const [selector] = segment.selectors;
+  return (
+    !segment.descendant &&
+    segment.selectors.length === 1 &&
+    (selector!.kind === 'name' || selector!.kind === 'index')
+  );
+}
+
+/** A singular query (RFC 9535, 2.1.1) matches one value at the most, whatever the document. */
+export function isSingular(segments: readonly Segment[]): boolean {
+  return segments.every(isSingularSegment);
+}
+
+/** Cuts a path behind its last segment that can match several values. */
+export function splitAtLastMany(segments: readonly Segment[]): {
+  many: readonly Segment[];
+  rest: readonly Segment[];
+} {
+  const last = segments.findLastIndex(segment => !isSingularSegment(segment));
+  return { many: segments.slice(0, last + 1), rest: segments.slice(last + 1) };
+}
+
+/** The beginning of a path up to its first segment that can match several values. */
+export function singularBeginning(segments: readonly Segment[]): readonly Segment[] {
+  const first = segments.findIndex(segment => !isSingularSegment(segment));
+  return first < 0 ? segments : segments.slice(0, first);
+}

@@ -1,0 +1,313 @@
+import { type Reference, readReference } from '../template/reference.ts';
+import { Mistake } from '../text/finding.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Range } from '../text/source.ts';
+import { unitNames, unitOf } from '../values/compare.ts';
+import { readNumber } from '../values/number.ts';
+import type { DurationLiteral, NumberLiteral, PatternLiteral, SizeLiteral, TextLiteral } from './ast.ts';
+
+const word = /[A-Za-z][A-Za-z0-9_-]*/y;
+const token = /[!#$%&'*+.^_`|~0-9A-Za-z-]+/y;
+const digits = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y;
+/** Reads the tokens of a statement from the text of a fence. What a `/` or `{` means depends on where it stands, so
+ * the parser asks for the token that may stand there. */
+export class Lexer {
+  at = 0;
+  /** How many brackets are open; inside them a statement goes on over line ends. */
+  #open = 0;
+
+  /** @param place turns offsets of `text` into a range of the page */
+  constructor(
+    readonly text: string,
+    readonly place: (start: number, end: number) => Range,
+  ) {}
+
+  /** The range of the page from an offset up to here, without the white space before here. */
+  since(start: number): Range {
+    let end = this.at;
+    while (end > start && /\s/.test(this.text[end - 1]!)) end--;
+    return this.place(start, end);
+  }
+
+  /** Skips white space and comments, and the line end where the next line goes on from this one. */
+  skipSpace(): void {
+    for (;;) {
+      const char = this.text[this.at];
+      if (char === ' ' || char === '\t') this.at++;
+      else if (char === '#' && this.#beginsComment()) this.at = this.#lineEnd();
+      else if (char === '\n' && (this.#open > 0 || this.#nextLineGoesOn())) this.at++;
+      else return;
+    }
+  }
+
+  /** Whether nothing more stands in this statement. */
+  get atEnd(): boolean {
+    this.skipSpace();
+    return this.at >= this.text.length || this.text[this.at] === '\n';
+  }
+
+  /** Goes on to the next statement; false when there is none. */
+  nextStatement(): boolean {
+    this.#open = 0;
+    for (;;) {
+      const char = this.text[this.at];
+      if (char === undefined) return false;
+      if (char === '\n' || char === ' ' || char === '\t') this.at++;
+      else if (char === '#' && this.#beginsComment()) this.at = this.#lineEnd();
+      else return true;
+    }
+  }
+
+  /** After a mistake: leaves the rest of the statement, which ends before the next line that is not indented. */
+  leaveStatement(): void {
+    this.#open = 0;
+    this.at = this.#lineEnd();
+    while (this.#nextLineGoesOn()) {
+      this.at++;
+      this.at = this.#lineEnd();
+    }
+  }
+
+  #lineEnd(): number {
+    const end = this.text.indexOf('\n', this.at);
+    return end < 0 ? this.text.length : end;
+  }
+
+  #beginsComment(): boolean {
+    return this.at === 0 || /\s/.test(this.text[this.at - 1]!);
+  }
+
+  #nextLineGoesOn(): boolean {
+    const rest = /^(?:[ \t]*(?:#.*)?\n)*([ \t]*)(\S?)/.exec(this.text.slice(this.at + 1, this.at + 2000));
+    return (
+      this.text[this.at] === '\n' && rest !== null && rest[1] !== '' && rest[2] !== '' && rest[2] !== '#'
+    );
+  }
+
+  #match(pattern: RegExp): RegExpExecArray | undefined {
+    pattern.lastIndex = this.at;
+    const match = pattern.exec(this.text);
+    if (!match) return undefined;
+    this.at += match[0].length;
+    return match;
+  }
+
+  /** The word that stands here, left in place. */
+  peekWord(): string | undefined {
+    this.skipSpace();
+    word.lastIndex = this.at;
+    return word.exec(this.text)?.[0];
+  }
+
+  takeWord(...wanted: string[]): string | undefined {
+    const found = this.peekWord();
+    if (found === undefined || (wanted.length > 0 && !wanted.includes(found))) return undefined;
+    this.at += found.length;
+    return found;
+  }
+
+  /** Whether these characters stand here, left in place. */
+  peek(symbol: string): boolean {
+    this.skipSpace();
+    return this.text.startsWith(symbol, this.at);
+  }
+
+  take(symbol: string): boolean {
+    if (!this.peek(symbol)) return false;
+    this.at += symbol.length;
+    if (symbol === '(' || symbol === '[' || symbol === '{') this.#open++;
+    if (symbol === ')' || symbol === ']' || symbol === '}') this.#open--;
+    return true;
+  }
+
+  require(symbol: string, after: string): void {
+    if (!this.take(symbol)) this.fail(`A '${symbol}' should follow ${after}.`);
+  }
+
+  // name :: ALPHA ( ALPHA | DIGIT | - | _ )*
+  readName(what: string): { name: string; range: Range } {
+    this.skipSpace();
+    const start = this.at;
+    const name = this.takeWord();
+    if (name === undefined)
+      this.fail(`${what} should stand here: letters, digits, '-' and '_', a letter first.`);
+    return { name, range: this.place(start, this.at) };
+  }
+
+  // token (RFC 9110), as the name of a header, cookie or link relation
+  readToken(): string | undefined {
+    this.skipSpace();
+    return this.#match(token)?.[0];
+  }
+
+  /** Everything up to white space, as the name of a file. */
+  readBare(): string | undefined {
+    this.skipSpace();
+    return this.#match(/[^\s"]+/y)?.[0];
+  }
+
+  readReference(): Reference | undefined {
+    this.skipSpace();
+    return this.#referenceHere();
+  }
+
+  #referenceHere(): Reference | undefined {
+    const found = readReference(this.text, this.at, this.place);
+    if (found) this.at = found.end;
+    return found?.reference;
+  }
+
+  // number | duration | size
+  readNumber(): NumberLiteral | DurationLiteral | SizeLiteral | undefined {
+    this.skipSpace();
+    const start = this.at;
+    const text = this.#match(digits)?.[0];
+    if (text === undefined) return undefined;
+    if (/[\d.]/.test(this.text[this.at] ?? ''))
+      this.fail(`A number has no leading zeros and a digit behind its point.`, start);
+    const afterNumber = this.at;
+    const unitWord = this.#unit();
+    if (unitWord === undefined) {
+      this.at = afterNumber;
+      return { type: 'number', value: readNumber(text), range: this.place(start, this.at) };
+    }
+    const { kind, factor } = unitOf(unitWord)!;
+    const range = this.place(start, this.at);
+    const amount = Number(text) * factor;
+    return kind === 'duration'
+      ? { type: 'duration', milliseconds: amount, range }
+      : { type: 'size', bytes: amount, range };
+  }
+
+  /** The unit behind a number; a word right behind it that is no unit is a mistake. */
+  #unit(): string | undefined {
+    const joined = this.#match(/[A-Za-z]+/y)?.[0];
+    if (joined !== undefined) {
+      if (unitOf(joined)) return joined;
+      this.fail(
+        `'${joined}' is no unit.`,
+        this.at - joined.length,
+        didYouMean(joined, unitNames),
+        'word-unknown',
+      );
+    }
+    if (this.text[this.at] !== ' ') return undefined;
+    const found = this.peekWord();
+    return found !== undefined && unitOf(found) ? this.takeWord() : undefined;
+  }
+
+  // text :: " ( char | escape | reference )* "
+  readText(): TextLiteral | undefined {
+    this.skipSpace();
+    const start = this.at;
+    if (this.text[this.at] === "'")
+      this.fail('A text stands in double quotes.', start, this.#inDoubleQuotes());
+    if (this.text[this.at] !== '"') return undefined;
+    this.at++;
+    const parts: (string | Reference)[] = [];
+    let run = '';
+    for (;;) {
+      const char = this.text[this.at];
+      if (char === undefined || char === '\n') this.fail('This text is not closed.', start);
+      if (char === '"') break;
+      if (char === '\\') run += this.#escape();
+      else {
+        const reference = char === '{' ? this.#referenceHere() : undefined;
+        if (reference) {
+          if (run !== '') parts.push(run);
+          run = '';
+          parts.push(reference);
+        } else {
+          run += char;
+          this.at++;
+        }
+      }
+    }
+    this.at++;
+    if (run !== '' || parts.length === 0) parts.push(run);
+    return { type: 'text', parts, range: this.place(start, this.at) };
+  }
+
+  #escape(): string {
+    const written = this.#match(/\\(?:["\\/bfnrt{]|u[0-9a-fA-F]{4})/y)?.[0];
+    if (written === undefined)
+      this.fail(
+        `'\\${this.text[this.at + 1] ?? ''}' is no escape.`,
+        this.at,
+        'A backslash itself is written \\\\.',
+      );
+    return written === '\\{' ? '{' : (JSON.parse(`"${written}"`) as string);
+  }
+
+  #inDoubleQuotes(): string | undefined {
+    const inside = /^'([^'\n]*)'/.exec(this.text.slice(this.at))?.[1];
+    return inside === undefined ? undefined : `Write ${JSON.stringify(inside)}.`;
+  }
+
+  // pattern :: / ( char | \/ )+ / ( i | m | s )*
+  readPattern(): PatternLiteral | undefined {
+    this.skipSpace();
+    const start = this.at;
+    if (this.text[this.at] !== '/') return undefined;
+    this.at++;
+    const parts: (string | Reference)[] = [];
+    let run = '';
+    for (;;) {
+      const char = this.text[this.at];
+      if (char === undefined || char === '\n') this.fail("This pattern is not closed with a '/'.", start);
+      if (char === '/') break;
+      // Behind \p, \P, \x and \u a brace belongs to the pattern.
+      const reference =
+        char === '{' && !/(?:^|[^\\])(?:\\\\)*\\[pPxu]$/.test(run) ? this.#referenceHere() : undefined;
+      if (reference) {
+        if (run !== '') parts.push(run);
+        run = '';
+        parts.push(reference);
+      } else if (char === '\\') {
+        const escaped = this.text.slice(this.at, this.at + 2);
+        run += escaped === '\\/' ? '/' : escaped;
+        this.at += 2;
+      } else {
+        run += char;
+        this.at++;
+      }
+    }
+    if (this.at === start + 1) this.fail('A pattern may not be empty.', start);
+    this.at++;
+    if (run !== '') parts.push(run);
+    const flags = this.#match(/[A-Za-z]*/y)![0];
+    const wrong = /[^ims]/.exec(flags)?.[0];
+    if (wrong !== undefined)
+      this.fail(`'${wrong}' is no flag of a pattern; there are i, m and s.`, this.at - flags.length);
+    return { type: 'pattern', parts, flags, range: this.place(start, this.at) };
+  }
+
+  // xml :: xml / …    to white space, or to , or ) outside its own brackets and quotes
+  readBareXPath(): string {
+    const start = this.at;
+    const closing: string[] = [];
+    for (; this.at < this.text.length; this.at++) {
+      const char = this.text[this.at]!;
+      if (/\s/.test(char)) break;
+      if (closing.length > 0 && char === closing.at(-1)) closing.pop();
+      else if (closing.at(-1) === '"' || closing.at(-1) === "'") continue;
+      else if (char === '"' || char === "'") closing.push(char);
+      else if (char === '[') closing.push(']');
+      else if (char === '(') closing.push(')');
+      else if (char === ',' || char === ')') break;
+    }
+    return this.text.slice(start, this.at);
+  }
+
+  /** A Mistake from `start` (or from here) over the token that stands there. */
+  fail(
+    message: string,
+    start = this.at,
+    remedy?: string,
+    code: 'syntax' | 'word-unknown' | 'function-unknown' = 'syntax',
+  ): never {
+    let end = Math.max(this.at, start);
+    if (end === start) end += /^(?:[\w-]+|[^\s\w]{1,2}|)/.exec(this.text.slice(start, start + 60))![0].length;
+    throw new Mistake(code, this.place(start, Math.max(end, start + 1)), message, remedy);
+  }
+}

@@ -1,0 +1,355 @@
+import { Mistake } from '../text/finding.ts';
+import { didYouMean, inWords } from '../text/nearest.ts';
+import {
+  type Condition,
+  type Expression,
+  namedSources,
+  type Pick,
+  plainSources,
+  type Reference,
+  type ResponseSource,
+  type TextLiteral,
+  type TypeName,
+} from './ast.ts';
+import { functions, laterFunctions } from './functions.ts';
+import { parsePath } from './jsonpath/parse.ts';
+import type { Lexer } from './lexer.ts';
+
+const picks = ['count', 'first', 'last', 'nth', 'random', 'all'];
+const constants = new Map<string, true | false | null>([
+  ['true', true],
+  ['false', false],
+  ['null', null],
+]);
+const deepest = 200;
+
+export type Operand = { kind: 'value'; node: Expression } | { kind: 'condition'; node: Condition };
+
+/** Values: everything that can stand on one side of a comparison. */
+export abstract class ExpressionParser {
+  /** Above zero inside `includes`, where a type word may stand for a value. */
+  protected partialDepth = 0;
+  #depth = 0;
+
+  constructor(readonly lexer: Lexer) {}
+
+  abstract conditionOrValue(): Operand;
+  abstract takeType(): TypeName | undefined;
+
+  value(): Expression {
+    const start = this.lexer.at;
+    const operand = this.operand();
+    return operand.kind === 'value'
+      ? operand.node
+      : this.lexer.fail('A value should stand here, not a condition.', start);
+  }
+
+  // value :: term ( ( + | - ) term )*
+  operand(): Operand {
+    if (++this.#depth > deepest) this.lexer.fail(`An expression may be nested ${deepest} levels deep.`);
+    const result = this.#chain(['+', '-'], () => this.#chain(['*', '/'], () => this.#factor()));
+    this.#depth--;
+    return result;
+  }
+
+  #chain(operators: ('+' | '-' | '*' | '/')[], part: () => Operand): Operand {
+    const lexer: Lexer = this.lexer;
+    lexer.skipSpace();
+    const start = lexer.at;
+    let left = part();
+    for (;;) {
+      const operator = operators.find(each => lexer.peek(each));
+      if (!operator) return left;
+      if (left.kind === 'condition') return left;
+      lexer.take(operator);
+      const right = part();
+      if (right.kind === 'condition')
+        lexer.fail(`A value should follow '${operator}', not a condition.`, start);
+      left = {
+        kind: 'value',
+        node: { type: 'arithmetic', operator, left: left.node, right: right.node, range: lexer.since(start) },
+      };
+    }
+  }
+
+  // factor :: -? ( literal | reference | query | call | ( value ) )
+  #factor(): Operand {
+    const lexer: Lexer = this.lexer;
+    lexer.skipSpace();
+    const start = lexer.at;
+    if (lexer.peek('(')) {
+      lexer.take('(');
+      const inner = this.conditionOrValue();
+      lexer.require(')', 'what stands in parentheses');
+      return inner;
+    }
+    const number = lexer.readNumber();
+    if (number) return { kind: 'value', node: number };
+    if (lexer.take('-')) {
+      const operand = this.#factor();
+      if (operand.kind === 'condition') lexer.fail("A value should follow '-'.", start);
+      return { kind: 'value', node: { type: 'negative', operand: operand.node, range: lexer.since(start) } };
+    }
+    return { kind: 'value', node: this.#literalOrSource() };
+  }
+
+  #literalOrSource(): Expression {
+    const lexer: Lexer = this.lexer;
+    const start = lexer.at;
+    const direct = lexer.readText() ?? lexer.readReference() ?? lexer.readPattern();
+    if (direct) return direct;
+    if (lexer.peek('[')) return this.#list();
+    if (lexer.peek('{')) return this.#object();
+    if (lexer.peek('$')) return this.source()!;
+    if (lexer.atEnd) lexer.fail('A value should stand here.');
+    const word = lexer.peekWord();
+    if (word === undefined) lexer.fail('A value should stand here.');
+    if (this.partialDepth > 0 && lexer.text[lexer.at + word.length] !== '(') {
+      const type = this.takeType();
+      if (type) return this.#typeWord(type, start);
+    }
+    const constant = constants.get(word);
+    if (constant !== undefined) {
+      lexer.takeWord();
+      return { type: 'constant', value: constant, range: lexer.since(start) };
+    }
+    if (picks.includes(word)) return this.#query(word as Pick);
+    return this.source() ?? this.#call(word);
+  }
+
+  #typeWord(first: TypeName, start: number): Expression {
+    const types = [first];
+    while (this.lexer.takeWord('or'))
+      types.push(this.takeType() ?? this.lexer.fail("A type should follow 'or'."));
+    return { type: 'type-word', types, range: this.lexer.since(start) };
+  }
+
+  // list :: [ ( value ( , value )* )? ]
+  #list(): Expression {
+    const lexer: Lexer = this.lexer;
+    const start = lexer.at;
+    lexer.take('[');
+    const items: Expression[] = [];
+    if (!lexer.take(']')) {
+      do items.push(this.value());
+      while (lexer.take(','));
+      lexer.require(']', 'the items of a list');
+    }
+    return { type: 'list', items, range: lexer.since(start) };
+  }
+
+  // object :: { ( text : value ( , text : value )* )? }
+  #object(): Expression {
+    const lexer: Lexer = this.lexer;
+    const start = lexer.at;
+    lexer.take('{');
+    const members: { name: TextLiteral; value: Expression }[] = [];
+    if (!lexer.take('}')) {
+      do {
+        const name = lexer.readText();
+        if (!name)
+          lexer.fail(
+            'A member name in double quotes should stand here.',
+            lexer.at,
+            'A reference is written {name}, without space.',
+          );
+        lexer.require(':', 'a member name');
+        members.push({ name, value: this.value() });
+      } while (lexer.take(','));
+      lexer.require('}', 'the members of an object');
+    }
+    return { type: 'object', members, range: lexer.since(start) };
+  }
+
+  // query :: ( count | first | last | nth number | random | all ) ( source | reference )
+  #query(pick: Pick): Expression {
+    const lexer: Lexer = this.lexer;
+    const start = lexer.at;
+    lexer.takeWord();
+    let position: number | undefined;
+    if (pick === 'nth') {
+      const number = lexer.readNumber();
+      position = number?.type === 'number' ? (number.value as number) : undefined;
+      if (!Number.isInteger(position) || position! < 1)
+        lexer.fail("'nth' is followed by a whole number from 1.", start);
+    }
+    const of = this.sourceOrReference(`'${pick}'`);
+    return {
+      type: 'query',
+      pick,
+      ...(position !== undefined && { position }),
+      of,
+      range: lexer.since(start),
+    };
+  }
+
+  /** The name of a fence of the page, or a file. */
+  protected fileOrName(what: string): string {
+    const quoted = this.lexer.readText();
+    return quoted
+      ? quoted.parts.join('')
+      : (this.lexer.readBare() ?? this.lexer.fail(`${what} should stand here.`));
+  }
+
+  sourceOrReference(after: string): ResponseSource | Reference {
+    const found = this.lexer.readReference() ?? this.source();
+    return found ?? this.lexer.fail(`A path or a reference to a list should follow ${after}.`);
+  }
+
+  // source :: sent? ( path | xml | named pattern? ) | html | bytes | status | reason | version | time | size | fault
+  source(): ResponseSource | undefined {
+    const lexer: Lexer = this.lexer;
+    lexer.skipSpace();
+    const start = lexer.at;
+    const sent = lexer.takeWord('sent') !== undefined;
+    lexer.skipSpace();
+    const range = () => lexer.since(start);
+    if (lexer.text[lexer.at] === '$')
+      return { type: 'source', form: 'path', path: this.#path(), sent, range: range() };
+    const word = lexer.peekWord();
+    const behind = word === undefined ? '' : lexer.text[lexer.at + word.length];
+    if ((word === 'xml' && (behind === '/' || behind === '(')) || (word === 'html' && behind === '(')) {
+      const selector = this.#selector(word);
+      return { type: 'source', form: word as 'xml', selector, sent, range: range() };
+    }
+    const named = namedSources.find(name => name === word);
+    if (named && behind !== '(') return this.#named(named, sent, start);
+    const plain = sent ? undefined : plainSources.find(name => name === word);
+    if (plain && behind !== '(') {
+      lexer.takeWord();
+      return { type: 'source', form: plain, sent, range: range() };
+    }
+    if (sent) lexer.fail("A path, a header or the body should follow 'sent'.");
+    return undefined;
+  }
+
+  #path() {
+    const lexer: Lexer = this.lexer;
+    try {
+      const { path, end } = parsePath(lexer.text, lexer.at);
+      lexer.at = end;
+      return path;
+    } catch (error) {
+      if (!(error instanceof Mistake)) throw error;
+      // A path counts offsets of the fence; a mistake is told in those of the page.
+      throw new Mistake(
+        error.code,
+        lexer.place(error.range.start, error.range.end),
+        error.message,
+        error.remedy,
+      );
+    }
+  }
+
+  // xml/… | xml("…") | html("…")
+  #selector(word: string): string {
+    const lexer: Lexer = this.lexer;
+    lexer.takeWord();
+    if (lexer.text[lexer.at] === '/') return lexer.readBareXPath();
+    lexer.take('(');
+    const text = lexer.readText();
+    if (!text || text.parts.some(part => typeof part !== 'string'))
+      lexer.fail(`${word}(…) takes a text without references.`);
+    lexer.require(')', 'the selector');
+    return text.parts.join('');
+  }
+
+  // named :: body | url | location | ( header | cookie | link ) ( token | text )    a / behind it begins a pattern
+  #named(form: (typeof namedSources)[number], sent: boolean, start: number): ResponseSource {
+    const lexer: Lexer = this.lexer;
+    lexer.takeWord();
+    let argument: string | undefined;
+    if (form === 'header' || form === 'cookie' || form === 'link') {
+      const quoted = lexer.readText();
+      argument = quoted ? quoted.parts.join('') : lexer.readToken();
+      if (argument === undefined || argument === '')
+        lexer.fail(`The name of a ${form} should follow '${form}'.`);
+    }
+    const pattern = lexer.readPattern();
+    return {
+      type: 'source',
+      form,
+      sent,
+      ...(argument !== undefined && { argument }),
+      ...(pattern && { pattern }),
+      range: lexer.since(start),
+    };
+  }
+
+  // call :: name ( ( value ( , value )* )? ) ( . ( name | digits ) )*
+  #call(name: string): Expression {
+    const lexer: Lexer = this.lexer;
+    const start = lexer.at;
+    lexer.takeWord();
+    if (lexer.text[lexer.at] !== '(') this.#unknownWord(name, start);
+    if (laterFunctions.includes(name))
+      throw new Mistake('not-yet', lexer.since(start), `The function ${name}() is not there yet.`);
+    if (!Object.hasOwn(functions, name)) {
+      lexer.fail(
+        `There is no function '${name}'.`,
+        start,
+        didYouMean(name, Object.keys(functions)),
+        'function-unknown',
+      );
+    }
+    lexer.take('(');
+    const given: Expression[] = [];
+    if (!lexer.take(')')) {
+      do given.push(this.value());
+      while (lexer.take(','));
+      lexer.require(')', 'the arguments of a function');
+    }
+    const path: string[] = [];
+    for (let step = this.#step(); step !== undefined; step = this.#step()) path.push(step);
+    this.#checkArguments(name, given.length, start);
+    return { type: 'call', name, arguments: given, path, range: lexer.since(start) };
+  }
+
+  #checkArguments(name: string, count: number, start: number): void {
+    const { parameters, optional = 0 } = functions[name]!;
+    if (count <= parameters.length && count >= parameters.length - optional) return;
+    const wanted =
+      parameters.length === 0
+        ? 'nothing'
+        : inWords(parameters.map(each => `a ${each}`.replace('a any', 'a value')));
+    throw new Mistake(
+      'function-arguments',
+      this.lexer.since(start),
+      `${name}() takes ${wanted}, not ${count} arguments.`,
+    );
+  }
+
+  #step(): string | undefined {
+    const lexer: Lexer = this.lexer;
+    const step = /^\.([A-Za-z][A-Za-z0-9_-]*|\d+)/.exec(lexer.text.slice(lexer.at, lexer.at + 200));
+    if (!step) return undefined;
+    lexer.at += step[0].length;
+    return step[1];
+  }
+
+  #unknownWord(word: string, start: number): never {
+    const known = [
+      ...plainSources,
+      ...namedSources,
+      ...picks,
+      ...constants.keys(),
+      'each',
+      'some',
+      'no',
+      'not',
+      'keep',
+      'let',
+      'wait',
+      'repeat',
+      'skip',
+      'cleanup',
+    ];
+    const meant = didYouMean(word, known);
+    return this.lexer.fail(
+      `'${word}' is not known here.`,
+      start,
+      meant ?? `A text stands in double quotes ("${word}"), a name in braces ({${word}}).`,
+      'word-unknown',
+    );
+  }
+}

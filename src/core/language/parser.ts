@@ -1,0 +1,176 @@
+import { Mistake } from '../text/finding.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Excerpt } from '../text/source.ts';
+import type { Check, Statement, TextLiteral } from './ast.ts';
+import { Lexer } from './lexer.ts';
+import { ConditionParser } from './parser-conditions.ts';
+
+const statementWords = ['keep', 'let', 'wait', 'repeat', 'skip', 'each', 'cleanup'];
+
+/** Reads the statements of a fence. Every line that cannot be read gives one mistake; the others are still read. */
+export function parseStatements(excerpt: Excerpt): { statements: Statement[]; mistakes: Mistake[] } {
+  const lexer = new Lexer(excerpt.text, (start, end) => excerpt.range(start, end));
+  const parser = new StatementParser(lexer);
+  const statements: Statement[] = [];
+  const mistakes: Mistake[] = [];
+  while (lexer.nextStatement()) {
+    try {
+      statements.push(parser.statement());
+    } catch (error) {
+      if (!(error instanceof Mistake)) throw error;
+      mistakes.push(error);
+      lexer.leaveStatement();
+    }
+  }
+  return { statements, mistakes };
+}
+
+/** Conditions one a line, as the `checks` of a settings level hold them. */
+export function parseChecks(excerpt: Excerpt): { checks: Check[]; mistakes: Mistake[] } {
+  const { statements, mistakes } = parseStatements(excerpt);
+  const checks: Check[] = [];
+  for (const statement of statements) {
+    if (statement.type === 'check') checks.push(statement);
+    else
+      mistakes.push(
+        new Mistake(
+          'syntax',
+          statement.range,
+          `Only conditions may stand among 'checks', not '${statement.type}'.`,
+        ),
+      );
+  }
+  return { checks, mistakes };
+}
+
+class StatementParser extends ConditionParser {
+  // line :: statement? comment?
+  statement(): Statement {
+    const start = this.lexer.at;
+    const statement = this.#statement(start);
+    if (!this.lexer.atEnd) this.#leftOver();
+    return statement;
+  }
+
+  #statement(start: number): Statement {
+    const lexer: Lexer = this.lexer;
+    switch (lexer.peekWord()) {
+      case 'keep':
+        lexer.takeWord();
+        return this.#keep(start);
+      case 'let':
+        lexer.takeWord();
+        return this.#let(start);
+      case 'wait': {
+        lexer.takeWord();
+        const duration = this.value();
+        return { type: 'wait', duration, range: lexer.since(start) };
+      }
+      case 'repeat':
+        lexer.takeWord();
+        return this.#repeat(start);
+      case 'skip': {
+        lexer.takeWord();
+        this.#requireWord('when', "'skip'");
+        const when = this.condition();
+        return { type: 'skip', when, range: lexer.since(start) };
+      }
+      case 'cleanup':
+        lexer.takeWord();
+        return { type: 'cleanup', range: lexer.since(start) };
+      case 'each':
+        return this.#each(start);
+      default:
+        return this.#check(start);
+    }
+  }
+
+  // keep :: keep value as secret? name ( or value )?
+  #keep(start: number): Statement {
+    const lexer: Lexer = this.lexer;
+    const value = this.value();
+    if (!lexer.takeWord('as')) this.#requireWord('as', 'the value that is kept');
+    const first = lexer.readName('A name');
+    const secret = first.name === 'secret' && lexer.peekWord() !== undefined && lexer.peekWord() !== 'or';
+    const { name, range: nameRange } = secret ? lexer.readName('A name') : first;
+    const otherwise = lexer.takeWord('or') ? this.value() : undefined;
+    return {
+      type: 'keep',
+      value,
+      name,
+      nameRange,
+      secret,
+      ...(otherwise && { otherwise }),
+      range: lexer.since(start),
+    };
+  }
+
+  // let :: let name = value
+  #let(start: number): Statement {
+    const { name, range: nameRange } = this.lexer.readName('A name');
+    this.lexer.require('=', `'let ${name}'`);
+    const value = this.value();
+    return { type: 'let', name, nameRange, value, range: this.lexer.since(start) };
+  }
+
+  // repeat :: repeat every value for value until condition
+  #repeat(start: number): Statement {
+    this.#requireWord('every', "'repeat'");
+    const every = this.value();
+    this.#requireWord('for', 'the pause');
+    const limit = this.value();
+    this.#requireWord('until', 'the time limit');
+    const until = this.condition();
+    return { type: 'repeat', every, limit, until, range: this.lexer.since(start) };
+  }
+
+  // rows :: each row of ( name | text )    values :: each reference as name    else a condition that begins with each
+  #each(start: number): Statement {
+    const lexer: Lexer = this.lexer;
+    lexer.takeWord('each');
+    if (lexer.takeWord('row')) {
+      this.#requireWord('of', "'each row'");
+      const table = this.fileOrName('The name of a table or a file');
+      return { type: 'each-row', table, range: lexer.since(start) };
+    }
+    const list = lexer.readReference();
+    if (list && lexer.takeWord('as')) {
+      const { name } = lexer.readName('A name');
+      return { type: 'each-value', list, name, range: lexer.since(start) };
+    }
+    lexer.at = start;
+    return this.#check(start);
+  }
+
+  // check :: ( text : )? condition
+  #check(start: number): Statement {
+    const lexer: Lexer = this.lexer;
+    let label: TextLiteral | undefined;
+    if (lexer.peek('"')) {
+      label = lexer.readText();
+      if (!lexer.take(':')) {
+        label = undefined;
+        lexer.at = start;
+      }
+    }
+    const unknown = lexer.peekWord();
+    try {
+      const condition = this.condition();
+      return { type: 'check', ...(label && { label }), condition, range: lexer.since(start) };
+    } catch (error) {
+      const meant = unknown !== undefined && error instanceof Mistake && error.code === 'word-unknown';
+      if (!meant || error.remedy !== undefined) throw error;
+      throw new Mistake('word-unknown', error.range, error.message, didYouMean(unknown, statementWords));
+    }
+  }
+
+  #requireWord(word: string, after: string): void {
+    if (!this.lexer.takeWord(word)) this.lexer.fail(`'${word}' should follow ${after}.`);
+  }
+
+  #leftOver(): never {
+    const word = this.lexer.peekWord();
+    const known = word === undefined ? undefined : didYouMean(word, this.wordsBehindCondition);
+    return this.lexer.fail('This does not belong here; the statement ends before it.', this.lexer.at, known);
+  }
+}

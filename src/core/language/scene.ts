@@ -1,0 +1,35 @@
+import type { Found, Value } from '../values/value.ts';
+import type { Comparison } from './ast.ts';
+import type { World } from './functions.ts';
+import type { Match } from './jsonpath/evaluate.ts';
+import type { ResponseView } from './response.ts';
+import type { Truth } from './truth.ts';
+
+/** A named value and where it comes from. */
+export interface Entry {
+  readonly value: Value;
+  /** In words, such as `environment local` or `kept in sign-in.md#sign-in`. */
+  readonly origin: string;
+  readonly secret: boolean;
+}
+
+/** What a comparison saw when it did not hold. */
+export interface Note {
+  readonly comparison: Comparison;
+  readonly truth: Truth;
+  readonly found: Found;
+  /** Under `each`, `some` and `no`: the items that decided, and of how many. */
+  readonly items?: {
+    readonly deciding: readonly { match?: Match; value: Found; truth: Truth }[];
+    readonly total: number;
+  };
+}
+
+/** Everything that an expression can see while it is evaluated. */
+export interface Scene {
+  readonly response: ResponseView | undefined;
+  lookup(name: string): Entry | undefined;
+  readonly world: World;
+  /** Filled by comparisons that do not hold, for the explanation of a failed check. */
+  readonly notes: Note[];
+}

@@ -1,0 +1,68 @@
+import { editDistance } from '../text/nearest.ts';
+
+/** What a fence is to Mervok, from the words behind its marks. */
+export type FenceUse =
+  | { readonly use: 'prose' }
+  | { readonly use: 'request' }
+  | { readonly use: 'statements' }
+  | { readonly use: 'settings' }
+  | { readonly use: 'later'; readonly form: string }
+  | { readonly use: 'slip'; readonly meant: string };
+
+const bodyLanguages = ['json', 'xml', 'yaml', 'text', 'form', 'multipart', 'graphql', 'file'];
+/** Languages one edit away from an active word, which are what they say. */
+const innocent = new Set([
+  'https',
+  'html',
+  'htm',
+  'hcl',
+  'httpd',
+  'htmx',
+  'php',
+  'sh',
+  'sql',
+  'js',
+  'bash',
+  'text',
+  'json',
+  'xml',
+  'yaml',
+  'csv',
+  'form',
+  'file',
+]);
+
+const pairs = new Map<string, string[]>([
+  ...bodyLanguages.map(language => [language, ['body']] as [string, string[]]),
+  ['json', ['body', 'variables', 'schema']],
+  ['form', ['body', 'query']],
+  ['yaml', ['body', 'settings']],
+  ['csv', ['rows']],
+  ['sql', ['step']],
+  ['sh', ['step']],
+  ['js', ['step']],
+]);
+
+export function useOfFence(info: string): FenceUse {
+  const [first = '', second = ''] = info.split(/\s+/);
+  if (first === 'http')
+    return second === 'prose' ? { use: 'prose' } : second === '' ? { use: 'request' } : httpWith(second);
+  if (first === 'mervok') return { use: 'statements' };
+  if (!innocent.has(first.toLowerCase())) {
+    const meant = ['http', 'mervok'].find(
+      word => first !== '' && editDistance(first.toLowerCase(), word) <= 1,
+    );
+    if (meant !== undefined) return { use: 'slip', meant };
+  }
+  const seconds = pairs.get(first);
+  if (!seconds || second === '') return { use: 'prose' };
+  if (!seconds.includes(second)) {
+    const meant = seconds.find(word => editDistance(second.toLowerCase(), word) <= 1);
+    return meant === undefined ? { use: 'prose' } : { use: 'slip', meant: `${first} ${meant}` };
+  }
+  return second === 'settings' ? { use: 'settings' } : { use: 'later', form: `${first} ${second}` };
+}
+
+function httpWith(second: string): FenceUse {
+  return editDistance(second, 'prose') <= 2 ? { use: 'slip', meant: 'http prose' } : { use: 'request' };
+}

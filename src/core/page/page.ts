@@ -1,0 +1,61 @@
+import type { Statement } from '../language/ast.ts';
+import type { TargetTemplate } from '../template/target.ts';
+import type { Template } from '../template/template.ts';
+import type { Finding } from '../text/finding.ts';
+import type { Excerpt, Range, Source } from '../text/source.ts';
+
+/** A Markdown file that holds cases. */
+export interface Page {
+  readonly source: Source;
+  /** As the front matter, else the first heading, else the file says. */
+  readonly title: string;
+  readonly frontMatter?: Excerpt;
+  readonly cases: readonly PageCase[];
+  /** What is wrong with the page itself. */
+  readonly findings: readonly Finding[];
+}
+
+/** A heading and the steps under it, up to the next heading. */
+export interface PageCase {
+  readonly title: string;
+  /** The heading as Git hosts make a link of it. */
+  readonly slug: string;
+  /** The page's file and the slug: `berths.md#reserve-a-berth`. */
+  readonly address: string;
+  readonly range: Range;
+  readonly settings?: Excerpt;
+  readonly steps: readonly PageStep[];
+}
+
+export type PageStep = RequestStep | StatementsStep;
+
+export interface RequestStep {
+  readonly kind: 'request';
+  readonly range: Range;
+  readonly method: string;
+  /** As written. */
+  readonly targetText: string;
+  readonly target: TargetTemplate;
+  readonly targetRange: Range;
+  readonly headers: readonly HeaderField[];
+  readonly body?: BodyText;
+}
+
+export interface HeaderField {
+  readonly name: string;
+  readonly value: Template;
+  readonly range: Range;
+}
+
+/** A body as written. How its references are escaped hangs on its type, which the settings may give. */
+export interface BodyText {
+  readonly excerpt: Excerpt;
+  /** Where it begins in the excerpt. */
+  readonly start: number;
+}
+
+export interface StatementsStep {
+  readonly kind: 'statements';
+  readonly range: Range;
+  readonly statements: readonly Statement[];
+}

@@ -1,0 +1,130 @@
+import { parseStatements } from '../language/parser.ts';
+import { type Code, type Finding, finding } from '../text/finding.ts';
+import type { Range, Source } from '../text/source.ts';
+import { useOfFence } from './fence.ts';
+import { type Fence, type Heading, readBlocks } from './markdown.ts';
+import { isExampleResponse, readRequest } from './message.ts';
+import type { Page, PageCase, PageStep } from './page.ts';
+import { plainHeading, Slugs } from './slug.ts';
+
+/** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
+export function readPage(source: Source): Page {
+  const { frontMatter, blocks } = readBlocks(source);
+  const reader = new PageReader(source);
+  for (const block of blocks) {
+    if (block.kind === 'heading') reader.heading(block);
+    else reader.fence(block);
+  }
+  const { cases, findings, firstHeading } = reader.finish();
+  const title = firstHeading ?? fileTitle(source.file);
+  return { source, title, ...(frontMatter && { frontMatter }), cases, findings };
+}
+
+function fileTitle(file: string): string {
+  return file.replace(/^.*\//, '').replace(/\.md$/i, '');
+}
+
+type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
+  steps: PageStep[];
+  hasRequest: boolean;
+};
+
+class PageReader {
+  readonly #cases: Draft[] = [];
+  readonly #findings: Finding[] = [];
+  readonly #slugs = new Slugs();
+  #open: Draft | undefined;
+  #firstHeading: string | undefined;
+
+  constructor(readonly source: Source) {}
+
+  heading({ text, range }: Heading): void {
+    const title = plainHeading(text);
+    this.#firstHeading ??= title;
+    this.#begin(title, range);
+  }
+
+  fence(fence: Fence): void {
+    const use = useOfFence(fence.info);
+    if (use.use === 'prose') return;
+    if (use.use === 'slip') {
+      this.#add(
+        'fence-slip',
+        fence.infoRange,
+        `A fence '${fence.info}' is only prose.`,
+        `Did you mean '${use.meant}'?`,
+      );
+      return;
+    }
+    if (!fence.closed)
+      this.#add(
+        'fence-open',
+        fence.range,
+        'This fence is not closed.',
+        'Close it with a line of the same marks.',
+      );
+    const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range);
+    if (use.use === 'request') this.#request(draft, fence);
+    else if (use.use === 'statements') this.#statements(draft, fence);
+    else if (use.use === 'settings') this.#settings(draft, fence);
+    else this.#later(draft, use.form, fence);
+  }
+
+  finish(): { cases: PageCase[]; findings: Finding[]; firstHeading: string | undefined } {
+    const cases = this.#cases.filter(each => each.steps.length > 0 || each.settings);
+    return { cases, findings: this.#findings, firstHeading: this.#firstHeading };
+  }
+
+  #begin(title: string, range: Range): Draft {
+    const slug = this.#slugs.next(title);
+    const draft: Draft = {
+      title,
+      slug,
+      address: `${this.source.file}#${slug}`,
+      range,
+      steps: [],
+      hasRequest: false,
+    };
+    this.#cases.push(draft);
+    this.#open = draft;
+    return draft;
+  }
+
+  #request(draft: Draft, { content }: Fence): void {
+    if (isExampleResponse(content)) {
+      if (!draft.hasRequest)
+        this.#add(
+          'body-stray',
+          content.range(0, content.text.indexOf('\n') < 0 ? content.text.length : content.text.indexOf('\n')),
+          'This example response has no request above it in its case.',
+        );
+      return;
+    }
+    const { step, findings } = readRequest(content);
+    draft.hasRequest = true;
+    this.#findings.push(...findings);
+    if (step) draft.steps.push(step);
+  }
+
+  #statements(draft: Draft, { content, range }: Fence): void {
+    const { statements, mistakes } = parseStatements(content);
+    for (const mistake of mistakes) this.#add(mistake.code, mistake.range, mistake.message, mistake.remedy);
+    if (statements.length > 0) draft.steps.push({ kind: 'statements', statements, range });
+  }
+
+  #settings(draft: Draft, { content, range }: Fence): void {
+    if (draft.settings || draft.hasRequest)
+      this.#add('body-stray', range, 'The settings of a case stand once, before its first request.');
+    draft.settings = content;
+  }
+
+  #later(draft: Draft, form: string, { infoRange }: Fence): void {
+    if (form.endsWith(' body') && !draft.hasRequest)
+      this.#add('body-stray', infoRange, `There is no request above this '${form}'.`);
+    this.#add('not-yet', infoRange, `The fence '${form}' is not there yet.`);
+  }
+
+  #add(code: Code, range: Range, message: string, remedy?: string): void {
+    this.#findings.push(finding(code, this.source, range, message, remedy));
+  }
+}

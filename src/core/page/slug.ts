@@ -1,0 +1,29 @@
+/** The text of a heading without its markup. */
+export function plainHeading(text: string): string {
+  return text
+    .replace(/!?\[([^\]]*)\]\([^)]*\)/g, '$1')
+    .replace(/`+([^`]+)`+/g, '$1')
+    .replace(/(\*{1,3}|(?<!\w)_{1,3})(\S(?:.*?\S)?)\1(?!\w)/g, '$2')
+    .replace(/\\([!-/:-@[-`{-~])/g, '$1')
+    .trim();
+}
+
+/** Makes the link names of one page's headings as Git hosts make them; a repeated one gets a number. */
+export class Slugs {
+  #used = new Map<string, number>();
+
+  next(heading: string): string {
+    const base = heading
+      .toLowerCase()
+      .replace(/[^\p{L}\p{M}\p{N}\p{Pc}\- ]/gu, '')
+      .replaceAll(' ', '-');
+    let slug = base;
+    while (this.#used.has(slug)) {
+      const count = this.#used.get(base)! + 1;
+      this.#used.set(base, count);
+      slug = `${base}-${count}`;
+    }
+    this.#used.set(slug, 0);
+    return slug;
+  }
+}

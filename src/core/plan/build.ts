@@ -1,0 +1,135 @@
+import { loadPatterns } from '../language/patterns.ts';
+import { usesPatterns } from '../language/walk.ts';
+import { type Finding, finding } from '../text/finding.ts';
+import { didYouMean } from '../text/nearest.ts';
+import type { Value } from '../values/value.ts';
+import type { VariableDefinition } from '../variables/definition.ts';
+import type { Collection, CollectionCase } from './collection.ts';
+import { Flow } from './flow.ts';
+import { orderPages, withNeeded } from './order.ts';
+import type { Need, Plan, PlannedCase } from './plan.ts';
+import { placeOf, prepareSteps } from './prepare-case.ts';
+import { selectCases } from './select.ts';
+
+export interface PlanOptions {
+  /** Paths relative to the root of the collection; none for all of it. */
+  readonly paths: readonly string[];
+  readonly environment?: string;
+  readonly given: ReadonlyMap<string, Value>;
+}
+
+/**
+ * Makes a run ready: chooses the cases, adds those whose values they need, puts the pages in order and compiles every
+ * step. A plan may be carried out only if no finding is an error. Throws SelectionMistake.
+ */
+export async function buildPlan(
+  collection: Collection,
+  options: PlanOptions,
+): Promise<{ plan: Plan; findings: Finding[] }> {
+  const findings = [...collection.findings];
+  const name = options.environment ?? collection.root.environment?.name;
+  const environment = readEnvironment(collection, name, options.environment !== undefined, findings);
+  const flow = new Flow(collection, environment, new Set(options.given.keys()));
+  const asked = new Set(selectCases(collection, options.paths));
+  const all = withNeeded([...asked], flow);
+  const { pages, findings: circles } = orderPages(collection.pages, all, flow);
+  if ([...all].some(usesPattern)) await loadPatterns();
+  // Without paths every page counts, also one whose only case could not be read.
+  const reported = options.paths.length === 0 ? collection.pages : pages;
+  findings.push(
+    ...reported.flatMap(page => page.findings),
+    ...circles,
+    ...(options.paths.length === 0 ? flow.unused() : []),
+  );
+  const planned = pages.map(page => ({
+    file: page.page.source.file,
+    title: page.title,
+    cases: page.cases
+      .filter(each => all.has(each))
+      .map(each => {
+        const { steps, findings: inCase } = prepareSteps(each);
+        findings.push(...inCase, ...flow.findings(each));
+        return planCase(each, steps, asked.has(each), flow, collection, environment);
+      }),
+  }));
+  const steps = planned.flatMap(page => page.cases).flatMap(each => each.steps);
+  const plan: Plan = {
+    title: collection.root.title ?? planned[0]?.title ?? 'Collection',
+    ...(name !== undefined && { environment: name }),
+    pages: planned,
+    given: options.given,
+    checks: steps.filter(step => step.kind === 'check').length,
+  };
+  return { plan, findings };
+}
+
+/** The variables of an environment, those of the secret file over those of the root. */
+function readEnvironment(
+  collection: Collection,
+  name: string | undefined,
+  given: boolean,
+  findings: Finding[],
+): Map<string, VariableDefinition> {
+  const { root, secrets } = collection;
+  if (name === undefined) return new Map();
+  const known = new Set([...(root.environments?.keys() ?? []), ...(secrets?.environments?.keys() ?? [])]);
+  if (!known.has(name)) {
+    const range = given ? { start: 0, end: 0 } : root.environment!.range;
+    const remedy =
+      didYouMean(name, known) ??
+      (known.size > 0
+        ? `There are ${[...known].join(', ')}.`
+        : 'Define it under environments: in mervok.yaml.');
+    findings.push(
+      finding('environment-unknown', root.source, range, `There is no environment '${name}'.`, remedy),
+    );
+  }
+  return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);
+}
+
+function usesPattern({ written, levels }: CollectionCase): boolean {
+  return (
+    written.steps.some(step => step.kind === 'statements' && step.statements.some(usesPatterns)) ||
+    levels.some(level => level.checks?.some(usesPatterns))
+  );
+}
+
+function planCase(
+  each: CollectionCase,
+  steps: PlannedCase['steps'],
+  asked: boolean,
+  flow: Flow,
+  collection: Collection,
+  environment: Map<string, VariableDefinition>,
+): PlannedCase {
+  const request = each.written.steps.find(step => step.kind === 'request');
+  const source = each.page.page.source;
+  const isNear = (level: CollectionCase['levels'][number]) => level.source === source;
+  const variables = (levels: typeof each.levels) => new Map(levels.flatMap(level => [...level.variables]));
+  return {
+    address: each.address,
+    title: each.written.title,
+    place: placeOf(source, each.written.range),
+    asked,
+    needs: needsOf(each, flow),
+    steps,
+    ...(request && { request: `${request.method} ${request.targetText}` }),
+    near: variables(each.levels.filter(isNear)),
+    outer: new Map([
+      ...variables(each.levels.filter(level => !isNear(level))),
+      ...(collection.secrets?.variables ?? []),
+      ...environment,
+    ]),
+  };
+}
+
+function needsOf(each: CollectionCase, flow: Flow): Need[] {
+  const needs = new Map<string, Need>();
+  for (const { use, binding } of flow.boundUses(each)) {
+    if (binding?.from === 'page' && binding.producer !== each)
+      needs.set(use.name, { name: use.name, producers: [binding.producer.address] });
+    if (binding?.from === 'other-page')
+      needs.set(use.name, { name: use.name, producers: binding.producers.map(producer => producer.address) });
+  }
+  return [...needs.values()];
+}

@@ -1,0 +1,225 @@
+import { type Finding, finding } from '../text/finding.ts';
+import { didYouMean, inWords } from '../text/nearest.ts';
+import type { VariableDefinition } from '../variables/definition.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
+import { type CaseNames, namesOf, type Use } from './names.ts';
+
+/** What gives a name its value at a place of use. */
+export type Binding =
+  /** Given on the command line. */
+  | { readonly from: 'given' }
+  | { readonly from: 'variable'; readonly definition: VariableDefinition }
+  /** Kept or computed earlier on the same page. */
+  | { readonly from: 'page'; readonly producer: CollectionCase }
+  /** Kept by the one other page that does. */
+  | { readonly from: 'other-page'; readonly producers: readonly CollectionCase[] };
+
+/** The flow of data through a collection: which case makes a name, and which uses it. */
+export class Flow {
+  readonly #names = new Map<CollectionCase, CaseNames>();
+  /** Pages that keep a name, with the cases that do. */
+  readonly #keepers = new Map<string, Map<CollectionPage, CollectionCase[]>>();
+
+  constructor(
+    readonly collection: Collection,
+    readonly environment: ReadonlyMap<string, VariableDefinition>,
+    readonly given: ReadonlySet<string>,
+  ) {
+    for (const page of collection.pages) {
+      for (const each of page.cases) {
+        const names = namesOf(each);
+        this.#names.set(each, names);
+        for (const { name, how } of names.products) {
+          if (how !== 'keep') continue;
+          const pages = this.#keepers.get(name) ?? new Map<CollectionPage, CollectionCase[]>();
+          pages.set(page, [...(pages.get(page) ?? []), each]);
+          this.#keepers.set(name, pages);
+        }
+      }
+    }
+  }
+
+  namesOf(each: CollectionCase): CaseNames {
+    return this.#names.get(each)!;
+  }
+
+  /** Variables of the levels that stand above the values kept by other pages, then of those below; nearest first. */
+  variable(name: string, each: CollectionCase, near: boolean): VariableDefinition | undefined {
+    const { length: outer } = each.page.levels.filter(level => level.source !== each.page.page.source);
+    if (near) {
+      return each.levels
+        .slice(outer)
+        .toReversed()
+        .map(level => level.variables.get(name))
+        .find(definition => definition);
+    }
+    return (
+      this.environment.get(name) ??
+      this.collection.secrets?.variables.get(name) ??
+      each.levels
+        .slice(0, outer)
+        .toReversed()
+        .map(level => level.variables.get(name))
+        .find(definition => definition)
+    );
+  }
+
+  /** From strong to weak: earlier on the page, the command line, page variables, another page, outer variables. */
+  bind(use: Use, user: CollectionCase): Binding | undefined {
+    const earlier = this.#earlierOnPage(use, user);
+    if (earlier) return { from: 'page', producer: earlier };
+    if (this.given.has(use.name)) return { from: 'given' };
+    const near = this.variable(use.name, user, true);
+    if (near) return { from: 'variable', definition: near };
+    const others = [...(this.#keepers.get(use.name) ?? [])].filter(([page]) => page !== user.page);
+    if (others.length === 1) return { from: 'other-page', producers: others[0]![1] };
+    const outer = this.variable(use.name, user, false);
+    return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
+  }
+
+  #earlierOnPage(use: Use, user: CollectionCase): CollectionCase | undefined {
+    const makes = (each: CollectionCase, before: number) =>
+      this.namesOf(each).products.some(product => product.name === use.name && product.step < before);
+    if (makes(user, use.step)) return user;
+    const { cases } = user.page;
+    for (let at = cases.indexOf(user) - 1; at >= 0; at--)
+      if (makes(cases[at]!, Number.POSITIVE_INFINITY)) return cases[at];
+    return undefined;
+  }
+
+  /** The uses of a case, and, where a variable refers to other names, the uses of those. */
+  *boundUses(
+    user: CollectionCase,
+  ): Generator<{ use: Use; binding: Binding | undefined; circular?: boolean }> {
+    for (const use of this.namesOf(user).uses) yield* this.#bound(use, user, []);
+  }
+
+  *#bound(
+    use: Use,
+    user: CollectionCase,
+    trail: readonly VariableDefinition[],
+  ): Generator<{ use: Use; binding: Binding | undefined; circular?: boolean }> {
+    const binding = this.bind(use, user);
+    if (binding?.from !== 'variable') {
+      yield { use, binding };
+      return;
+    }
+    if (trail.includes(binding.definition)) {
+      yield { use, binding, circular: true };
+      return;
+    }
+    yield { use, binding };
+    for (const { name, range } of binding.definition.references) {
+      yield* this.#bound({ name, range, source: binding.definition.source, step: use.step }, user, [
+        ...trail,
+        binding.definition,
+      ]);
+    }
+  }
+
+  /** The cases whose values a case cannot do without. */
+  producersFor(user: CollectionCase): CollectionCase[] {
+    const producers = new Set<CollectionCase>();
+    for (const { binding } of this.boundUses(user)) {
+      if (binding?.from === 'page' && binding.producer !== user) producers.add(binding.producer);
+      if (binding?.from === 'other-page') for (const producer of binding.producers) producers.add(producer);
+    }
+    return [...producers];
+  }
+
+  /** Names that a case uses and that nothing gives it. */
+  findings(user: CollectionCase): Finding[] {
+    const findings: Finding[] = [];
+    for (const { use, binding, circular } of this.boundUses(user)) {
+      if (circular)
+        findings.push(
+          finding('name-circular', use.source, use.range, `The variable '${use.name}' refers to itself.`),
+        );
+      else if (!binding) findings.push(this.#unbound(use, user));
+    }
+    return [...findings, ...this.#shadowed(user)];
+  }
+
+  #unbound(use: Use, user: CollectionCase): Finding {
+    const { name, source, range } = use;
+    const others = [...(this.#keepers.get(name)?.keys() ?? [])].filter(page => page !== user.page);
+    if (others.length > 1) {
+      const files = inWords(others.map(page => page.page.source.file));
+      return finding(
+        'name-ambiguous',
+        source,
+        range,
+        `'${name}' is kept by ${files}.`,
+        'Give them different names.',
+      );
+    }
+    const later = user.page.cases.find(each =>
+      this.namesOf(each).products.some(product => product.name === name),
+    );
+    if (later) {
+      const product = this.namesOf(later).products.find(each => each.name === name)!;
+      const line = later.page.page.source.position(product.range.start).line;
+      const own = source === user.page.page.source;
+      return finding(
+        'name-later',
+        source,
+        range,
+        own
+          ? `'${name}' has no value yet here; line ${line} makes it.`
+          : `'${name}' has no value yet in ${user.address}; line ${line} of ${later.page.page.source.file} makes it.`,
+        own
+          ? 'Move the case that makes it above this one.'
+          : 'Take the setting away for that case: a fence `yaml settings` with the value null.',
+      );
+    }
+    return finding(
+      'name-unknown',
+      source,
+      range,
+      `'${name}' has no value anywhere.`,
+      didYouMean(name, this.#knownNames(user)) ??
+        'Keep it in an earlier case, define it among variables, or give it with --set.',
+    );
+  }
+
+  #knownNames(user: CollectionCase): string[] {
+    const own = user.page.cases.flatMap(each => this.namesOf(each).products.map(product => product.name));
+    const variables = user.levels.flatMap(level => [...level.variables.keys()]);
+    return [...own, ...this.#keepers.keys(), ...this.given, ...variables, ...this.environment.keys()];
+  }
+
+  /** A name that a case makes and that a variable bears too. */
+  #shadowed(user: CollectionCase): Finding[] {
+    return this.namesOf(user).products.flatMap(({ name, how, range }) => {
+      const hidden = this.variable(name, user, true) ?? this.variable(name, user, false);
+      if (!hidden) return [];
+      const { line } = hidden.source.position(hidden.range.start);
+      const verb = how === 'keep' ? 'Kept' : 'Computed';
+      return [
+        finding(
+          'name-shadowed',
+          user.page.page.source,
+          range,
+          `${verb} as '${name}', it hides the variable '${name}' of ${hidden.source.file}:${line}.`,
+          'Give one of them another name.',
+        ),
+      ];
+    });
+  }
+
+  /** Kept names that no case uses. */
+  unused(): Finding[] {
+    const used = new Set<string>();
+    for (const page of this.collection.pages)
+      for (const each of page.cases) for (const { use } of this.boundUses(each)) used.add(use.name);
+    return this.collection.pages.flatMap(page =>
+      page.cases.flatMap(each =>
+        this.namesOf(each)
+          .products.filter(({ how, name }) => how === 'keep' && !used.has(name))
+          .map(({ name, range }) =>
+            finding('name-unused', page.page.source, range, `'${name}' is kept and never used.`),
+          ),
+      ),
+    );
+  }
+}

@@ -1,0 +1,54 @@
+import { type Finding, finding } from '../text/finding.ts';
+import { inWords } from '../text/nearest.ts';
+import type { CollectionCase, CollectionPage } from './collection.ts';
+import type { Flow } from './flow.ts';
+
+/** The cases that were asked for and those whose values they need. */
+export function withNeeded(asked: readonly CollectionCase[], flow: Flow): Set<CollectionCase> {
+  const all = new Set<CollectionCase>();
+  const open = [...asked];
+  for (let each = open.pop(); each; each = open.pop()) {
+    if (all.has(each)) continue;
+    all.add(each);
+    open.push(...flow.producersFor(each));
+  }
+  return all;
+}
+
+/** Pages in the order of their names, but each after the pages that it takes names from. A circle is a finding. */
+export function orderPages(
+  pages: readonly CollectionPage[],
+  cases: ReadonlySet<CollectionCase>,
+  flow: Flow,
+): { pages: CollectionPage[]; findings: Finding[] } {
+  const ordered = new Set<CollectionPage>();
+  const findings: Finding[] = [];
+  const visit = (page: CollectionPage, trail: CollectionPage[]) => {
+    if (ordered.has(page)) return;
+    const at = trail.indexOf(page);
+    if (at >= 0) {
+      const files = inWords(
+        [...trail.slice(at), page].map(each => each.page.source.file),
+        'and again',
+      );
+      findings.push(
+        finding(
+          'page-cycle',
+          page.page.source,
+          page.cases[0]!.written.range,
+          `These pages take names from each other in a circle: ${files}.`,
+          'Move the case that makes the name to a page of its own.',
+        ),
+      );
+      return;
+    }
+    for (const each of page.cases) {
+      if (!cases.has(each)) continue;
+      for (const producer of flow.producersFor(each))
+        if (producer.page !== page) visit(producer.page, [...trail, page]);
+    }
+    ordered.add(page);
+  };
+  for (const page of pages) if (page.cases.some(each => cases.has(each))) visit(page, []);
+  return { pages: [...ordered], findings };
+}

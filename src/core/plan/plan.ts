@@ -1,0 +1,99 @@
+import type { Decide } from '../language/compile-condition.ts';
+import type { Evaluate } from '../language/compile-expression.ts';
+import type { Scene } from '../language/scene.ts';
+import type { Timeout } from '../settings/level.ts';
+import type { Template } from '../template/template.ts';
+import type { Value } from '../values/value.ts';
+import type { VariableDefinition } from '../variables/definition.ts';
+
+/** Where something is written; line and column count from 1. */
+export interface Place {
+  readonly file: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/** What a run will do, everything made ready. */
+export interface Plan {
+  readonly title: string;
+  readonly environment?: string;
+  readonly pages: readonly PlannedPage[];
+  /** Values given on the command line. */
+  readonly given: ReadonlyMap<string, Value>;
+  /** How many checks will be made if every case is carried out. */
+  readonly checks: number;
+}
+
+export interface PlannedPage {
+  readonly file: string;
+  readonly title: string;
+  readonly cases: readonly PlannedCase[];
+}
+
+export interface PlannedCase {
+  readonly address: string;
+  readonly title: string;
+  readonly place: Place;
+  /** Whether it was asked for, or only others need it. */
+  readonly asked: boolean;
+  /** Names that other cases must have made before this one can begin. */
+  readonly needs: readonly Need[];
+  readonly steps: readonly PlannedStep[];
+  /** The first request as written, for a line that tells of the case: `GET /berths`. */
+  readonly request?: string;
+  /** Variables that are stronger than what other pages keep, and those that are weaker. */
+  readonly near: ReadonlyMap<string, VariableDefinition>;
+  readonly outer: ReadonlyMap<string, VariableDefinition>;
+}
+
+export interface Need {
+  readonly name: string;
+  /** The addresses of the cases that make it. */
+  readonly producers: readonly string[];
+}
+
+export type PlannedStep = Sending | Checking | Keeping | Letting | Waiting;
+
+export interface Sending {
+  readonly kind: 'send';
+  readonly place: Place;
+  readonly method: string;
+  /** Throws Misfit. */
+  readonly url: (scene: Scene) => string;
+  readonly headers: readonly { readonly name: string; readonly value: Template }[];
+  readonly body?: Template;
+  readonly timeout: Timeout;
+}
+
+export interface Checking {
+  readonly kind: 'check';
+  readonly place: Place;
+  /** As written, in one line. */
+  readonly text: string;
+  readonly label?: Evaluate;
+  /** The settings that it stands in, where it is not the case's own. */
+  readonly level?: string;
+  readonly decide: Decide;
+}
+
+export interface Keeping {
+  readonly kind: 'keep';
+  readonly place: Place;
+  readonly text: string;
+  readonly name: string;
+  readonly secret: boolean;
+  readonly evaluate: Evaluate;
+  /** Names whose secrecy passes on to the value. */
+  readonly reveals: readonly string[];
+}
+
+export interface Letting extends Omit<Keeping, 'kind'> {
+  readonly kind: 'let';
+}
+
+export interface Waiting {
+  readonly kind: 'wait';
+  readonly place: Place;
+  readonly text: string;
+  readonly evaluate: Evaluate;
+}

@@ -1,0 +1,101 @@
+import * as z from 'zod/mini';
+
+// The record of a run: one JSON object a line, in the order in which things happened. What the engine emits is what is
+// written; every report is made from it.
+
+/** Raised when a reader of the record has to know the difference. */
+export const recordVersion = 1;
+
+export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as const;
+export type Outcome = (typeof outcomes)[number];
+
+const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
+
+const headers = z.array(z.tuple([z.string(), z.string()]));
+
+/** A body: its true length in bytes, and what the record keeps of it. */
+const payload = z.strictObject({
+  size: z.int(),
+  /** As text, if it is valid UTF-8, else as base64. */
+  text: z.optional(z.string()),
+  base64: z.optional(z.string()),
+  /** Set where less is kept than there was. */
+  cut: z.optional(z.literal(true)),
+  sha256: z.optional(z.string()),
+});
+
+/** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
+const times = z.strictObject({
+  lookup: z.optional(z.number()),
+  connect: z.optional(z.number()),
+  tls: z.optional(z.number()),
+  wait: z.optional(z.number()),
+  download: z.optional(z.number()),
+  total: z.number(),
+});
+
+const base = { round: z.int(), case: z.string() };
+
+export const eventSchema = z.discriminatedUnion('type', [
+  z.strictObject({
+    type: z.literal('run'),
+    version: z.literal(recordVersion),
+    tool: z.string(),
+    at: z.string(),
+    title: z.string(),
+    environment: z.optional(z.string()),
+    rounds: z.int(),
+    cases: z.int(),
+  }),
+  z.strictObject({ type: z.literal('page'), round: z.int(), file: z.string(), title: z.string() }),
+  z.strictObject({
+    type: z.literal('exchange'),
+    ...base,
+    at: z.string(),
+    place,
+    request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
+    response: z.optional(z.strictObject({ status: z.int(), reason: z.string(), headers, body: payload })),
+    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
+    times,
+    /** Bytes as they came over the connection, the head of the response included. */
+    received: z.int(),
+  }),
+  z.strictObject({
+    type: z.literal('check'),
+    ...base,
+    place,
+    text: z.string(),
+    label: z.optional(z.string()),
+    /** The settings that the check stands in, where it is not the case's own. */
+    level: z.optional(z.string()),
+    holds: z.enum(['yes', 'no', 'unknown']),
+    expected: z.optional(z.string()),
+    found: z.optional(z.string()),
+    at: z.optional(z.string()),
+    origins: z.optional(z.array(z.strictObject({ name: z.string(), value: z.string(), origin: z.string() }))),
+    nearest: z.optional(z.string()),
+  }),
+  z.strictObject({
+    type: z.literal('case'),
+    ...base,
+    title: z.string(),
+    place,
+    request: z.optional(z.string()),
+    status: z.optional(z.int()),
+    outcome: z.enum(outcomes),
+    /** In milliseconds, from the first step to the last. */
+    time: z.number(),
+    /** What kept a step from being carried out. */
+    problem: z.optional(z.strictObject({ message: z.string(), place })),
+    /** For a blocked case: the name that did not come about, the case that should have made it, and the first cause. */
+    blocked: z.optional(z.strictObject({ name: z.string(), by: z.string(), cause: z.string() })),
+  }),
+  z.strictObject({ type: z.literal('end'), at: z.string(), time: z.number(), interrupted: z.boolean() }),
+]);
+
+export type RunEvent = z.infer<typeof eventSchema>;
+export type EventOf<Type extends RunEvent['type']> = Extract<RunEvent, { type: Type }>;
+export type ExchangeEvent = EventOf<'exchange'>;
+export type CheckEvent = EventOf<'check'>;
+export type CaseEvent = EventOf<'case'>;
+export type Payload = z.infer<typeof payload>;

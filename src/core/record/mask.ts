@@ -1,0 +1,93 @@
+import { textOf } from '../values/text.ts';
+import { isObject, type Value } from '../values/value.ts';
+
+/** What stands in the place of a secret. */
+const mask = '[secret]';
+
+/** Replaces secrets in everything that is printed or written, in every form in which they can appear. */
+export class Masker {
+  readonly #known = new Set<string>();
+  #forms: RegExp | undefined;
+
+  /** Texts of less than three characters are not masked: they would blot out everything. */
+  add(secret: string): void {
+    if (secret.length < 3 || this.#known.has(secret)) return;
+    this.#known.add(secret);
+    const forms = [...this.#known].flatMap(formsOf).sort((a, b) => b.length - a.length);
+    this.#forms = new RegExp(
+      [...new Set(forms)].map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'),
+      'g',
+    );
+  }
+
+  /** Every text in a secret value. */
+  addValue(value: Value): void {
+    if (Array.isArray(value)) for (const item of value) this.addValue(item);
+    else if (isObject(value)) for (const item of Object.values(value)) this.addValue(item);
+    else {
+      const text = textOf(value);
+      if (text !== undefined && typeof value !== 'boolean') this.add(text);
+    }
+  }
+
+  get isEmpty(): boolean {
+    return this.#forms === undefined;
+  }
+
+  text(text: string): string {
+    return this.#forms ? text.replace(this.#forms, mask) : text;
+  }
+
+  /** The same in every text of an event. */
+  deep<T>(value: T): T {
+    if (!this.#forms) return value;
+    if (typeof value === 'string') return this.text(value) as T;
+    if (Array.isArray(value)) return value.map(item => this.deep(item)) as T;
+    if (typeof value !== 'object' || value === null) return value;
+    return Object.fromEntries(Object.entries(value).map(([name, each]) => [name, this.deep(each)])) as T;
+  }
+}
+
+function formsOf(secret: string): string[] {
+  const bytes = Buffer.from(secret, 'utf8');
+  const json = JSON.stringify(secret).slice(1, -1);
+  const xml = secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
+  const hex = bytes.toString('hex');
+  const forms = [
+    secret,
+    encodeURIComponent(secret),
+    encodeURIComponent(secret).replace(
+      /[!'()*~]/g,
+      char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
+    ),
+    encodeURIComponent(secret).replaceAll('%20', '+'),
+    json,
+    json.replaceAll('/', '\\/'),
+    xml,
+    xml.replaceAll('"', '&quot;').replaceAll("'", '&apos;'),
+    hex,
+    hex.toUpperCase(),
+    ...base64Forms(bytes),
+  ];
+  return forms.filter(form => form.length >= 3);
+}
+
+/** Inside a longer base64 text a secret may begin at any of three places; its first and last characters then vary. */
+function base64Forms(bytes: Buffer): string[] {
+  if (bytes.length < 6) return [bytes.toString('base64')];
+  return [0, 1, 2].flatMap(shift => {
+    const padded = Buffer.concat([Buffer.alloc(shift), bytes]);
+    const whole = padded.toString('base64');
+    const first = shift === 0 ? 0 : shift + 1;
+    const last = Math.floor((padded.length * 8) / 6);
+    const inner = whole.slice(first, last);
+    return [inner, inner.replaceAll('+', '-').replaceAll('/', '_')];
+  });
+}
+
+/** Headers whose values are never shown. */
+const alwaysRedacted = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie']);
+
+export function redactHeaders(headers: readonly (readonly [string, string])[]): [string, string][] {
+  return headers.map(([name, value]) => [name, alwaysRedacted.has(name.toLowerCase()) ? mask : value]);
+}

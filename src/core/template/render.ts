@@ -1,0 +1,87 @@
+import { descend } from '../language/compile-expression.ts';
+import type { Scene } from '../language/scene.ts';
+import { writeJson } from '../values/json.ts';
+import { textOf } from '../values/text.ts';
+import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import { type Reference, referenceText } from './reference.ts';
+import type { Place, Template } from './template.ts';
+
+/** A value that cannot stand where it is referred to; the message names it and where it comes from. */
+export class Misfit extends Error {
+  constructor(
+    message: string,
+    readonly reference: Reference,
+  ) {
+    super(message);
+  }
+}
+
+/** The value of a reference. Throws Misfit where there is none. */
+export function valueFor(reference: Reference, scene: Scene): Value {
+  const entry = scene.lookup(reference.name);
+  const value = entry
+    ? descend(entry.value, reference.path, reference.name)
+    : new Missing(`'${reference.name}' has no value here`);
+  if (value instanceof Missing) throw new Misfit(`${value.reason}.`, reference);
+  return value;
+}
+
+export function misfit(reference: Reference, scene: Scene, what: string): never {
+  const origin = scene.lookup(reference.name)?.origin;
+  throw new Misfit(
+    `{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (from ${origin})`}.`,
+    reference,
+  );
+}
+
+/** Fills a template; every value is escaped for its place. Throws Misfit. */
+export function render({ parts }: Template, scene: Scene): string {
+  let result = '';
+  for (const part of parts)
+    result += typeof part === 'string' ? part : renderReference(part.reference, part.place, scene);
+  return result;
+}
+
+function renderReference(reference: Reference, place: Place, scene: Scene): string {
+  const value = valueFor(reference, scene);
+  if (place === 'json-value' && !reference.raw) return writeJson(value);
+  const text = textOf(value);
+  if (text === undefined)
+    misfit(
+      reference,
+      scene,
+      `is ${kindInWords(kindOf(value))}, which cannot stand in a ${placesInWords[place]}`,
+    );
+  if (place === 'header' && /[\r\n\0]/.test(text))
+    misfit(reference, scene, 'holds a line end or a NUL, which cannot stand in a header');
+  return reference.raw ? text : escapes[place](text);
+}
+
+const placesInWords: { [place in Place]: string } = {
+  text: 'text',
+  header: 'header',
+  'json-value': 'text',
+  'json-string': 'JSON string',
+  xml: 'text of XML',
+  form: 'form field',
+};
+
+const xmlEntities: { [char: string]: string } = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  "'": '&apos;',
+};
+
+const escapes: { [place in Place]: (text: string) => string } = {
+  text: text => text,
+  header: text => text,
+  'json-value': text => JSON.stringify(text),
+  'json-string': text => JSON.stringify(text).slice(1, -1),
+  xml: text => text.replace(/[&<>"']/g, char => xmlEntities[char]!),
+  form: text =>
+    encodeURIComponent(text)
+      .replace(/[!'()~]/g, char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
+      .replaceAll('%20', '+'),
+};

@@ -1,0 +1,94 @@
+import type { Range, Source } from './source.ts';
+
+export type Severity = 'error' | 'warning';
+
+/** Every kind of finding: what it is called in output and docs (docs/findings.md), and how much it weighs. */
+export const codes = {
+  // pages
+  'page-unreadable': 'error',
+  'fence-slip': 'error',
+  'fence-open': 'error',
+  'body-stray': 'error',
+  'request-line': 'error',
+  'header-line': 'error',
+  'body-json': 'error',
+  'reference-form': 'error',
+  'case-address': 'error',
+  'not-yet': 'error',
+  // statements
+  syntax: 'error',
+  'word-unknown': 'error',
+  'function-unknown': 'error',
+  'function-arguments': 'error',
+  'path-form': 'error',
+  'many-values': 'error',
+  'never-equal': 'error',
+  'pattern-form': 'error',
+  'no-response-yet': 'error',
+  // settings
+  'yaml-form': 'error',
+  'setting-unknown': 'error',
+  'setting-form': 'error',
+  'environment-unknown': 'error',
+  // flow of data
+  'name-unknown': 'error',
+  'name-later': 'error',
+  'name-ambiguous': 'error',
+  'name-circular': 'error',
+  'page-cycle': 'error',
+  'base-missing': 'error',
+  // warnings
+  'request-unchecked': 'warning',
+  'name-unused': 'warning',
+  'name-shadowed': 'warning',
+} as const satisfies Record<string, Severity>;
+
+export type Code = keyof typeof codes;
+
+/** Something to say about a page or a settings file, at a place in it. */
+export interface Finding {
+  readonly code: Code;
+  readonly severity: Severity;
+  readonly source: Source;
+  readonly range: Range;
+  /** What is wrong: one sentence or two. */
+  readonly message: string;
+  /** What mends it, where that can be said. */
+  readonly remedy?: string;
+}
+
+export function finding(
+  code: Code,
+  source: Source,
+  range: Range,
+  message: string,
+  remedy?: string | undefined,
+): Finding {
+  return { code, severity: codes[code], source, range, message, ...(remedy !== undefined && { remedy }) };
+}
+
+/** Thrown inside a stage where reading cannot go on; the stage's entry turns it into a finding. */
+export class Mistake extends Error {
+  /** @param range offsets in the text that the stage reads, not yet those of the page */
+  constructor(
+    readonly code: Code,
+    readonly range: Range,
+    message: string,
+    readonly remedy?: string | undefined,
+  ) {
+    super(message);
+  }
+}
+
+/** By file, then by place; the same finding at the same place (two pages below one settings file) only once. */
+export function sortFindings(findings: readonly Finding[]): Finding[] {
+  const seen = new Set<string>();
+  return [...findings]
+    .sort((a, b) =>
+      a.source.file < b.source.file ? -1 : a.source.file > b.source.file ? 1 : a.range.start - b.range.start,
+    )
+    .filter(each => {
+      const key = `${each.source.file}:${each.range.start}:${each.code}:${each.message}`;
+      return !seen.has(key) && seen.add(key);
+    });
+}

@@ -1,0 +1,23 @@
+import type { Entry, Scene } from '../language/scene.ts';
+import type { Reference } from '../template/reference.ts';
+import type { Range, Source } from '../text/source.ts';
+
+/** A variable as a settings level defines it. */
+export interface VariableDefinition {
+  readonly name: string;
+  readonly source: Source;
+  readonly range: Range;
+  readonly references: readonly Reference[];
+  /** Its value; what it refers to is looked up in the scene. Throws Misfit. */
+  resolve(scene: Pick<Scene, 'lookup'>, environment: OsEnvironment): Entry;
+}
+
+/** The environment of the process, handed in. */
+export type OsEnvironment = (name: string) => string | undefined;
+
+export function withOrigin(definition: VariableDefinition, origin: string): VariableDefinition {
+  return {
+    ...definition,
+    resolve: (scene, environment) => ({ ...definition.resolve(scene, environment), origin }),
+  };
+}

@@ -1,0 +1,135 @@
+import { readdirSync, readFileSync, statSync } from 'node:fs';
+import { dirname, join, relative, resolve, sep } from 'node:path';
+import type { CollectionFiles } from '../core/plan/collection.ts';
+
+const rootFile = 'mervok.yaml';
+const secretFile = 'mervok.secret.yaml';
+
+/** What cannot be found or read; the message says which file and why. */
+export class FileMistake extends Error {}
+
+export interface FoundCollection {
+  /** Absolute. */
+  readonly root: string;
+  readonly files: CollectionFiles;
+  /** The asked paths, relative to the root, with '/'. */
+  readonly paths: readonly string[];
+}
+
+/**
+ * Finds the collection around the given paths (folders, pages, cases), or around the working folder, and reads its
+ * texts. A page outside any collection is one of its own. Throws FileMistake.
+ */
+export function findCollection(asked: readonly string[], workingFolder: string): FoundCollection {
+  const places = (asked.length === 0 ? ['.'] : asked).map(path => locate(path, workingFolder));
+  const roots = new Set(places.map(place => rootAbove(place.folder) ?? place.folder));
+  if (roots.size > 1)
+    throw new FileMistake(
+      `The paths belong to different collections: ${[...roots].join(' and ')}. Run one at a time.`,
+    );
+  const [root] = roots as Set<string>;
+  const hasRoot = rootAbove(places[0]!.folder) !== undefined;
+  if (!hasRoot && asked.length === 0) {
+    throw new FileMistake(
+      `There is no collection here: no ${rootFile} in ${workingFolder} or above it. 'mervok init' writes a small one; a page alone runs by its name: mervok run page.md`,
+    );
+  }
+  const paths = places.map(
+    ({ path, slug }) => relative(root!, path).split(sep).join('/') + (slug === undefined ? '' : `#${slug}`),
+  );
+  const files =
+    hasRoot || places.some(place => place.isFolder)
+      ? readTree(root!)
+      : {
+          settings: [],
+          pages: places.map(({ path }) => ({
+            path: relative(root!, path).split(sep).join('/'),
+            text: read(path),
+          })),
+        };
+  return {
+    root: root!,
+    files: { ...files, pages: uniquePages(files.pages) },
+    paths: asked.length === 0 || paths.includes('') ? [] : paths,
+  };
+}
+
+function uniquePages(pages: CollectionFiles['pages']): CollectionFiles['pages'] {
+  return [...new Map(pages.map(page => [page.path, page])).values()];
+}
+
+interface Located {
+  readonly path: string;
+  readonly slug?: string;
+  readonly isFolder: boolean;
+  readonly folder: string;
+}
+
+function locate(written: string, workingFolder: string): Located {
+  const [file = '', slug] = written.split('#') as [string, string?];
+  const path = resolve(workingFolder, file);
+  const found = statSync(path, { throwIfNoEntry: false });
+  if (!found) throw new FileMistake(`There is no '${file}'.${suggestion(path)}`);
+  const isFolder = found.isDirectory();
+  if (!isFolder && !/\.md$/i.test(path))
+    throw new FileMistake(`'${file}' is no page: pages are Markdown files that end in .md.`);
+  return { path, ...(slug !== undefined && { slug }), isFolder, folder: isFolder ? path : dirname(path) };
+}
+
+function suggestion(path: string): string {
+  const folder = dirname(path);
+  if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory()) return '';
+  const base = path.slice(folder.length + 1);
+  const near = readdirSync(folder).find(
+    name => name.toLowerCase() === base.toLowerCase() || name === `${base}.md`,
+  );
+  return near === undefined ? '' : ` Did you mean '${near}'?`;
+}
+
+/** The outermost folder above with a mervok.yaml, not looking beyond the repository. */
+function rootAbove(folder: string): string | undefined {
+  let root: string | undefined;
+  for (let at = folder; ; at = dirname(at)) {
+    if (statSync(join(at, rootFile), { throwIfNoEntry: false })) root = at;
+    if (statSync(join(at, '.git'), { throwIfNoEntry: false }) || dirname(at) === at) return root;
+  }
+}
+
+function readTree(root: string): CollectionFiles {
+  const settings: { path: string; text: string }[] = [];
+  const pages: { path: string; text: string }[] = [];
+  const visit = (folder: string) => {
+    const entries = readdirSync(join(root, folder), { withFileTypes: true });
+    for (const entry of entries) {
+      const path = folder === '' ? entry.name : `${folder}/${entry.name}`;
+      if (entry.isDirectory() && !entry.name.startsWith('.') && entry.name !== 'node_modules') visit(path);
+      else if (entry.isFile() && entry.name === rootFile)
+        settings.push({ path, text: read(join(root, path)) });
+      else if (entry.isFile() && /\.md$/i.test(entry.name))
+        pages.push({ path, text: read(join(root, path)) });
+    }
+  };
+  visit('');
+  const secret = join(root, secretFile);
+  const secrets = statSync(secret, { throwIfNoEntry: false })
+    ? { path: secretFile, text: read(secret) }
+    : undefined;
+  return { settings, pages, ...(secrets && { secrets }) };
+}
+
+function read(path: string): string {
+  let bytes: Buffer;
+  try {
+    bytes = readFileSync(path);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    throw new FileMistake(
+      `'${path}' cannot be read${code === 'EACCES' ? ': this user may not' : ` (${code})`}.`,
+    );
+  }
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    throw new FileMistake(`'${path}' is no text in UTF-8.`);
+  }
+}

@@ -1,0 +1,24 @@
+import type { Fault } from '../../core/engine/ports.ts';
+
+/**
+ * Cuts an absolute URL into its origin and what goes into the request line. Unlike the URL class it changes nothing:
+ * what is written goes out as it is written.
+ */
+export function splitAddress(url: string): { origin: string; path: string } | undefined {
+  const match = /^(https?:\/\/[^/?#\\\s]+)([^#]*)/i.exec(url);
+  if (!match) return undefined;
+  const [, origin, rest] = match;
+  if (!URL.canParse(origin!) || origin!.includes('@')) return undefined;
+  return { origin: origin!, path: rest === '' ? '/' : rest!.startsWith('?') ? `/${rest}` : rest! };
+}
+
+export function addressFault(url: string): Fault {
+  const shown = url.length > 200 ? `${url.slice(0, 200)} …` : url;
+  const user = /^https?:\/\/[^/?#]*@/i.test(url);
+  return {
+    kind: 'address',
+    message: user
+      ? 'The address holds a user name; a name and a password belong into a header.'
+      : `'${shown}' is no address that can be called; it begins with http:// or https:// and a host.`,
+  };
+}

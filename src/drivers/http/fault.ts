@@ -1,0 +1,68 @@
+import type { Fault, FaultKind } from '../../core/engine/ports.ts';
+import { durationText } from '../../core/values/text.ts';
+
+const kindsByCode = new Map<string, FaultKind>([
+  ['ECONNREFUSED', 'refused'],
+  ['EHOSTUNREACH', 'refused'],
+  ['ENETUNREACH', 'refused'],
+  ['EADDRNOTAVAIL', 'refused'],
+  ['ENOTFOUND', 'name'],
+  ['EAI_AGAIN', 'name'],
+  ['ETIMEDOUT', 'timeout'],
+  ['ECONNRESET', 'reset'],
+  ['EPIPE', 'reset'],
+  ['UND_ERR_SOCKET', 'reset'],
+]);
+
+/** What went wrong with a connection, in words that say what was tried, what happened and what to look at. */
+export function faultOf(
+  error: Error & { code?: string; errors?: (Error & { code?: string })[] },
+  origin: string,
+): Fault {
+  const code = error.code ?? error.errors?.[0]?.code ?? '';
+  const kind =
+    kindsByCode.get(code) ??
+    (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code) ? 'tls' : 'protocol');
+  const detail = (error.message || error.errors?.[0]?.message || code).replace(/\.$/, '');
+  switch (kind) {
+    case 'refused':
+      return {
+        kind,
+        message: `No connection to ${origin}: ${code === 'ECONNREFUSED' ? 'it is refused' : detail}. Is the server running, and is the port right?`,
+      };
+    case 'name':
+      return {
+        kind,
+        message: `The host of ${origin} is not found: ${code}. Is its name right, and does this machine reach a name server?`,
+      };
+    case 'timeout':
+      return { kind, message: `No connection to ${origin}: nothing answers.` };
+    case 'reset':
+      return {
+        kind,
+        message: `${origin} closed the connection before the response was complete (${detail}).`,
+      };
+    case 'tls':
+      return {
+        kind,
+        message: `No safe connection to ${origin}: ${detail} (${code}). Is its certificate valid and its authority known?`,
+      };
+    default:
+      return {
+        kind,
+        message: `What ${origin} sent is no valid HTTP, or what was to be sent is not: ${detail}.`,
+      };
+  }
+}
+
+export type Phase = 'connect' | 'answer' | 'total';
+
+export function timeoutFault(phase: Phase, limit: number, origin: string): Fault {
+  const within = durationText(limit);
+  const what = {
+    connect: `No connection to ${origin} within ${within}.`,
+    answer: `${origin} did not begin to answer within ${within}.`,
+    total: `The response of ${origin} was not complete within ${within}.`,
+  };
+  return { kind: 'timeout', message: `${what[phase]} The limit is the setting 'timeout'.` };
+}

@@ -1,0 +1,71 @@
+import type { CheckEvent, RunEvent } from '../core/record/events.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { pagesOf, type ReportedCase } from './cases.ts';
+import { verdictInWords } from './verdict.ts';
+
+/** The format of this file; raised when a reader has to know the difference. */
+const version = 1;
+
+/** The report for programs: totals first, then every case with its checks; requests and responses of those that did
+ * not pass. */
+export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
+  let separator = '';
+  for await (const part of pagesOf(events)) {
+    if ('run' in part) {
+      const { tool, at, title, environment, rounds } = part.run;
+      const head = {
+        format: 'mervok-report',
+        version,
+        tool,
+        at,
+        title,
+        environment,
+        rounds,
+        passed: tally.passed,
+        verdict: verdictInWords(tally),
+        totals: totals(tally),
+      };
+      yield `${JSON.stringify(head, undefined, 2).slice(0, -2)},\n  "pages": [`;
+    } else if ('page' in part) {
+      const { file, title, round } = part.page;
+      yield `${separator}\n    ${JSON.stringify({ file, title, round, cases: part.cases.map(caseOf) })}`;
+      separator = ',';
+    } else yield '\n  ]\n}\n';
+  }
+}
+
+function totals(tally: Tally) {
+  return {
+    cases: tally.cases,
+    checks: tally.checks,
+    held: tally.held,
+    requests: tally.requests,
+    bytesReceived: tally.received,
+    milliseconds: tally.duration,
+    medianMilliseconds: tally.percentile(50),
+    p95Milliseconds: tally.percentile(95),
+    interrupted: tally.interrupted,
+  };
+}
+
+function caseOf({ event, checks, exchanges }: ReportedCase) {
+  const { case: address, title, place, request, status, outcome, time, problem, blocked } = event;
+  return {
+    case: address,
+    title,
+    outcome,
+    file: place.file,
+    line: place.line,
+    request,
+    status,
+    milliseconds: time,
+    problem,
+    blocked,
+    checks: checks.map(checkOf),
+    ...(outcome !== 'passed' && { exchanges: exchanges.map(({ type, case: _, round, ...rest }) => rest) }),
+  };
+}
+
+function checkOf({ type, round, case: _, ...rest }: CheckEvent) {
+  return rest;
+}

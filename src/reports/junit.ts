@@ -1,0 +1,102 @@
+import type { RunEvent } from '../core/record/events.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { pagesOf, type ReportedCase, type ReportedPage } from './cases.ts';
+
+/** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
+export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
+  const { failed, error, blocked, skipped, passed } = tally.cases;
+  let at = '';
+  let several = false;
+  yield '<?xml version="1.0" encoding="UTF-8"?>\n';
+  for await (const part of pagesOf(events)) {
+    if ('run' in part) {
+      at = part.run.at;
+      several = part.run.rounds > 1;
+      const counts = {
+        tests: passed + failed + error + blocked + skipped,
+        failures: failed,
+        errors: error,
+        skipped: blocked + skipped,
+      };
+      yield `<testsuites${attributes({ name: part.run.title, ...counts, time: seconds(tally.duration) })}>\n`;
+    } else if ('page' in part) yield suite(part, at, several);
+    else yield '</testsuites>\n';
+  }
+}
+
+function suite({ page, cases }: ReportedPage, at: string, several: boolean): string {
+  const count = (...outcomes: string[]) =>
+    cases.filter(({ event }) => outcomes.includes(event.outcome)).length;
+  const time = cases.reduce((sum, { event }) => sum + event.time, 0);
+  const head = attributes({
+    name: several ? `${page.title}, round ${page.round}` : page.title,
+    tests: cases.length,
+    failures: count('failed'),
+    errors: count('error'),
+    skipped: count('blocked', 'skipped'),
+    time: seconds(time),
+    timestamp: at.replace(/\.\d+Z$/, ''),
+  });
+  return `  <testsuite${head}>\n${cases.map(testCase).join('')}  </testsuite>\n`;
+}
+
+function testCase({ event, checks }: ReportedCase): string {
+  const { title, place, outcome, time, problem, blocked } = event;
+  const head = attributes({
+    name: title,
+    classname: place.file.replace(/\.md$/i, '').replaceAll('/', '.'),
+    time: seconds(time),
+    file: place.file,
+    line: place.line,
+  });
+  const failing = checks.filter(check => check.holds !== 'yes');
+  const lines = failing.flatMap(check => [
+    `${check.place.file}:${check.place.line}  ${check.text}`,
+    ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),
+    ...(check.found === undefined
+      ? []
+      : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
+    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, from ${origin}`),
+    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
+  ]);
+  if (problem) lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`);
+  const message = failing[0]
+    ? `${failing[0].text}: found ${failing[0].found ?? 'otherwise'}`
+    : (problem?.message ?? '');
+  const body = {
+    passed: '',
+    failed: `<failure${attributes({ message, type: 'check' })}>${escapeText(lines.join('\n'))}</failure>`,
+    error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeText(lines.join('\n'))}</error>`,
+    blocked: `<skipped${attributes({ message: blocked ? `blocked: '${blocked.name}' did not come from ${blocked.by}, because of ${blocked.cause}` : 'blocked' })}/>`,
+    skipped: '<skipped/>',
+  }[outcome];
+  return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;
+}
+
+function seconds(milliseconds: number): string {
+  return (milliseconds / 1000).toFixed(3);
+}
+
+function attributes(values: { [name: string]: string | number }): string {
+  return Object.entries(values)
+    .map(
+      ([name, value]) =>
+        ` ${name}="${escapeText(String(value)).replaceAll('\n', '&#10;').replaceAll('\t', '&#9;')}"`,
+    )
+    .join('');
+}
+
+/** Characters that XML 1.0 cannot hold at all are shown as their code. */
+function escapeText(text: string): string {
+  return text
+    .replace(
+      /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g,
+      char => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
+    )
+
+    .replaceAll('&', '&amp;')
+
+    .replaceAll('<', '&lt;')
+    .replaceAll('>', '&gt;')
+    .replaceAll('"', '&quot;');
+}

@@ -1,0 +1,6 @@
+import type { RunEvent } from '../core/record/events.ts';
+
+/** The record itself: one event a line. */
+export async function* ndjsonReport(events: AsyncIterable<RunEvent>): AsyncGenerator<string> {
+  for await (const event of events) yield `${JSON.stringify(event)}\n`;
+}

@@ -1,0 +1,66 @@
+import { styleText } from 'node:util';
+
+/** What a stretch of terminal output is; nothing depends on the colour alone. */
+export type Role = 'strong' | 'quiet' | 'held' | 'failed' | 'error' | 'plain';
+
+export type Paint = (role: Role, text: string) => string;
+
+const formats = {
+  strong: ['bold'],
+  quiet: ['gray'],
+  held: ['blue'],
+  failed: ['bold', 'yellow'],
+  error: ['bold', 'magenta'],
+  plain: ['reset'],
+} as const;
+
+/** Only the sixteen standard colours, so that the reader's own palette counts. */
+export function createPaint(colour: boolean): Paint {
+  if (!colour) return (_role, text) => text;
+  return (role, text) =>
+    role === 'plain' ? text : styleText([...formats[role]], text, { validateStream: false });
+}
+
+export type Measure = (text: string) => number;
+
+/** How many columns a text takes. The package that knows is loaded only where a text is not plain ASCII. */
+export async function createMeasure(texts: Iterable<string>): Promise<Measure> {
+  for (const text of texts) if (/[^\u0020-\u007e]/.test(text)) return (await import('string-width')).default;
+  return text => text.length;
+}
+
+/** Control characters, of which a response may be full, made visible. */
+export function visible(text: string): string {
+  return text.replace(
+    /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u2028-\u202e\u2066-\u2069]/g,
+    char => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  );
+}
+
+/** Cut to a width with a mark, and filled up to it. */
+export function fit(text: string, width: number, measure: Measure): string {
+  const taken = measure(text);
+  if (taken <= width) return text + ' '.repeat(width - taken);
+  let cut = '';
+  for (const char of text) {
+    if (measure(cut + char) > width - 1) break;
+    cut += char;
+  }
+  return `${cut}…${' '.repeat(Math.max(0, width - 1 - measure(cut)))}`;
+}
+
+/** Broken at white space into lines of a width; what has no white space is left whole. */
+export function wrap(text: string, width: number, measure: Measure): string[] {
+  const lines: string[] = [];
+  for (const paragraph of text.split('\n')) {
+    let line = '';
+    for (const word of paragraph.split(' ')) {
+      if (line !== '' && measure(line) + 1 + measure(word) > width) {
+        lines.push(line);
+        line = word;
+      } else line = line === '' ? word : `${line} ${word}`;
+    }
+    lines.push(line);
+  }
+  return lines;
+}

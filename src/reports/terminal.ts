@@ -1,0 +1,248 @@
+import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/events.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { durationText } from '../core/values/text.ts';
+import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
+import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
+
+export interface TerminalOptions {
+  readonly write: (text: string) => void;
+  readonly paint: Paint;
+  readonly measure: Measure;
+  /** Columns of the terminal. */
+  readonly width: number;
+  /** Only the verdict. */
+  readonly quiet: boolean;
+  /** What stands before a case in the command that runs it again; without it no command is told. */
+  readonly pathPrefix?: string;
+}
+
+/** So many passing cases of a page are told one by one. */
+const toldOneByOne = 12;
+/** So many failing cases are told in full; a long run would otherwise bury the verdict. */
+const toldInFull = 40;
+const indent = ' '.repeat(9);
+
+const roles: { [outcome in CaseEvent['outcome']]: Role } = {
+  passed: 'held',
+  failed: 'failed',
+  error: 'error',
+  blocked: 'quiet',
+  skipped: 'quiet',
+};
+
+/** The view of a run while it goes: a line for a case that passed, all that is needed for one that did not. */
+export class TerminalReport {
+  readonly #width: number;
+  #run: EventOf<'run'> | undefined;
+  #page: EventOf<'page'> | undefined;
+  #pageTold = false;
+  #failing: CheckEvent[] = [];
+  #passedOnPage = 0;
+  #folded = 0;
+  #blocked: CaseEvent[] = [];
+  #toldInFull = 0;
+  #untold = 0;
+  #firstFailed: CaseEvent | undefined;
+  readonly #titles = new Map<string, string>();
+
+  constructor(
+    readonly options: TerminalOptions,
+    readonly tally: Tally,
+  ) {
+    this.#width = Math.min(200, Math.max(60, options.width));
+  }
+
+  add(event: RunEvent): void {
+    switch (event.type) {
+      case 'run':
+        this.#run = event;
+        this.#line(
+          this.#paint('strong', event.title) +
+            (event.environment === undefined ? '' : `, environment ${event.environment}`) +
+            (event.rounds > 1 ? `, ${event.rounds} rounds` : ''),
+        );
+        break;
+      case 'page':
+        this.#endPage();
+        this.#page = event;
+        this.#pageTold = false;
+        this.#passedOnPage = 0;
+        if (event.round === 1 && this.#run!.rounds === 1) this.#tellPage();
+        break;
+      case 'check':
+        if (event.holds !== 'yes') this.#failing.push(event);
+        break;
+      case 'case':
+        this.#case(event);
+        break;
+      case 'end':
+        this.#endPage();
+        this.#end();
+        break;
+      default:
+    }
+  }
+
+  #case(event: CaseEvent): void {
+    this.#titles.set(event.case, event.title);
+    if (event.outcome === 'blocked') {
+      if (this.#blocked.length > 0 && this.#blocked[0]!.blocked!.cause !== event.blocked!.cause)
+        this.#tellBlocked();
+      this.#blocked.push(event);
+      return;
+    }
+    this.#tellBlocked();
+    if (event.outcome === 'passed') this.#passed(event);
+    else if (event.outcome === 'skipped') this.#tellCase(event);
+    else this.#failed(event);
+    this.#failing = [];
+  }
+
+  #passed(event: CaseEvent): void {
+    if (this.#run!.rounds > 1) return;
+    this.#passedOnPage++;
+    if (this.#passedOnPage <= toldOneByOne) this.#tellCase(event);
+    else this.#folded++;
+  }
+
+  #failed(event: CaseEvent): void {
+    this.#firstFailed ??= event;
+    if (this.#toldInFull >= toldInFull) {
+      this.#untold++;
+      return;
+    }
+    this.#toldInFull++;
+    this.#unfold();
+    this.#tellPage();
+    this.#tellCase(event);
+    for (const check of this.#failing) this.#tellCheck(check);
+    if (event.problem) {
+      const { message, place } = event.problem;
+      const [first, ...rest] = this.#wrapped(message, 0);
+      this.#beside(first ?? '', `${place.file}:${place.line}`);
+      for (const line of rest) this.#line(indent + line);
+    }
+    this.#line('');
+  }
+
+  #tellPage(): void {
+    if (this.#pageTold || !this.#page) return;
+    this.#pageTold = true;
+    const { title, file, round } = this.#page;
+    const name = this.#paint('strong', visible(title)) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
+    const plain = visible(title) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
+    this.#line('');
+    this.#line(this.#apart(name, plain, file, this.#width));
+  }
+
+  #tellCase({ outcome, title, request = '', status, time }: CaseEvent): void {
+    const { measure } = this.options;
+    const inner = this.#width - indent.length - 16;
+    const withRequest = inner >= 56;
+    const titleWidth = withRequest ? Math.min(44, Math.floor(inner * 0.45)) : inner;
+    const middle =
+      fit(visible(title), titleWidth, measure) +
+      (withRequest
+        ? `  ${this.#paint('quiet', fit(visible(request), inner - titleWidth - 2, measure))}`
+        : '');
+    const figures = `  ${String(status ?? '').padStart(3)}  ${durationText(time).padStart(8)}`;
+    this.#line(`${this.#paint(roles[outcome], outcome.padEnd(8))} ${middle}${figures.padStart(16)}`);
+  }
+
+  #tellCheck(check: CheckEvent): void {
+    const { place, level, label } = check;
+    const where = `${place.file}:${place.line}`;
+    const text = visible(label === undefined ? check.text : `"${label}": ${check.text}`);
+    const [first, ...rest] = wrap(text, this.#width - indent.length - where.length - 2, this.options.measure);
+    this.#beside(first!, where);
+    for (const line of rest) this.#line(indent + line);
+    if (level !== undefined) this.#entry('set in', level);
+    if (check.expected !== undefined) this.#entry('expected', check.expected);
+    if (check.found !== undefined)
+      this.#entry(
+        'found',
+        check.found + (check.at === undefined ? '' : `   at ${check.at}`),
+        check.holds === 'no' ? 'failed' : 'error',
+      );
+    for (const { name, value, origin } of check.origins ?? [])
+      this.#entry(`{${name}}`, `${value}, from ${origin}`);
+    if (check.nearest !== undefined && check.nearest !== check.found)
+      this.#entry('response', check.nearest, 'quiet');
+  }
+
+  /** A label and its value; values stand under each other, so that the eye compares them. */
+  #entry(label: string, value: string, role: Role = 'plain'): void {
+    const column = Math.max(10, this.options.measure(label) + 2);
+    const [first, ...rest] = this.#wrapped(value, column + 2);
+    this.#line(
+      `${indent}  ${this.#paint('quiet', fit(label, column, this.options.measure))}${this.#paint(role, first ?? '')}`,
+    );
+    for (const line of rest) this.#line(`${indent}  ${' '.repeat(column)}${this.#paint(role, line)}`);
+  }
+
+  #tellBlocked(): void {
+    const [first, ...others] = this.#blocked;
+    if (!first) return;
+    this.#blocked = [];
+    if (this.#toldInFull >= toldInFull) return;
+    this.#unfold();
+    this.#tellPage();
+    const { name, cause } = first.blocked!;
+    const causeTitle = this.#titles.get(cause) ?? cause;
+    const titles = [first, ...others].map(each => visible(each.title)).join(', ');
+    const text = `${titles}: '${name}' did not come from ${causeTitle}`;
+    const [line, ...rest] = wrap(text, this.#width - indent.length, this.options.measure);
+    this.#line(`${this.#paint('quiet', 'blocked ')} ${line}`);
+    for (const each of rest) this.#line(indent + each);
+  }
+
+  #endPage(): void {
+    this.#tellBlocked();
+    this.#unfold();
+  }
+
+  #unfold(): void {
+    if (this.#folded > 0) this.#line(`${this.#paint('held', 'passed  ')} ${this.#folded} more`);
+    this.#folded = 0;
+  }
+
+  #end(): void {
+    const { tally, options } = this;
+    if (this.#untold > 0)
+      this.#line(`${this.#untold} more cases did not pass; a report tells all of them: -o run.json`);
+    this.#line('');
+    const verdict = verdictInWords(tally);
+    for (const line of wrap(verdict, this.#width, options.measure)) {
+      if (options.quiet) options.write(`${line}\n`);
+      else this.#line(this.#paint(tally.passed ? 'held' : 'failed', line));
+    }
+    for (const line of wrap(figuresInWords(tally), this.#width, options.measure)) this.#line(line);
+    const next =
+      options.pathPrefix === undefined ? undefined : nextInWords(this.#firstFailed?.case, options.pathPrefix);
+    if (next !== undefined) this.#line(this.#paint('quiet', next));
+  }
+
+  #wrapped(text: string, taken: number): string[] {
+    return wrap(visible(text), this.#width - indent.length - taken, this.options.measure);
+  }
+
+  /** A text of a failure, and where it is written at the right edge. */
+  #beside(text: string, where: string): void {
+    this.#line(indent + this.#apart(text, text, where, this.#width - indent.length));
+  }
+
+  #apart(painted: string, plain: string, right: string, width: number): string {
+    const gap = width - this.options.measure(plain) - this.options.measure(right);
+    return gap < 2
+      ? `${painted}\n${indent}${this.#paint('quiet', right)}`
+      : painted + ' '.repeat(gap) + this.#paint('quiet', right);
+  }
+
+  #paint(role: Role, text: string): string {
+    return this.options.paint(role, text);
+  }
+
+  #line(text: string): void {
+    if (!this.options.quiet) this.options.write(`${text.trimEnd()}\n`);
+  }
+}

@@ -1,0 +1,58 @@
+import type { Tally } from '../core/record/tally.ts';
+import { counted, inWords } from '../core/text/nearest.ts';
+import { durationText, sizeText } from '../core/values/text.ts';
+
+/** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
+export function verdictInWords({ checks, held, cases, interrupted }: Tally): string {
+  const sentences = [checksInWords(checks, held)];
+  const bad = cases.failed + cases.error;
+  const parts: string[] = [];
+  if (cases.failed > 0) parts.push(`${counted(cases.failed, 'case')} failed`);
+  if (cases.error > 0)
+    parts.push(
+      parts.length > 0
+        ? `${cases.error} could not be carried out`
+        : `${counted(cases.error, 'case')} could not be carried out`,
+    );
+  if (cases.blocked > 0)
+    parts.push(
+      `${cases.blocked} ${cases.blocked === 1 ? 'is' : 'are'} blocked by ${bad === 1 ? 'it' : 'them'}`,
+    );
+  if (parts.length > 0) sentences.push(`${inWords(parts)}.`);
+  else if (cases.passed > 0) sentences.push(`${counted(cases.passed, 'case')} passed.`);
+  if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
+  if (interrupted) sentences.push('The run was interrupted.');
+  return sentences.join(' ');
+}
+
+function checksInWords(checks: number, held: number): string {
+  if (checks === 0) return 'Nothing was checked.';
+  if (held === checks)
+    return checks === 1 ? 'The one check holds.' : `All ${checks.toLocaleString('en-US')} checks hold.`;
+  const none =
+    held === 0
+      ? checks === 1
+        ? 'The one check does not hold.'
+        : `None of ${checks} checks holds.`
+      : undefined;
+  return none ?? `${held.toLocaleString('en-US')} of ${checks.toLocaleString('en-US')} checks hold.`;
+}
+
+/** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */
+export function figuresInWords(tally: Tally): string {
+  const took = `${counted(tally.requests, 'request')} in ${durationText(tally.duration)}, ${sizeText(tally.received)} received`;
+  const [half, most] = [tally.percentile(50), tally.percentile(95)];
+  if (half === undefined || most === undefined) return took;
+  return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}`;
+}
+
+/** The command that comes next after a failure. */
+export function nextInWords(address: string | undefined, pathPrefix: string): string | undefined {
+  return address === undefined
+    ? undefined
+    : `Once it is mended: mervok run ${quoteArgument(pathPrefix + address)}`;
+}
+
+function quoteArgument(text: string): string {
+  return /^[\w./#@:-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
+}
