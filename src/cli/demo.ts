@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
-import { type Harbour, openHarbour } from '../../demo/harbour/server.ts';
+import type { Harbour } from '../../demo/harbour/server.ts';
 import { buildPlan } from '../core/plan/build.ts';
 import { readCollection } from '../core/plan/collection.ts';
 import { didYouMean } from '../core/text/nearest.ts';
@@ -35,7 +35,7 @@ export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise
   }
   if (!flags.quiet) out('\n');
   const { files, root } = findCollection([collectionFolder], collectionFolder);
-  const { plan } = await buildPlan(readCollection(files), {
+  const { plan } = await buildPlan(await readCollection(files), {
     paths: [],
     given: new Map([['harbour', harbour.url]]),
   });
@@ -79,6 +79,7 @@ function readPort(text: string | undefined, serve: boolean): number {
 
 async function open(port: number, chosen: readonly Defect[]): Promise<Harbour> {
   try {
+    const { openHarbour } = await import('../../demo/harbour/server.ts');
     return await openHarbour(port, chosen);
   } catch (error) {
     const { code, message } = error as NodeJS.ErrnoException;

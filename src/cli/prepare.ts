@@ -20,7 +20,7 @@ export async function preparePlan(
   flags: PlanFlags,
 ): Promise<{ plan: Plan; findings: Finding[]; root: string; cases: number }> {
   const found = findCollection(paths, process.cwd());
-  const collection = readCollection(found.files);
+  const collection = await readCollection(found.files);
   const { plan, findings } = await buildPlan(collection, {
     paths: found.paths,
     ...(flags.env !== undefined && { environment: flags.env }),

@@ -2,7 +2,11 @@ import { Command, CommanderError, Option } from 'commander';
 import { SelectionMistake } from '../core/plan/select.ts';
 import { nearest } from '../core/text/nearest.ts';
 import { FileMistake } from '../drivers/files.ts';
+import { demoCommand } from './demo.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
+import { initCommand } from './init.ts';
+import { lintCommand } from './lint.ts';
+import { runCommand } from './run.ts';
 import { openTerminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -45,9 +49,7 @@ function build(): Command {
         'after',
         '\nCases whose values others need run too. A failed case blocks those that need its values.',
       )
-      .action(async (paths: string[], options) =>
-        (await import('./run.ts')).runCommand(paths, options, openTerminal(options.color)),
-      ),
+      .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
   );
   program.addCommand(
     inherit(new Command('lint'))
@@ -57,18 +59,14 @@ function build(): Command {
       .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect, [])
       .option('-q, --quiet', 'print errors only, no warnings')
       .addOption(noColor())
-      .action(async (paths: string[], options) =>
-        (await import('./lint.ts')).lintCommand(paths, options, openTerminal(options.color)),
-      ),
+      .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
   );
   program.addCommand(
     inherit(new Command('init'))
       .description('write a small working collection')
       .argument('[DIR]', 'where to', '.')
       .addOption(noColor())
-      .action(async (folder: string, options) =>
-        (await import('./init.ts')).initCommand(folder, openTerminal(options.color)),
-      ),
+      .action(async (folder: string, options) => initCommand(folder, openTerminal(options.color))),
   );
   program.addCommand(
     inherit(new Command('demo'))
@@ -79,7 +77,7 @@ function build(): Command {
       .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect, [])
       .option('-q, --quiet', 'print the verdict alone')
       .addOption(noColor())
-      .action(async options => (await import('./demo.ts')).demoCommand(options, openTerminal(options.color))),
+      .action(async options => demoCommand(options, openTerminal(options.color))),
   );
   return program;
 }

@@ -3,7 +3,7 @@ import { run } from '../core/engine/run.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { Tally } from '../core/record/tally.ts';
 import { openPorts } from '../drivers/ports.ts';
-import { Recorder, writeWhole } from '../drivers/record.ts';
+import type { Recorder } from '../drivers/record.ts';
 import { endingOf, endingsInWords, reports } from '../reports/index.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
@@ -84,7 +84,7 @@ export async function carryOut(
     { write: out, paint, measure, width, quiet, ...(next && { pathPrefix }) },
     tally,
   );
-  const recorder = output.length > 0 ? new Recorder() : undefined;
+  const recorder = output.length > 0 ? new (await import('../drivers/record.ts')).Recorder() : undefined;
   const interrupt = listenForInterrupt();
   const ports = await openPorts();
   try {
@@ -132,10 +132,11 @@ async function writeReports(
   tally: Tally,
   { err }: Terminal,
 ): Promise<boolean> {
+  const { writeWhole } = await import('../drivers/record.ts');
   let written = true;
   for (const file of files) {
     try {
-      const report = await reports[endingOf(file)!]!();
+      const report = reports[endingOf(file)!]!;
       await writeWhole(file, report(recorder.events(), tally));
     } catch (error) {
       written = false;

@@ -1,6 +1,5 @@
-import { randomUUID } from 'node:crypto';
-import { setTimeout as delay } from 'node:timers/promises';
 import type { Ports } from '../core/engine/ports.ts';
+import { elapsed } from './clock.ts';
 import { createHttpDriver } from './http/driver.ts';
 
 /** The world as it is: the network, the clock, the environment of the process. */
@@ -10,9 +9,12 @@ export async function openPorts(): Promise<Ports & { close(): Promise<void> }> {
     send: http.send,
     close: http.close,
     now: Date.now,
-    elapsed: () => performance.now(),
-    uuid: () => randomUUID(),
-    sleep: (milliseconds, signal) => delay(milliseconds, undefined, { signal }).catch(() => undefined),
+    elapsed,
+    uuid: () => crypto.randomUUID(),
+    sleep: async (milliseconds, signal) => {
+      const { setTimeout: delay } = await import('node:timers/promises');
+      await delay(milliseconds, undefined, { signal }).catch(() => undefined);
+    },
     environment: name => process.env[name],
   };
 }

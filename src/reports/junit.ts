@@ -56,7 +56,7 @@ function testCase({ event, checks }: ReportedCase): string {
     ...(check.found === undefined
       ? []
       : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
-    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, from ${origin}`),
+    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
     ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
   ]);
   if (problem) lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`);

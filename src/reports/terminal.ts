@@ -39,6 +39,9 @@ export class TerminalReport {
   #failing: CheckEvent[] = [];
   #passedOnPage = 0;
   #folded = 0;
+  #gap = true;
+  /** The part of the response that was shown last for this case. */
+  #shownPart: string | undefined;
   #blocked: CaseEvent[] = [];
   #toldInFull = 0;
   #untold = 0;
@@ -115,23 +118,23 @@ export class TerminalReport {
     this.#unfold();
     this.#tellPage();
     this.#tellCase(event);
-    for (const check of this.#failing) this.#tellCheck(check);
+    this.#tellChecks(this.#failing);
     if (event.problem) {
       const { message, place } = event.problem;
       const [first, ...rest] = this.#wrapped(message, 0);
       this.#beside(first ?? '', `${place.file}:${place.line}`);
       for (const line of rest) this.#line(indent + line);
     }
-    this.#line('');
+    this.#emptyLine();
   }
 
   #tellPage(): void {
     if (this.#pageTold || !this.#page) return;
     this.#pageTold = true;
+    this.#emptyLine();
     const { title, file, round } = this.#page;
     const name = this.#paint('strong', visible(title)) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
     const plain = visible(title) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
-    this.#line('');
     this.#line(this.#apart(name, plain, file, this.#width));
   }
 
@@ -147,6 +150,16 @@ export class TerminalReport {
         : '');
     const figures = `  ${String(status ?? '').padStart(3)}  ${durationText(time).padStart(8)}`;
     this.#line(`${this.#paint(roles[outcome], outcome.padEnd(8))} ${middle}${figures.padStart(16)}`);
+  }
+
+  /** Once the status is not the expected one, checks that find nothing only follow from it: they are told in short. */
+  #tellChecks(checks: readonly CheckEvent[]): void {
+    this.#shownPart = undefined;
+    const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
+    const follows = (check: CheckEvent) => wrongStatus !== undefined && check.holds === 'unknown';
+    for (const check of checks) if (!follows(check)) this.#tellCheck(check);
+    const rest = checks.filter(follows).map(check => check.text);
+    if (rest.length > 0) this.#entry('undecided', rest.join('; '), 'quiet');
   }
 
   #tellCheck(check: CheckEvent): void {
@@ -165,9 +178,10 @@ export class TerminalReport {
         check.holds === 'no' ? 'failed' : 'error',
       );
     for (const { name, value, origin } of check.origins ?? [])
-      this.#entry(`{${name}}`, `${value}, from ${origin}`);
-    if (check.nearest !== undefined && check.nearest !== check.found)
-      this.#entry('response', check.nearest, 'quiet');
+      this.#entry(`{${name}}`, `${value}, ${origin}`);
+    if (check.nearest === undefined || check.nearest === this.#shownPart) return;
+    this.#shownPart = check.nearest;
+    this.#entry('response', check.nearest, 'quiet');
   }
 
   /** A label and its value; values stand under each other, so that the eye compares them. */
@@ -210,7 +224,7 @@ export class TerminalReport {
     const { tally, options } = this;
     if (this.#untold > 0)
       this.#line(`${this.#untold} more cases did not pass; a report tells all of them: -o run.json`);
-    this.#line('');
+    this.#emptyLine();
     const verdict = verdictInWords(tally);
     for (const line of wrap(verdict, this.#width, options.measure)) {
       if (options.quiet) options.write(`${line}\n`);
@@ -242,7 +256,12 @@ export class TerminalReport {
     return this.options.paint(role, text);
   }
 
+  #emptyLine(): void {
+    if (!this.#gap) this.#line('');
+  }
+
   #line(text: string): void {
+    this.#gap = text === '';
     if (!this.options.quiet) this.options.write(`${text.trimEnd()}\n`);
   }
 }

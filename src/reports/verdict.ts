@@ -1,5 +1,5 @@
 import type { Tally } from '../core/record/tally.ts';
-import { counted, inWords } from '../core/text/nearest.ts';
+import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
 /** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
@@ -27,15 +27,14 @@ export function verdictInWords({ checks, held, cases, interrupted }: Tally): str
 
 function checksInWords(checks: number, held: number): string {
   if (checks === 0) return 'Nothing was checked.';
-  if (held === checks)
-    return checks === 1 ? 'The one check holds.' : `All ${checks.toLocaleString('en-US')} checks hold.`;
+  if (held === checks) return checks === 1 ? 'The one check holds.' : `All ${grouped(checks)} checks hold.`;
   const none =
     held === 0
       ? checks === 1
         ? 'The one check does not hold.'
         : `None of ${checks} checks holds.`
       : undefined;
-  return none ?? `${held.toLocaleString('en-US')} of ${checks.toLocaleString('en-US')} checks hold.`;
+  return none ?? `${grouped(held)} of ${grouped(checks)} checks hold.`;
 }
 
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */

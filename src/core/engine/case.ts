@@ -1,4 +1,4 @@
-import { explain } from '../language/explain.ts';
+import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
 import { Unknown } from '../language/truth.ts';
 import type {
@@ -180,7 +180,7 @@ export class CaseRunner {
     this.context.emit({
       ...this.#checkBase(step),
       holds,
-      ...explain(scene.notes, step.text, scene),
+      ...explain(step.condition, scene.notes, step.text, scene),
     } as CheckEvent);
   }
 
@@ -213,7 +213,7 @@ export class CaseRunner {
     } as const;
     if (value instanceof Missing) {
       this.#fail();
-      const { nearest } = explain([], step.text, this.#scene);
+      const { nearest } = nearestPart(this.#scene);
       const failed: CheckEvent = {
         ...base,
         holds: 'no',

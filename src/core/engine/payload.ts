@@ -1,10 +1,9 @@
-import { createHash } from 'node:crypto';
 import type { Payload } from '../record/events.ts';
 
 /** What is kept of a body in the record, in bytes. */
 const keptBytes = 64 * 1024;
 
-/** A body as the record keeps it: cut at a limit, with its true length and, where it is cut, its hash. */
+/** A body as the record keeps it (node:crypto is loaded only where a body is cut): cut at a limit, with its true length and, where it is cut, its hash. */
 export function payloadOf(body: Uint8Array): Payload {
   const cut = body.length > keptBytes;
   const kept = Buffer.from(body.buffer, body.byteOffset, cut ? wholeCharacters(body) : body.length);
@@ -18,7 +17,7 @@ export function payloadOf(body: Uint8Array): Payload {
     size: body.length,
     ...content,
     cut: true,
-    sha256: createHash('sha256').update(body).digest('hex'),
+    sha256: process.getBuiltinModule('node:crypto').createHash('sha256').update(body).digest('hex'),
   };
 }
 

@@ -1,6 +1,7 @@
 import type { Plan, PlannedPage } from '../plan/plan.ts';
-import { type CaseEvent, type RunEvent, recordVersion } from '../record/events.ts';
+import type { CaseEvent, RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
+import { recordVersion } from '../record/outcomes.ts';
 import { CaseRunner } from './case.ts';
 import type { Ports } from './ports.ts';
 import { PassScope } from './scope.ts';

@@ -14,7 +14,7 @@ export class PassScope {
 
   constructor({ given }: Plan) {
     this.#given = new Map(
-      [...given].map(([name, value]) => [name, { value, origin: '--set', secret: false }]),
+      [...given].map(([name, value]) => [name, { value, origin: 'given by --set', secret: false }]),
     );
   }
 

@@ -318,5 +318,5 @@ function withTime(operator: Arithmetic['operator'], x: Value, y: Value): Value |
 }
 
 function toNumber(value: Numeric | undefined): number {
-  return typeof value === 'number' ? value : Number(value?.decimal ?? Number.NaN);
+  return typeof value === 'number' ? value : Number(value?.decimal.toNumber() ?? Number.NaN);
 }

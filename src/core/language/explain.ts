@@ -1,22 +1,11 @@
+import { referenceText } from '../template/reference.ts';
 import { inWords } from '../text/nearest.ts';
-import { writeJson } from '../values/json.ts';
-import { numberText } from '../values/number.ts';
-import { durationText, instantText, sizeText } from '../values/text.ts';
-import {
-  CalendarDate,
-  Duration,
-  type Found,
-  Missing,
-  Plain,
-  Size,
-  Timestamp,
-  type Value,
-} from '../values/value.ts';
-import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
+import { cut, describe, outline } from '../values/describe.ts';
+import { type Found, Missing, type Value } from '../values/value.ts';
+import type { Comparison, Condition, Expression, Predicate, TypeName } from './ast.ts';
 import { compileExpression, descend } from './compile-expression.ts';
 import { isSingular } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
-import type { ResponseView } from './response.ts';
 import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
@@ -33,22 +22,36 @@ export interface Explanation {
   readonly nearest?: string;
 }
 
-const longest = 400;
-
-/** Explains a check from what its comparisons saw. `text` is the check as written. */
-export function explain(notes: readonly Note[], text: string, scene: Scene): Explanation {
-  const note = notes.find(each => !(each.truth instanceof Unknown) && each.truth === false) ?? notes[0];
-  // Only a negation fails without any comparison that does.
-  if (!note) return { expected: text, found: 'the opposite holds', ...around(undefined, scene) };
-  const origins = originsOf(note.comparison, scene);
-  const at = placeOf(note, scene);
+/** Explains a check that does not hold, from what its comparisons saw. `text` is the check as written. */
+export function explain(
+  condition: Condition,
+  notes: readonly Note[],
+  text: string,
+  scene: Scene,
+): Explanation {
+  const [first] = notes;
+  // What a negation refuses is what holds, so no comparison speaks of it.
+  if (!first || condition.type === 'not')
+    return { expected: text, found: 'the opposite', ...around(first, scene) };
+  const word = condition.type === 'or' ? ', or ' : ', and ';
+  const join = (parts: string[], between: string) => [...new Set(parts)].join(between);
+  const at = notes.length === 1 ? placeOf(first, scene) : undefined;
+  const origins = originsOf(notes, scene);
   return {
-    expected: expectedOf(note.comparison, scene),
-    found: foundOf(note),
+    expected: join(
+      notes.map(note => expectedOf(note.comparison, scene)),
+      word,
+    ),
+    found: join(notes.map(foundOf), '; '),
     ...(at !== undefined && { at }),
     ...(origins.length > 0 && { origins }),
-    ...around(note, scene),
+    ...around(first, scene),
   };
+}
+
+/** What stands around a response of which nothing single is to be shown: the document, or the beginning of the body. */
+export function nearestPart(scene: Scene): { nearest?: string } {
+  return around(undefined, scene);
 }
 
 function foundOf({ found, truth, items, comparison }: Note): string {
@@ -102,63 +105,46 @@ function placeOf({ comparison: { subject }, found }: Note, scene: Scene): string
   return matches[at]?.path;
 }
 
-function originsOf(comparison: Comparison, scene: Scene) {
-  const seen = new Set<string>();
-  return referencesIn(comparison).flatMap(({ name, path }) => {
-    const written = [name, ...path].join('.');
-    const entry = scene.lookup(name);
-    if (!entry || seen.has(written)) return [];
-    seen.add(written);
-    const value = descend(entry.value, path, name);
-    return [
-      {
-        name: written,
-        value: value instanceof Missing ? value.reason : describe(value),
-        origin: entry.origin,
-      },
-    ];
+function originsOf(notes: readonly Note[], scene: Scene) {
+  const written = new Map(
+    notes.flatMap(note => referencesIn(note.comparison)).map(each => [referenceText(each), each]),
+  );
+  return [...written].flatMap(([name, reference]) => {
+    const entry = scene.lookup(reference.name);
+    if (!entry) return [];
+    const value = descend(entry.value, reference.path, reference.name);
+    return [{ name, value: value instanceof Missing ? value.reason : describe(value), origin: entry.origin }];
   });
 }
 
 function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   const { response } = scene;
   if (!response || response.received.body.length === 0) return {};
+  const [deciding] = note?.items?.deciding ?? [];
+  if (deciding?.match)
+    return {
+      nearest: outline(
+        (deciding.match.parent?.key === '' ? deciding.match : (deciding.match.parent ?? deciding.match))
+          .value,
+      ),
+    };
   const source = note && sourcesIn(note.comparison)[0];
   if (source?.form === 'header') return {};
-  const document =
-    source?.form === 'path' || source?.form === 'status' || !source ? response.document : undefined;
-  if (document === undefined || document instanceof Missing)
+  const document = response.document;
+  if (document instanceof Missing || source?.form === 'body')
     return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
-  if (source?.form !== 'path') return { nearest: cut(writeJson(document)) };
-  return { nearest: cut(writeJson(parentOf(source.path.segments, document))) };
+  return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */
 function parentOf(segments: Parameters<typeof compileSingular>[0], document: Value): Value {
-  const plain = segments.findIndex(segment => !isSingular([segment]));
-  const way = (plain < 0 ? segments : segments.slice(0, plain)).slice(0, plain < 0 ? -1 : undefined);
+  const many = segments.findIndex(segment => !isSingular([segment]));
+  const way = many < 0 ? segments.slice(0, -1) : segments.slice(0, many);
   for (let length = way.length; length > 0; length--) {
     const found = compileSingular(way.slice(0, length))(document);
     if (!(found instanceof Missing) && typeof found === 'object' && found !== null) return found;
   }
   return document;
-}
-
-function cut(text: string): string {
-  return text.length > longest ? `${text.slice(0, longest)} …` : text;
-}
-
-/** A value as a message shows it: JSON for what JSON has, the exact amount where a unit rounds. */
-export function describe(value: Value): string {
-  if (value instanceof Plain) return JSON.stringify(value.text);
-  if (value instanceof Duration) return durationText(value.milliseconds);
-  if (value instanceof Size)
-    return value.bytes < 1000
-      ? sizeText(value.bytes)
-      : `${sizeText(value.bytes)} (${numberText(value.bytes)} B)`;
-  if (value instanceof CalendarDate || value instanceof Timestamp) return instantText(value);
-  if (value instanceof Uint8Array) return `${value.length} bytes`;
-  return cut(writeJson(value));
 }
 
 function describeFound(value: Found): string {
@@ -183,7 +169,7 @@ function predicateInWords(predicate: Predicate, scene: Scene): string {
   const not = predicate.negated ? 'not ' : '';
   const show = (node: Expression) =>
     node.type === 'pattern'
-      ? `/${node.parts.map(part => (typeof part === 'string' ? part : `{${part.name}}`)).join('')}/${node.flags}`
+      ? `/${node.parts.map(part => (typeof part === 'string' ? part.replaceAll('/', '\\/') : `{${part.name}}`)).join('')}/${node.flags}`
       : describeFound(compileExpression(node)(scene));
   switch (predicate.test) {
     case 'compare':
@@ -221,10 +207,4 @@ function typeInWords(type: TypeName): string {
     : /^[aeiou]/.test(type) && type !== 'uuid' && type !== 'url'
       ? `an ${type}`
       : `a ${type}`;
-}
-
-/** The status of a response with its reason, for a line. */
-export function statusText(response: ResponseView): string {
-  const { status, reason } = response.received;
-  return reason === '' ? String(status) : `${status} ${reason}`;
 }

@@ -245,8 +245,7 @@ export class ConditionParser extends ExpressionParser {
 
   #refuseHabit(among?: string[]): void {
     const habit = habits.find(([written]) => (!among || among.includes(written)) && this.lexer.peek(written));
-    if (habit)
-      this.lexer.fail(`'${habit[0]}' is written '${habit[1]}' here.`, this.lexer.at, `Write ${habit[1]}`);
+    if (habit) this.lexer.fail(`'${habit[0]}' is written '${habit[1]}' here.`);
   }
 
   #nearestPredicate(): string | undefined {

@@ -8,7 +8,7 @@ import type { Truth } from './truth.ts';
 /** A named value and where it comes from. */
 export interface Entry {
   readonly value: Value;
-  /** In words, such as `environment local` or `kept in sign-in.md#sign-in`. */
+  /** In words: `from environment local`, `kept in sign-in.md#sign-in`. */
   readonly origin: string;
   readonly secret: boolean;
 }

@@ -1,7 +1,7 @@
 import type { Page, PageCase } from '../page/page.ts';
 import { readPage } from '../page/read.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
-import { readLevel } from '../settings/read.ts';
+import { loadReadLevel, type ReadLevel } from '../settings/read.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { Excerpt, Source } from '../text/source.ts';
 
@@ -40,8 +40,12 @@ export interface CollectionCase {
 }
 
 /** Reads the settings and pages of a collection. */
-export function readCollection(files: CollectionFiles): Collection {
+export async function readCollection(files: CollectionFiles): Promise<Collection> {
   const findings: Finding[] = [];
+  const pages = files.pages
+    .toSorted((a, b) => compareNames(a.path, b.path))
+    .map(({ path, text }) => readPage(new Source(path, text)));
+  const readLevel = await readerFor(files, pages);
   const readFile = (path: string, text: string, kind: 'root' | 'folder' | 'secrets') => {
     const source = new Source(path, text);
     const read = readLevel(new Excerpt(source, source.text, 1), path, kind);
@@ -56,19 +60,24 @@ export function readCollection(files: CollectionFiles): Collection {
   );
   const root = levels.get('mervok.yaml') ?? emptyLevel('mervok.yaml', new Source('mervok.yaml', ''));
   const secrets = files.secrets && readFile(files.secrets.path, files.secrets.text, 'secrets');
-  const pages = files.pages
-    .toSorted((a, b) => compareNames(a.path, b.path))
-    .map(({ path, text }) =>
-      readCollectionPage(new Source(path, text), [
-        root,
-        ...foldersAbove(path).flatMap(folder => levels.get(`${folder}/mervok.yaml`) ?? []),
-      ]),
+  const collected = pages.map(page => {
+    const folders = foldersAbove(page.source.file).flatMap(
+      folder => levels.get(`${folder}/mervok.yaml`) ?? [],
     );
-  return { root, ...(secrets && { secrets }), pages, findings };
+    return withSettings(page, [root, ...folders], readLevel);
+  });
+  return { root, ...(secrets && { secrets }), pages: collected, findings };
 }
 
-function readCollectionPage(source: Source, outer: Level[]): CollectionPage {
-  const page = readPage(source);
+/** What reads YAML is loaded only where there is any. */
+async function readerFor(files: CollectionFiles, pages: readonly Page[]): Promise<ReadLevel> {
+  const inPages = pages.some(page => page.frontMatter || page.cases.some(each => each.settings));
+  if (files.settings.length > 0 || files.secrets || inPages) return loadReadLevel();
+  return excerpt => ({ level: emptyLevel('', excerpt.source), findings: [] });
+}
+
+function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): CollectionPage {
+  const { source } = page;
   const findings = [...page.findings];
   const front = page.frontMatter && readLevel(page.frontMatter, `the front matter of ${source.file}`, 'page');
   if (front) findings.push(...front.findings);

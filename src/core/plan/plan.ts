@@ -1,3 +1,4 @@
+import type { Condition } from '../language/ast.ts';
 import type { Decide } from '../language/compile-condition.ts';
 import type { Evaluate } from '../language/compile-expression.ts';
 import type { Scene } from '../language/scene.ts';
@@ -73,6 +74,8 @@ export interface Checking {
   readonly label?: Evaluate;
   /** The settings that it stands in, where it is not the case's own. */
   readonly level?: string;
+  /** For the explanation when it does not hold. */
+  readonly condition: Condition;
   readonly decide: Decide;
 }
 

@@ -80,6 +80,7 @@ function prepareCheck(check: Check, source: Source, level?: string): Checking {
     text: textOf(source, check.condition.range),
     ...(check.label && { label: compileExpression(check.label) }),
     ...(level !== undefined && { level }),
+    condition: check.condition,
     decide: compileCondition(check.condition),
   };
 }

@@ -1,13 +1,8 @@
 import * as z from 'zod/mini';
+import { type Outcome, outcomes, recordVersion } from './outcomes.ts';
 
 // The record of a run: one JSON object a line, in the order in which things happened. What the engine emits is what is
-// written; every report is made from it.
-
-/** Raised when a reader of the record has to know the difference. */
-export const recordVersion = 1;
-
-export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as const;
-export type Outcome = (typeof outcomes)[number];
+// written; every report is made from it. The engine knows the types alone, so that a run does not load the schema.
 
 const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
 
@@ -99,3 +94,5 @@ export type ExchangeEvent = EventOf<'exchange'>;
 export type CheckEvent = EventOf<'check'>;
 export type CaseEvent = EventOf<'case'>;
 export type Payload = z.infer<typeof payload>;
+
+export type { Outcome };

@@ -1,5 +1,31 @@
-import { createHistogram, type RecordableHistogram } from 'node:perf_hooks';
 import type { Outcome, RunEvent } from './events.ts';
+
+type Histogram = ReturnType<typeof import('node:perf_hooks').createHistogram>;
+
+/** Up to so many times are kept as they are; a histogram takes the place of more. */
+const keptTimes = 1000;
+
+/** Response times in microseconds. A short run has exact percentiles and does not load what makes histograms. */
+class Times {
+  #few: number[] = [];
+  #many: Histogram | undefined;
+
+  add(microseconds: number): void {
+    if (this.#many) this.#many.record(microseconds);
+    else if (this.#few.push(microseconds) > keptTimes) {
+      this.#many = process.getBuiltinModule('node:perf_hooks').createHistogram();
+      for (const each of this.#few) this.#many.record(each);
+      this.#few = [];
+    }
+  }
+
+  percentile(percent: number): number | undefined {
+    if (this.#many) return this.#many.percentile(percent);
+    return this.#few.toSorted((a, b) => a - b)[
+      Math.max(0, Math.ceil((percent / 100) * this.#few.length) - 1)
+    ];
+  }
+}
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
 export class Tally {
@@ -18,15 +44,14 @@ export class Tally {
   /** In milliseconds. */
   duration = 0;
   interrupted = false;
-  /** In microseconds. */
-  readonly #times: RecordableHistogram = createHistogram();
+  readonly #times = new Times();
 
   add(event: RunEvent): void {
     switch (event.type) {
       case 'exchange':
         this.requests++;
         this.received += event.received;
-        if (event.response) this.#times.record(Math.max(1, Math.round(event.times.total * 1000)));
+        if (event.response) this.#times.add(Math.max(1, Math.round(event.times.total * 1000)));
         break;
       case 'check':
         this.checks++;
@@ -45,7 +70,8 @@ export class Tally {
 
   /** The time within which so many percent of the responses were there, in milliseconds; nothing without responses. */
   percentile(percent: number): number | undefined {
-    return this.#times.count === 0 ? undefined : this.#times.percentile(percent) / 1000;
+    const microseconds = this.#times.percentile(percent);
+    return microseconds === undefined ? undefined : microseconds / 1000;
   }
 
   /** Whether everything that was selected passed, and something was checked. */

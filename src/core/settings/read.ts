@@ -1,4 +1,4 @@
-import { type Document, isMap, isScalar, type Node, type Pair, parseDocument, type YAMLMap } from 'yaml';
+import type { Document, Node, Pair, YAMLMap } from 'yaml';
 import type * as z from 'zod/mini';
 import { parseChecks } from '../language/parser.ts';
 import { parseTemplateText } from '../template/template.ts';
@@ -7,32 +7,46 @@ import { didYouMean } from '../text/nearest.ts';
 import { Excerpt, type Range } from '../text/source.ts';
 import { readDuration } from '../values/compare.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
+import { laterKeys, levelKeys, rootKeys } from './keys.ts';
 import { emptyLevel, type Level, type LevelHeader, type Timeout } from './level.ts';
-import { laterKeys, levelKeys, levelSchema, rootKeys, rootSchema } from './schema.ts';
-import { rangeOf, readVariable } from './variable.ts';
+import { rangeOf, VariableReader } from './variable.ts';
 
 export type LevelKind = 'root' | 'folder' | 'page' | 'case' | 'secrets';
 
+export type Libraries = typeof import('./libraries.ts');
+
 /** Reads the settings of one level; what is wrong with them is all reported. */
-export function readLevel(
+export type ReadLevel = (
   excerpt: Excerpt,
   name: string,
   kind: LevelKind,
-): { level: Level; findings: Finding[] } {
-  const reader = new LevelReader(excerpt, name, kind);
-  return { level: reader.read(), findings: reader.findings };
+) => { level: Level; findings: Finding[] };
+
+/** Loads what reads settings. */
+export async function loadReadLevel(): Promise<ReadLevel> {
+  const libraries = await import('./libraries.ts');
+  return (excerpt, name, kind) => {
+    const reader = new LevelReader(libraries, excerpt, name, kind);
+    return { level: reader.read(), findings: reader.findings };
+  };
 }
 
 class LevelReader {
   readonly findings: Finding[] = [];
   readonly #document: Document;
+  /** Keys whose value has no form that could be read. */
+  readonly #unusable = new Set<string>();
+
+  readonly #variableReader: VariableReader;
 
   constructor(
+    readonly libraries: Libraries,
     readonly excerpt: Excerpt,
     readonly name: string,
     readonly kind: LevelKind,
   ) {
-    this.#document = parseDocument(excerpt.text, { prettyErrors: false, uniqueKeys: true });
+    this.#variableReader = new VariableReader(libraries, excerpt);
+    this.#document = libraries.parseDocument(excerpt.text, { prettyErrors: false, uniqueKeys: true });
   }
 
   read(): Level {
@@ -43,7 +57,7 @@ class LevelReader {
     }
     const root = this.#document.contents;
     if (this.findings.length > 0 || root === null) return empty;
-    if (!isMap(root)) {
+    if (!this.libraries.isMap(root)) {
       this.#add(
         'setting-form',
         rangeOf(root, this.excerpt),
@@ -55,6 +69,7 @@ class LevelReader {
     return this.#check() ? this.#level(root) : empty;
   }
 
+  /** Reports what is not of the right form. What is of the right form is still used, or one slip would cause others. */
   #check(): boolean {
     let data: unknown;
     try {
@@ -67,10 +82,13 @@ class LevelReader {
       );
       return false;
     }
-    const schema = this.kind === 'root' || this.kind === 'secrets' ? rootSchema : levelSchema;
+    const schema =
+      this.kind === 'root' || this.kind === 'secrets'
+        ? this.libraries.rootSchema
+        : this.libraries.levelSchema;
     const result = schema.safeParse(data);
     for (const issue of result.error?.issues ?? []) this.#issue(issue);
-    return result.success;
+    return true;
   }
 
   #issue(issue: z.core.$ZodIssue): void {
@@ -80,6 +98,7 @@ class LevelReader {
     }
     const node = this.#document.getIn(issue.path, true) as Node | undefined;
     const key = issue.path.join('.');
+    this.#unusable.add(String(issue.path[0]));
     this.#add(
       'setting-form',
       rangeOf(node, this.excerpt),
@@ -90,7 +109,7 @@ class LevelReader {
 
   #unknownKey(key: string, path: PropertyKey[]): void {
     const map = (path.length === 0 ? this.#document.contents : this.#document.getIn(path, true)) as YAMLMap;
-    const pair = map.items.find(each => isScalar(each.key) && String(each.key.value) === key);
+    const pair = map.items.find(each => this.libraries.isScalar(each.key) && String(each.key.value) === key);
     const range = rangeOf(pair?.key as Node, this.excerpt);
     if (path.length > 0) {
       this.#add(
@@ -125,13 +144,15 @@ class LevelReader {
       name: this.name,
       source: this.excerpt.source,
       ...(title !== undefined && { title }),
-      ...(base && { base: isScalar(base) && base.value !== null ? this.#template(base, 'text') : null }),
+      ...(base && {
+        base: this.libraries.isScalar(base) && base.value !== null ? this.#template(base, 'text') : null,
+      }),
       headers: this.#headers(root),
-      variables: this.#variables(this.#node(root, 'variables'), this.name, this.kind === 'secrets'),
+      variables: this.#variables(this.#node(root, 'variables'), `from ${this.name}`, this.kind === 'secrets'),
       checks: this.#checks(root),
       ...(timeout !== undefined && { timeout }),
       ...(environments && { environments }),
-      ...(isScalar(environment) &&
+      ...(this.libraries.isScalar(environment) &&
         environment.value !== null && {
           environment: { name: String(environment.value), range: rangeOf(environment, this.excerpt) },
         }),
@@ -139,16 +160,22 @@ class LevelReader {
   }
 
   #node(root: YAMLMap, key: string): Node | undefined {
-    return root.get(key, true) as Node | undefined;
+    return this.#unusable.has(key) ? undefined : (root.get(key, true) as Node | undefined);
   }
 
   #scalarText(root: YAMLMap, key: string): string | undefined {
     const node = this.#node(root, key);
-    return isScalar(node) && node.value !== null ? (node.source ?? String(node.value)) : undefined;
+    return this.libraries.isScalar(node) && node.value !== null
+      ? (node.source ?? String(node.value))
+      : undefined;
   }
 
   #template(node: Node, place: 'text' | 'header') {
-    const text = isScalar(node) ? (node.type === 'PLAIN' ? (node.source ?? '') : String(node.value)) : '';
+    const text = this.libraries.isScalar(node)
+      ? node.type === 'PLAIN'
+        ? (node.source ?? '')
+        : String(node.value)
+      : '';
     return parseTemplateText(text, place, rangeOf(node, this.excerpt));
   }
 
@@ -156,13 +183,14 @@ class LevelReader {
     const headers = new Map<string, LevelHeader>();
     for (const { key, value } of this.#pairs(this.#node(root, 'headers'))) {
       const range = rangeOf(key, this.excerpt);
-      const name = String(isScalar(key) ? key.value : key);
+      const name = String(this.libraries.isScalar(key) ? key.value : key);
       if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(name))
         this.#add('setting-form', range, `'${name}' is no name of a header.`);
       else
         headers.set(name.toLowerCase(), {
           name,
-          value: isScalar(value) && value.value !== null ? this.#template(value, 'header') : null,
+          value:
+            this.libraries.isScalar(value) && value.value !== null ? this.#template(value, 'header') : null,
           range,
         });
     }
@@ -172,7 +200,7 @@ class LevelReader {
   #variables(node: Node | undefined, origin: string, secret: boolean): Map<string, VariableDefinition> {
     const variables = new Map<string, VariableDefinition>();
     for (const { key, value } of this.#pairs(node)) {
-      const name = String(isScalar(key) ? key.value : key);
+      const name = String(this.libraries.isScalar(key) ? key.value : key);
       if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name)) {
         this.#add(
           'setting-form',
@@ -183,7 +211,7 @@ class LevelReader {
         continue;
       }
       try {
-        const definition = readVariable(name, value, this.excerpt, origin, secret);
+        const definition = this.#variableReader.read(name, value, origin, secret);
         variables.set(name, { ...definition, range: rangeOf(key, this.excerpt) });
       } catch (error) {
         if (!(error instanceof Mistake)) throw error;
@@ -195,11 +223,14 @@ class LevelReader {
 
   #environments(root: YAMLMap): Level['environments'] {
     const node = this.#node(root, 'environments');
-    if (!isMap(node)) return undefined;
+    if (!this.libraries.isMap(node)) return undefined;
     return new Map(
       this.#pairs(node).map(({ key, value }) => {
-        const name = String(isScalar(key) ? key.value : key);
-        return [name, this.#variables(value ?? undefined, `environment ${name}`, this.kind === 'secrets')];
+        const name = String(this.libraries.isScalar(key) ? key.value : key);
+        return [
+          name,
+          this.#variables(value ?? undefined, `from environment ${name}`, this.kind === 'secrets'),
+        ];
       }),
     );
   }
@@ -207,7 +238,7 @@ class LevelReader {
   #checks(root: YAMLMap): Level['checks'] {
     const node = this.#node(root, 'checks');
     if (!node) return [];
-    if (!isScalar(node) || node.value === null) return null;
+    if (!this.libraries.isScalar(node) || node.value === null) return null;
     const text = String(node.value).replace(/\n$/, '');
     const { source } = this.excerpt;
     const start = this.excerpt.toPage(node.range![0]);
@@ -223,7 +254,7 @@ class LevelReader {
   #timeout(root: YAMLMap): Timeout | null | undefined {
     const node = this.#node(root, 'timeout');
     if (!node) return undefined;
-    if (isScalar(node)) {
+    if (this.libraries.isScalar(node)) {
       const total = this.#duration(node);
       return node.value === null ? null : total === undefined ? undefined : { total };
     }
@@ -231,13 +262,13 @@ class LevelReader {
       const milliseconds = value ? this.#duration(value) : undefined;
       return milliseconds === undefined
         ? []
-        : [[String(isScalar(key) ? key.value : key), milliseconds] as const];
+        : [[String(this.libraries.isScalar(key) ? key.value : key), milliseconds] as const];
     });
     return Object.fromEntries(parts);
   }
 
   #duration(node: Node): number | undefined {
-    if (!isScalar(node) || node.value === null) return undefined;
+    if (!this.libraries.isScalar(node) || node.value === null) return undefined;
     const duration = readDuration(String(node.value));
     if (!duration || duration.milliseconds <= 0) {
       this.#add(
@@ -251,7 +282,7 @@ class LevelReader {
   }
 
   #pairs(node: Node | undefined | null): { key: Node; value: Node | null }[] {
-    return isMap(node)
+    return this.libraries.isMap(node)
       ? node.items.map((pair: Pair) => ({ key: pair.key as Node, value: pair.value as Node | null }))
       : [];
   }

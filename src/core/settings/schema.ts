@@ -33,29 +33,3 @@ export const rootSchema = z.strictObject({
   environments: z.optional(z.nullable(z.record(z.string(), z.nullable(variables)))),
   environment: z.optional(z.nullable(scalar)),
 });
-
-export const levelKeys = Object.keys(everyLevel);
-export const rootKeys = [...levelKeys, 'environments', 'environment'];
-
-/** Keys that settings know by name and that are not there yet. */
-export const laterKeys = [
-  'query',
-  'auth',
-  'redirects',
-  'cookies',
-  'tls',
-  'proxy',
-  'retry',
-  'namespaces',
-  'rows',
-  'order',
-  'tags',
-  'needs',
-  'limits',
-  'internal',
-  'bounds',
-  'redact',
-];
-
-/** The forms of a variable that says where its value is found. */
-export const variableForms = ['os', 'secret', 'file', 'let'];

@@ -29,7 +29,7 @@ export function valueFor(reference: Reference, scene: Scene): Value {
 export function misfit(reference: Reference, scene: Scene, what: string): never {
   const origin = scene.lookup(reference.name)?.origin;
   throw new Misfit(
-    `{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (from ${origin})`}.`,
+    `{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (${origin})`}.`,
     reference,
   );
 }

@@ -14,10 +14,3 @@ export interface VariableDefinition {
 
 /** The environment of the process, handed in. */
 export type OsEnvironment = (name: string) => string | undefined;
-
-export function withOrigin(definition: VariableDefinition, origin: string): VariableDefinition {
-  return {
-    ...definition,
-    resolve: (scene, environment) => ({ ...definition.resolve(scene, environment), origin }),
-  };
-}

@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net';
 import type { Pool } from 'undici';
 import type { Exchange, OutgoingRequest } from '../../core/engine/ports.ts';
+import { elapsed } from '../clock.ts';
 import { addressFault, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
 import { type ConnectionTimes, ExchangeHandler } from './handler.ts';
@@ -73,16 +74,16 @@ export async function createHttpDriver(): Promise<HttpDriver> {
 
 /** Notes how long the phases of opening a connection take. */
 function timeConnection(socket: Socket, secure: boolean, opened: ConnectionTimes[]): void {
-  const begin = performance.now();
+  const begin = elapsed();
   let found = begin;
   let connected = begin;
   let lookup: number | undefined;
   socket.once('lookup', () => {
-    found = performance.now();
+    found = elapsed();
     lookup = found - begin;
   });
   socket.once('connect', () => {
-    connected = performance.now();
+    connected = elapsed();
     if (!secure) opened.push({ ...(lookup !== undefined && { lookup }), connect: connected - found });
   });
   if (secure) {
@@ -90,7 +91,7 @@ function timeConnection(socket: Socket, secure: boolean, opened: ConnectionTimes
       opened.push({
         ...(lookup !== undefined && { lookup }),
         connect: connected - found,
-        tls: performance.now() - connected,
+        tls: elapsed() - connected,
       });
     });
   }

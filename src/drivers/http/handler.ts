@@ -1,4 +1,5 @@
 import type { Exchange, Fault, OutgoingRequest, Times } from '../../core/engine/ports.ts';
+import { elapsed } from '../clock.ts';
 import { faultOf, type Phase, timeoutFault } from './fault.ts';
 
 export interface ConnectionTimes {
@@ -12,7 +13,7 @@ const nothing = Buffer.alloc(0);
 
 /** Collects one exchange from the client's callbacks, and watches its time limits. */
 export class ExchangeHandler {
-  readonly #begin = performance.now();
+  readonly #begin = elapsed();
   readonly #timers: NodeJS.Timeout[] = [];
   #connection: ConnectionTimes | undefined;
   #sent = 0;
@@ -48,13 +49,13 @@ export class ExchangeHandler {
     }
     this.#abort = abort;
     this.#connection = this.opened.shift();
-    this.#sent = performance.now();
+    this.#sent = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
     this.#limit('answer', this.request.timeout.answer);
   }
 
   onHeaders(status: number, rawHeaders: Buffer[], _resume: () => void, reason: string): boolean {
-    this.#answered = performance.now();
+    this.#answered = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
     // Interim responses (1xx) come before the final one.
     this.#headers = [];
@@ -121,7 +122,7 @@ export class ExchangeHandler {
   }
 
   #times(): Times {
-    const end = performance.now();
+    const end = elapsed();
     return {
       ...this.#connection,
       ...(this.#answered > 0 && { wait: this.#answered - this.#sent, download: end - this.#answered }),

@@ -1,0 +1,95 @@
+// Measures Mervok against the bare runtime, both in the same run, the variants in turn. Prints ratios of medians.
+import { fork, spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const here = dirname(fileURLToPath(import.meta.url));
+const mervok = join(here, '..', 'dist', 'mervok.js');
+const folder = mkdtempSync(join(tmpdir(), 'mervok-bench-'));
+
+const server = fork(join(here, 'server.mjs'));
+const { port } = await new Promise(ready => server.once('message', ready));
+const origin = `http://127.0.0.1:${port}`;
+
+writeFileSync(
+  join(folder, 'berth.md'),
+  `# A berth
+
+\`\`\`http
+GET ${origin}/berths/417
+\`\`\`
+
+\`\`\`mervok
+status = 200
+header content-type contains "json"
+$.id = 417
+$.berths[2].code = "0419"
+time < 2 s
+\`\`\`
+`,
+);
+
+function run(args, options = {}) {
+  const begin = process.hrtime.bigint();
+  const { status, stderr, stdout } = spawnSync(process.execPath, args, {
+    cwd: folder,
+    encoding: 'utf8',
+    ...options,
+  });
+  const milliseconds = Number(process.hrtime.bigint() - begin) / 1e6;
+  if (status !== 0) throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout}`);
+  return milliseconds;
+}
+
+const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
+
+/** The median times of variants that take turns. */
+function inTurn(times, variants) {
+  const taken = variants.map(() => []);
+  for (let turn = 0; turn < times; turn++)
+    for (const [index, variant] of variants.entries()) taken[index].push(variant());
+  return taken.map(median);
+}
+
+function peakMemory(rounds) {
+  const file = join(folder, 'memory');
+  run(
+    ['--import', join(here, 'memory.mjs'), mervok, 'run', '--quiet', '--rounds', String(rounds)].concat(
+      'berth.md',
+    ),
+    {
+      env: { ...process.env, MERVOK_BENCH_MEMORY: file },
+    },
+  );
+  return Number(readFileSync(file, 'utf8'));
+}
+
+const rows = [];
+const row = (what, ratio, goal) =>
+  rows.push({ what, ratio: ratio.toFixed(2), goal: `≤ ${goal}`, met: ratio <= goal ? 'yes' : 'no' });
+
+try {
+  const [bare, version, single] = inTurn(21, [
+    () => run(['-e', '0']),
+    () => run([mervok, '--version']),
+    () => run([mervok, 'run', '--quiet', 'berth.md']),
+  ]);
+  row('--version / bare runtime', version / bare, 1.3);
+  row('run of one request / bare runtime', single / bare, 2);
+  const [loop, sequential] = inTurn(7, [
+    () => run([join(here, 'bare-loop.mjs'), origin, '4000']),
+    () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),
+  ]);
+  row('4,000 requests with five checks / bare Pool.request loop', sequential / loop, 1.3);
+  const [small, large] = inTurn(3, [() => peakMemory(1000), () => peakMemory(20_000)]);
+  row('peak memory, 20,000 requests / 1,000 requests', large / small, 1.3);
+  console.table(rows);
+  console.log(
+    `bare runtime ${bare.toFixed(0)} ms, loop ${((loop / 4000) * 1000).toFixed(0)} µs a request, memory ${(small / 1024).toFixed(0)} MB`,
+  );
+} finally {
+  server.kill();
+  rmSync(folder, { recursive: true, force: true });
+}

@@ -1,0 +1,16 @@
+// A server on loopback that answers everything with the same kilobyte of JSON. Prints its port.
+import { createServer } from 'node:http';
+
+const berths = Array.from({ length: 9 }, (_, index) => ({
+  code: String(417 + index).padStart(4, '0'),
+  quay: 'North Quay',
+  depth: 4.2,
+  state: index % 2 === 0 ? 'free' : 'taken',
+  deposit: 100,
+}));
+const body = Buffer.from(JSON.stringify({ id: 417, name: 'North Quay', open: true, depth: 4.2, berths }));
+const server = createServer((request, response) => {
+  request.resume();
+  response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
+});
+server.listen(0, '127.0.0.1', () => process.send({ port: server.address().port }));
