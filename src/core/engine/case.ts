@@ -19,7 +19,7 @@ import { textOf } from '../values/text.ts';
 import { Duration, type Found, Missing, Plain } from '../values/value.ts';
 import { payloadOf } from './payload.ts';
 import type { Exchange, OutgoingRequest } from './ports.ts';
-import { type Ended, isoTime, type RunContext } from './run.ts';
+import type { Ended, RunContext } from './run.ts';
 import { CaseScene, type PassScope } from './scope.ts';
 
 /** Carries out one case: its steps in the order in which they are written. */
@@ -113,7 +113,7 @@ export class CaseRunner {
   async #send(step: Sending): Promise<boolean> {
     const { ports, options, emit } = this.context;
     const request = this.#fill(step);
-    const at = isoTime(ports.now());
+    const at = ports.now();
     const exchange = await ports.send(request, options.signal);
     emit(this.#exchangeEvent(step, request, exchange, at));
     const { response, fault } = exchange;
@@ -138,7 +138,7 @@ export class CaseRunner {
     step: Sending,
     request: OutgoingRequest,
     { response, fault, times, received }: Exchange,
-    at: string,
+    at: number,
   ): ExchangeEvent {
     const { bodies } = this.context.options;
     return {

@@ -46,7 +46,8 @@ export const eventSchema = z.discriminatedUnion('type', [
   z.strictObject({
     type: z.literal('exchange'),
     ...base,
-    at: z.string(),
+    /** Milliseconds since 1970. */
+    at: z.number(),
     place,
     request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
     response: z.optional(z.strictObject({ status: z.int(), reason: z.string(), headers, body: payload })),

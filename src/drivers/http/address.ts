@@ -1,5 +1,10 @@
 import type { Fault } from '../../core/engine/ports.ts';
 
+/** Whether a connection can be opened to what stands before the path. */
+export function isOrigin(origin: string): boolean {
+  return !origin.includes('@') && URL.canParse(origin);
+}
+
 /**
  * Cuts an absolute URL into its origin and what goes into the request line. Unlike the URL class it changes nothing:
  * what is written goes out as it is written.
@@ -8,7 +13,6 @@ export function splitAddress(url: string): { origin: string; path: string } | un
   const match = /^(https?:\/\/[^/?#\\\s]+)([^#]*)/i.exec(url);
   if (!match) return undefined;
   const [, origin, rest] = match;
-  if (!URL.canParse(origin!) || origin!.includes('@')) return undefined;
   return { origin: origin!, path: rest === '' ? '/' : rest!.startsWith('?') ? `/${rest}` : rest! };
 }
 

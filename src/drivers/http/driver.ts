@@ -2,7 +2,7 @@ import type { Socket } from 'node:net';
 import type { Pool } from 'undici';
 import type { Exchange, OutgoingRequest } from '../../core/engine/ports.ts';
 import { elapsed } from '../clock.ts';
-import { addressFault, splitAddress } from './address.ts';
+import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
 import { type ConnectionTimes, ExchangeHandler } from './handler.ts';
 import { loadClient } from './load.ts';
@@ -45,9 +45,12 @@ export async function createHttpDriver(): Promise<HttpDriver> {
   return {
     send(request, signal) {
       const address = splitAddress(request.url);
-      if (!address)
+      const known =
+        address &&
+        (origins.get(address.origin) ?? (isOrigin(address.origin) ? openOrigin(address.origin) : undefined));
+      if (!known)
         return Promise.resolve({ fault: addressFault(request.url), times: { total: 0 }, received: 0 });
-      const { pool, opened } = origins.get(address.origin) ?? openOrigin(address.origin);
+      const { pool, opened } = known;
       return new Promise(settle => {
         const handler = new ExchangeHandler(request, address.origin, opened, signal, settle);
         try {
