@@ -10,10 +10,10 @@ import { carryOut, refuseUnknownEndings } from './run.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface DemoFlags {
-  readonly defect: readonly string[];
+  readonly defect?: readonly string[];
   readonly serve?: boolean;
   readonly port?: string;
-  readonly output: readonly string[];
+  readonly output?: readonly string[];
   readonly quiet?: boolean;
 }
 
@@ -21,8 +21,9 @@ export interface DemoFlags {
 const collectionFolder = fileURLToPath(new URL('../collection', import.meta.url));
 
 export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise<void> {
-  refuseUnknownEndings(flags.output);
-  const chosen = flags.defect.map(readDefect);
+  const output = flags.output ?? [];
+  refuseUnknownEndings(output);
+  const chosen = (flags.defect ?? []).map(readDefect);
   const harbour = await open(readPort(flags.port, flags.serve === true), chosen);
   const { out, paint } = terminal;
   if (!flags.quiet)
@@ -41,7 +42,7 @@ export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise
   });
   process.exitCode = await carryOut(
     plan,
-    { rounds: 1, output: flags.output, quiet: flags.quiet === true, next: false },
+    { rounds: 1, output, quiet: flags.quiet === true, next: false },
     '',
     terminal,
   );

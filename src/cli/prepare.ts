@@ -11,7 +11,7 @@ import type { Terminal } from './terminal.ts';
 
 export interface PlanFlags {
   readonly env?: string;
-  readonly set: readonly string[];
+  readonly set?: readonly string[];
 }
 
 /** From the paths on the command line to a plan and everything that was found on the way. */
@@ -24,7 +24,7 @@ export async function preparePlan(
   const { plan, findings } = await buildPlan(collection, {
     paths: found.paths,
     ...(flags.env !== undefined && { environment: flags.env }),
-    given: readGiven(flags.set),
+    given: readGiven(flags.set ?? []),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
   return { plan, findings: sortFindings(findings), root: found.root, cases };

@@ -10,7 +10,8 @@ import { runCommand } from './run.ts';
 import { openTerminal } from './terminal.ts';
 import { version } from './version.ts';
 
-const collect = (value: string, before: string[]) => [...before, value];
+/** An option that may be given several times. */
+const collect = (value: string, before: string[] | undefined) => [...(before ?? []), value];
 
 function build(): Command {
   const program = new Command('mervok')
@@ -35,13 +36,12 @@ function build(): Command {
       .description('run cases and print the verdict')
       .argument('[PATH...]', 'what to run')
       .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect, [])
-      .option('--rounds <N>', 'run the selection so many times', '1')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+      .option('--rounds <N>', 'run the selection so many times')
       .option(
         '-o, --output <FILE>',
         'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',
         collect,
-        [],
       )
       .option('-q, --quiet', 'print the verdict alone')
       .addOption(noColor())
@@ -56,7 +56,7 @@ function build(): Command {
       .description('say everything about pages that can be said without sending')
       .argument('[PATH...]', 'what to look at')
       .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect, [])
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
       .option('-q, --quiet', 'print errors only, no warnings')
       .addOption(noColor())
       .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
@@ -71,10 +71,10 @@ function build(): Command {
   program.addCommand(
     inherit(new Command('demo'))
       .description('start the demo harbour and run the demo collection against it')
-      .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect, [])
+      .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect)
       .option('--serve', 'only start the harbour, and leave it open until it is interrupted')
       .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
-      .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect, [])
+      .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)
       .option('-q, --quiet', 'print the verdict alone')
       .addOption(noColor())
       .action(async options => demoCommand(options, openTerminal(options.color))),

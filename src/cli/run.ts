@@ -13,8 +13,8 @@ import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
 export interface RunFlags extends PlanFlags {
-  readonly rounds: string;
-  readonly output: readonly string[];
+  readonly rounds?: string;
+  readonly output?: readonly string[];
   readonly quiet?: boolean;
 }
 
@@ -23,8 +23,9 @@ export async function runCommand(
   flags: RunFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const rounds = readRounds(flags.rounds);
-  refuseUnknownEndings(flags.output);
+  const rounds = readRounds(flags.rounds ?? '1');
+  const output = flags.output ?? [];
+  refuseUnknownEndings(output);
   const { plan, findings, root, cases } = await preparePlan(paths, flags);
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) {
@@ -41,7 +42,12 @@ export async function runCommand(
     throw new UsageMistake(
       'Nothing was sent: nothing that was selected checks anything. Add a fence ```mervok with a line such as: status = 200',
     );
-  process.exitCode = await carryOut(plan, { ...flags, rounds }, prefixOf(root), terminal);
+  process.exitCode = await carryOut(
+    plan,
+    { rounds, output, quiet: flags.quiet === true },
+    prefixOf(root),
+    terminal,
+  );
 }
 
 /** What stands before an address of the collection to name it from the working folder. */

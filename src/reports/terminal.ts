@@ -1,3 +1,4 @@
+import type { Place } from '../core/plan/plan.ts';
 import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { durationText } from '../core/values/text.ts';
@@ -59,14 +60,10 @@ export class TerminalReport {
     switch (event.type) {
       case 'run':
         this.#run = event;
-        this.#line(
-          this.#paint('strong', event.title) +
-            (event.environment === undefined ? '' : `, environment ${event.environment}`) +
-            (event.rounds > 1 ? `, ${event.rounds} rounds` : ''),
-        );
         break;
       case 'page':
         this.#endPage();
+        if (!this.#page) this.#tellRun(this.#run!, event);
         this.#page = event;
         this.#pageTold = false;
         this.#passedOnPage = 0;
@@ -86,11 +83,18 @@ export class TerminalReport {
     }
   }
 
+  /** A page that stands alone has said its title already. */
+  #tellRun({ title, environment, rounds }: EventOf<'run'>, first: EventOf<'page'>): void {
+    const inEnvironment = environment === undefined ? '' : `, environment ${environment}`;
+    const about = inEnvironment + (rounds > 1 ? `, ${rounds} rounds` : '');
+    if (about !== '' || title !== first.title) this.#line(this.#paint('strong', visible(title)) + about);
+  }
+
   #case(event: CaseEvent): void {
     this.#titles.set(event.case, event.title);
     if (event.outcome === 'blocked') {
-      if (this.#blocked.length > 0 && this.#blocked[0]!.blocked!.cause !== event.blocked!.cause)
-        this.#tellBlocked();
+      const [open] = this.#blocked;
+      if (open && open.blocked!.cause !== event.blocked!.cause) this.#tellBlocked();
       this.#blocked.push(event);
       return;
     }
@@ -121,9 +125,7 @@ export class TerminalReport {
     this.#tellChecks(this.#failing);
     if (event.problem) {
       const { message, place } = event.problem;
-      const [first, ...rest] = this.#wrapped(message, 0);
-      this.#beside(first ?? '', `${place.file}:${place.line}`);
-      for (const line of rest) this.#line(indent + line);
+      this.#beside(message, place);
     }
     this.#emptyLine();
   }
@@ -156,7 +158,8 @@ export class TerminalReport {
   #tellChecks(checks: readonly CheckEvent[]): void {
     this.#shownPart = undefined;
     const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
-    const follows = (check: CheckEvent) => wrongStatus !== undefined && check.holds === 'unknown';
+    const follows = (check: CheckEvent) =>
+      wrongStatus !== undefined && check.holds === 'unknown' && check.found?.startsWith('nothing') === true;
     for (const check of checks) if (!follows(check)) this.#tellCheck(check);
     const rest = checks.filter(follows).map(check => check.text);
     if (rest.length > 0) this.#entry('undecided', rest.join('; '), 'quiet');
@@ -164,11 +167,7 @@ export class TerminalReport {
 
   #tellCheck(check: CheckEvent): void {
     const { place, level, label } = check;
-    const where = `${place.file}:${place.line}`;
-    const text = visible(label === undefined ? check.text : `"${label}": ${check.text}`);
-    const [first, ...rest] = wrap(text, this.#width - indent.length - where.length - 2, this.options.measure);
-    this.#beside(first!, where);
-    for (const line of rest) this.#line(indent + line);
+    this.#beside(label === undefined ? check.text : `"${label}": ${check.text}`, place);
     if (level !== undefined) this.#entry('set in', level);
     if (check.expected !== undefined) this.#entry('expected', check.expected);
     if (check.found !== undefined)
@@ -240,9 +239,13 @@ export class TerminalReport {
     return wrap(visible(text), this.#width - indent.length - taken, this.options.measure);
   }
 
-  /** A text of a failure, and where it is written at the right edge. */
-  #beside(text: string, where: string): void {
-    this.#line(indent + this.#apart(text, text, where, this.#width - indent.length));
+  /** A text of a failure, and where it is written at the right edge of its first line. */
+  #beside(text: string, { file, line }: Place): void {
+    const where = `${file}:${line}`;
+    const width = this.#width - indent.length;
+    const [first = '', ...rest] = this.#wrapped(text, where.length + 2);
+    this.#line(indent + this.#apart(first, first, where, width));
+    for (const each of rest) this.#line(indent + each);
   }
 
   #apart(painted: string, plain: string, right: string, width: number): string {

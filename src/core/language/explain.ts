@@ -54,34 +54,38 @@ export function nearestPart(scene: Scene): { nearest?: string } {
   return around(undefined, scene);
 }
 
-function foundOf({ found, truth, items, comparison }: Note): string {
-  if (items && items.total > 0) {
-    if (items.deciding.length === 0) return `none of ${items.total} does`;
-    const shown = items.deciding.slice(0, 3).map(item => {
-      const value =
-        item.value instanceof Missing
-          ? item.value.reason
-          : `${item.match?.path === '$' ? 'it' : (item.match?.path ?? 'it')} is ${describe(item.value)}`;
-      return item.truth instanceof Unknown && !(item.value instanceof Missing)
-        ? `${value}: ${item.truth.reason}`
-        : value;
-    });
-    const rest = items.deciding.length > 3 ? `; and ${items.deciding.length - 3} more` : '';
-    const verb =
-      comparison.quantifier === 'no'
-        ? items.deciding.length === 1
-          ? 'does'
-          : 'do'
-        : items.deciding.length === 1
-          ? 'does not'
-          : 'do not';
-    return `${items.deciding.length} of ${items.total} ${verb}: ${shown.join('; ')}${rest}`;
-  }
+function foundOf(note: Note): string {
+  const { found, truth, items } = note;
+  if (items && items.total > 0) return foundAmong(note, items);
   if (found instanceof Missing) return items ? found.reason : `nothing: ${found.reason}`;
   const value = describe(found);
-  return truth instanceof Unknown && !(found instanceof Missing)
-    ? `${value}, which cannot be decided: ${truth.reason}`
-    : value;
+  return truth instanceof Unknown ? `${value}, which cannot be decided: ${truth.reason}` : value;
+}
+
+/** Under a quantifier: how many items decided, and what the first of them are. */
+function foundAmong(
+  { comparison: { quantifier } }: Note,
+  { deciding, total }: NonNullable<Note['items']>,
+): string {
+  if (deciding.length === 0) return `none of ${total} does`;
+  const clear = deciding.filter(item => !(item.truth instanceof Unknown));
+  const unclear = deciding.filter(item => item.truth instanceof Unknown);
+  const verb =
+    quantifier === 'no' ? (clear.length === 1 ? 'does' : 'do') : clear.length === 1 ? 'does not' : 'do not';
+  const parts = [
+    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear)}`] : []),
+    ...(unclear.length > 0 ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear)}`] : []),
+  ];
+  return parts.join('; ');
+}
+
+function firstOf(items: NonNullable<Note['items']>['deciding']): string {
+  const shown = items.slice(0, 3).map(({ value, match, truth }) => {
+    if (value instanceof Missing) return value.reason;
+    const place = match === undefined || match.path === '$' ? 'it' : match.path;
+    return `${place} is ${describe(value)}${truth instanceof Unknown ? ` (${truth.reason})` : ''}`;
+  });
+  return shown.join(', ') + (items.length > 3 ? `, and ${items.length - 3} more` : '');
 }
 
 /** The normalized path of the value that a comparison looked at, where it is a single one in a document. */
@@ -129,10 +133,10 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
       ),
     };
   const source = note && sourcesIn(note.comparison)[0];
-  if (source?.form === 'header') return {};
+  // Of these, what was found says it all.
+  if (source?.form === 'header' || source?.form === 'body') return {};
   const document = response.document;
-  if (document instanceof Missing || source?.form === 'body')
-    return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
+  if (document instanceof Missing) return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
   return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
 }
 

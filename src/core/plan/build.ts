@@ -1,7 +1,7 @@
 import { loadPatterns } from '../language/patterns.ts';
 import { usesPatterns } from '../language/walk.ts';
-import { type Finding, finding } from '../text/finding.ts';
-import { didYouMean } from '../text/nearest.ts';
+import { type Code, type Finding, finding } from '../text/finding.ts';
+import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase } from './collection.ts';
@@ -9,7 +9,7 @@ import { Flow } from './flow.ts';
 import { orderPages, withNeeded } from './order.ts';
 import type { Need, Plan, PlannedCase } from './plan.ts';
 import { placeOf, prepareSteps } from './prepare-case.ts';
-import { selectCases } from './select.ts';
+import { SelectionMistake, selectCases } from './select.ts';
 
 export interface PlanOptions {
   /** Paths relative to the root of the collection; none for all of it. */
@@ -60,7 +60,14 @@ export async function buildPlan(
     given: options.given,
     checks: steps.filter(step => step.kind === 'check').length,
   };
-  return { plan, findings };
+  return { plan, findings: withoutFollowing(findings) };
+}
+
+/** Where settings cannot be read, what they would have set is missing too; that is not told once more. */
+function withoutFollowing(findings: readonly Finding[]): Finding[] {
+  const unreadable = findings.some(each => each.code === 'yaml-form' || each.code === 'setting-form');
+  const following: Code[] = ['base-missing', 'name-unknown', 'environment-unknown'];
+  return unreadable ? findings.filter(each => !following.includes(each.code)) : [...findings];
 }
 
 /** The variables of an environment, those of the secret file over those of the root. */
@@ -74,15 +81,14 @@ function readEnvironment(
   if (name === undefined) return new Map();
   const known = new Set([...(root.environments?.keys() ?? []), ...(secrets?.environments?.keys() ?? [])]);
   if (!known.has(name)) {
-    const range = given ? { start: 0, end: 0 } : root.environment!.range;
+    const message = `There is no environment '${name}'.`;
     const remedy =
       didYouMean(name, known) ??
       (known.size > 0
-        ? `There are ${[...known].join(', ')}.`
+        ? `There are ${inWords([...known])}.`
         : 'Define it under environments: in mervok.yaml.');
-    findings.push(
-      finding('environment-unknown', root.source, range, `There is no environment '${name}'.`, remedy),
-    );
+    if (given) throw new SelectionMistake(`${message} ${remedy}`);
+    findings.push(finding('environment-unknown', root.source, root.environment!.range, message, remedy));
   }
   return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);
 }

@@ -53,7 +53,12 @@ class LevelReader {
     const empty = emptyLevel(this.name, this.excerpt.source);
     for (const error of this.#document.errors) {
       const message = error.message.replace(/\.?$/, '.');
-      this.#add('yaml-form', this.excerpt.range(error.pos[0], error.pos[1]), `This is no YAML: ${message}`);
+      this.#add(
+        'yaml-form',
+        this.excerpt.range(error.pos[0], error.pos[1]),
+        `This is no YAML: ${message}`,
+        this.#braceRemedy(error.pos[0]),
+      );
     }
     const root = this.#document.contents;
     if (this.findings.length > 0 || root === null) return empty;
@@ -67,6 +72,15 @@ class LevelReader {
       return empty;
     }
     return this.#check() ? this.#level(root) : empty;
+  }
+
+  /** A text that begins with a reference is the slip that YAML explains worst. */
+  #braceRemedy(offset: number): string | undefined {
+    const line = this.excerpt.text.slice(this.excerpt.text.lastIndexOf('\n', offset - 1) + 1).split('\n')[0]!;
+    const [, key, value] = /^\s*([\w-]+):\s*(\{\+?[A-Za-z][\w.-]*\}\S.*?)\s*$/.exec(line) ?? [];
+    return value === undefined
+      ? undefined
+      : `A text that begins with a brace stands in quotes: ${key}: "${value}"`;
   }
 
   /** Reports what is not of the right form. What is of the right form is still used, or one slip would cause others. */

@@ -23,7 +23,13 @@ export function faultOf(
   const kind =
     kindsByCode.get(code) ??
     (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code) ? 'tls' : 'protocol');
-  const detail = (error.message || error.errors?.[0]?.message || code).replace(/\.$/, '');
+  if (code === 'ERR_SSL_WRONG_VERSION_NUMBER') {
+    return {
+      kind: 'tls',
+      message: `What answers at ${origin} does not speak TLS. Is it http:// rather than https://?`,
+    };
+  }
+  const detail = reasonIn(error.message || error.errors?.[0]?.message || code);
   switch (kind) {
     case 'refused':
       return {
@@ -53,6 +59,11 @@ export function faultOf(
         message: `What ${origin} sent is no valid HTTP, or what was to be sent is not: ${detail}.`,
       };
   }
+}
+
+/** OpenSSL puts codes and source files around what it says. */
+function reasonIn(message: string): string {
+  return (/SSL routines:[^:]*:([^:]+)/.exec(message)?.[1] ?? message).replace(/\.$/, '');
 }
 
 export type Phase = 'connect' | 'answer' | 'total';
