@@ -6,14 +6,12 @@ import {
   namedSources,
   type Pick,
   plainSources,
-  type Reference,
-  type ResponseSource,
   type TextLiteral,
   type TypeName,
 } from './ast.ts';
 import { functions, laterFunctions } from './functions.ts';
-import { parsePath } from './jsonpath/parse.ts';
 import type { Lexer } from './lexer.ts';
+import { SourceParser } from './parser-sources.ts';
 
 const picks = ['count', 'first', 'last', 'nth', 'random', 'all'];
 const constants = new Map<string, true | false | null>([
@@ -26,12 +24,10 @@ const deepest = 200;
 export type Operand = { kind: 'value'; node: Expression } | { kind: 'condition'; node: Condition };
 
 /** Values: everything that can stand on one side of a comparison. */
-export abstract class ExpressionParser {
+export abstract class ExpressionParser extends SourceParser {
   /** Above zero inside `includes`, where a type word may stand for a value. */
   protected partialDepth = 0;
   #depth = 0;
-
-  constructor(readonly lexer: Lexer) {}
 
   abstract conditionOrValue(): Operand;
   abstract takeType(): TypeName | undefined;
@@ -179,99 +175,6 @@ export abstract class ExpressionParser {
       pick,
       ...(position !== undefined && { position }),
       of,
-      range: lexer.since(start),
-    };
-  }
-
-  /** The name of a fence of the page, or a file. */
-  protected fileOrName(what: string): string {
-    const quoted = this.lexer.readText();
-    return quoted
-      ? quoted.parts.join('')
-      : (this.lexer.readBare() ?? this.lexer.fail(`${what} should stand here.`));
-  }
-
-  sourceOrReference(after: string): ResponseSource | Reference {
-    const found = this.lexer.readReference() ?? this.source();
-    return found ?? this.lexer.fail(`A path or a reference to a list should follow ${after}.`);
-  }
-
-  // source :: sent? ( path | xml | named pattern? ) | html | bytes | status | reason | version | time | size | fault
-  source(): ResponseSource | undefined {
-    const lexer: Lexer = this.lexer;
-    lexer.skipSpace();
-    const start = lexer.at;
-    const sent = lexer.takeWord('sent') !== undefined;
-    lexer.skipSpace();
-    const range = () => lexer.since(start);
-    if (lexer.text[lexer.at] === '$')
-      return { type: 'source', form: 'path', path: this.#path(), sent, range: range() };
-    const word = lexer.peekWord();
-    const behind = word === undefined ? '' : lexer.text[lexer.at + word.length];
-    if ((word === 'xml' && (behind === '/' || behind === '(')) || (word === 'html' && behind === '(')) {
-      const selector = this.#selector(word);
-      return { type: 'source', form: word as 'xml', selector, sent, range: range() };
-    }
-    const named = namedSources.find(name => name === word);
-    if (named && behind !== '(') return this.#named(named, sent, start);
-    const plain = sent ? undefined : plainSources.find(name => name === word);
-    if (plain && behind !== '(') {
-      lexer.takeWord();
-      return { type: 'source', form: plain, sent, range: range() };
-    }
-    if (sent) lexer.fail("A path, a header or the body should follow 'sent'.");
-    return undefined;
-  }
-
-  #path() {
-    const lexer: Lexer = this.lexer;
-    try {
-      const { path, end } = parsePath(lexer.text, lexer.at);
-      lexer.at = end;
-      return path;
-    } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
-      // A path counts offsets of the fence; a mistake is told in those of the page.
-      throw new Mistake(
-        error.code,
-        lexer.place(error.range.start, error.range.end),
-        error.message,
-        error.remedy,
-      );
-    }
-  }
-
-  // xml/… | xml("…") | html("…")
-  #selector(word: string): string {
-    const lexer: Lexer = this.lexer;
-    lexer.takeWord();
-    if (lexer.text[lexer.at] === '/') return lexer.readBareXPath();
-    lexer.take('(');
-    const text = lexer.readText();
-    if (!text || text.parts.some(part => typeof part !== 'string'))
-      lexer.fail(`${word}(…) takes a text without references.`);
-    lexer.require(')', 'the selector');
-    return text.parts.join('');
-  }
-
-  // named :: body | url | location | ( header | cookie | link ) ( token | text )    a / behind it begins a pattern
-  #named(form: (typeof namedSources)[number], sent: boolean, start: number): ResponseSource {
-    const lexer: Lexer = this.lexer;
-    lexer.takeWord();
-    let argument: string | undefined;
-    if (form === 'header' || form === 'cookie' || form === 'link') {
-      const quoted = lexer.readText();
-      argument = quoted ? quoted.parts.join('') : lexer.readToken();
-      if (argument === undefined || argument === '')
-        lexer.fail(`The name of a ${form} should follow '${form}'.`);
-    }
-    const pattern = lexer.readPattern();
-    return {
-      type: 'source',
-      form,
-      sent,
-      ...(argument !== undefined && { argument }),
-      ...(pattern && { pattern }),
       range: lexer.since(start),
     };
   }

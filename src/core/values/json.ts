@@ -20,7 +20,7 @@ export interface Hole {
   place?: 'string' | 'value';
 }
 
-const deepest = 2000;
+const deepest = 1000;
 const mayLoseDigits = /\d[\d.]{15}|\d[eE]|\d\.\d*[eE]/;
 
 /** Reads a JSON document (RFC 8259); numbers keep all their digits. Throws JsonMistake. */
@@ -68,8 +68,8 @@ class JsonReader {
       return null;
     }
     const first = this.text[this.#at];
-    if (first === '{') return this.#nested(() => this.#object());
-    if (first === '[') return this.#nested(() => this.#list());
+    if (first === '{') return this.#object();
+    if (first === '[') return this.#list();
     if (first === '"') return this.#string();
     for (const [word, value] of [
       ['true', true],
@@ -93,16 +93,14 @@ class JsonReader {
     return this.#fail(`a value should stand here, not '${word}'`);
   }
 
-  #nested<T>(read: () => T): T {
+  #enter(): void {
     if (++this.#depth > deepest) this.#fail(`the document is nested deeper than ${deepest} levels`);
     this.#at++;
-    const value = read();
-    this.#depth--;
-    return value;
   }
 
   #object(): Value {
     const object: { [name: string]: Value } = {};
+    this.#enter();
     if (this.#closes('}')) return object;
     for (;;) {
       this.#space();
@@ -131,6 +129,7 @@ class JsonReader {
 
   #list(): Value {
     const list: Value[] = [];
+    this.#enter();
     if (this.#closes(']')) return list;
     for (;;) {
       list.push(this.#value());
@@ -143,6 +142,7 @@ class JsonReader {
     this.#space();
     if (this.text[this.#at] !== bracket) return false;
     this.#at++;
+    this.#depth--;
     return true;
   }
 

@@ -12,6 +12,7 @@ import {
   type Selector,
 } from './ast.ts';
 import { pathFunctions } from './functions.ts';
+import { readQuoted } from './quoted.ts';
 
 const nameFirst = /[A-Za-z_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uDC00-\uDFFF]/y;
 const nameChars = /(?:[A-Za-z0-9_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uDC00-\uDFFF])*/y;
@@ -336,38 +337,10 @@ class PathParser {
     return { kind: 'function', name, arguments: given };
   }
 
-  /** A name in single or double quotes, with the escapes of JSON and that of its own quote. */
   #string(): string {
-    const start = this.at;
-    const quote = this.text[this.at++]!;
-    let result = '';
-    for (;;) {
-      const char = this.text[this.at];
-      if (char === undefined || char === '\n') this.#fail('This quote is not closed.', start);
-      if (char === quote) break;
-      if (char < ' ') this.#fail('A control character must be escaped.', this.at);
-      if (char !== '\\') {
-        result += char;
-        this.at++;
-        continue;
-      }
-      const written = /^\\(?:[bfnrt/\\]|u[0-9a-fA-F]{4}(?:\\u[dD][c-fC-F][0-9a-fA-F]{2})?)/.exec(
-        this.text.slice(this.at, this.at + 12),
-      )?.[0];
-      if (written !== undefined) {
-        const read = JSON.parse(`"${written}"`) as string;
-        const pair = written.length > 6 && read.codePointAt(0)! < 0x10000;
-        if (/[\uD800-\uDFFF]/u.test(read) || pair)
-          this.#fail('Half of a surrogate pair is no character.', this.at);
-        result += read;
-        this.at += written.length;
-      } else if (this.text[this.at + 1] === quote) {
-        result += quote;
-        this.at += 2;
-      } else this.#fail(`'\\${this.text[this.at + 1] ?? ''}' is no escape.`, this.at);
-    }
-    this.at++;
-    return result;
+    const { value, end } = readQuoted(this.text, this.at);
+    this.at = end;
+    return value;
   }
 
   #space(): void {

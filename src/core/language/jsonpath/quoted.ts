@@ -1,0 +1,43 @@
+import { Mistake } from '../../text/finding.ts';
+
+/**
+ * Reads a name or text in single or double quotes (RFC 9535, 2.3.1.1), with the escapes of JSON and that of its own
+ * quote. Throws Mistake.
+ */
+export function readQuoted(text: string, start: number): { value: string; end: number } {
+  const quote = text[start]!;
+  let at = start + 1;
+  let value = '';
+  for (;;) {
+    const char = text[at];
+    if (char === undefined || char === '\n') fail('This quote is not closed.', start, at);
+    if (char === quote) return { value, end: at + 1 };
+    if (char < ' ') fail('A control character must be escaped.', at, at + 1);
+    if (char !== '\\') {
+      value += char;
+      at++;
+      continue;
+    }
+    const { char: escaped, length } = readEscape(text, at, quote);
+    value += escaped;
+    at += length;
+  }
+}
+
+const escapeForm = /^\\(?:[bfnrt/\\]|u[0-9a-fA-F]{4}(?:\\u[dD][c-fC-F][0-9a-fA-F]{2})?)/;
+
+function readEscape(text: string, at: number, quote: string): { char: string; length: number } {
+  if (text[at + 1] === quote) return { char: quote, length: 2 };
+  const written = escapeForm.exec(text.slice(at, at + 12))?.[0];
+  if (written === undefined) fail(`'\\${text[at + 1] ?? ''}' is no escape.`, at, at + 2);
+  const char = JSON.parse(`"${written}"`) as string;
+  const isPair = written.length > 6;
+  if (/[\uD800-\uDFFF]/u.test(char) || (isPair && char.codePointAt(0)! < 0x10000)) {
+    fail('Half of a surrogate pair is no character.', at, at + written.length);
+  }
+  return { char, length: written.length };
+}
+
+function fail(message: string, start: number, end: number): never {
+  throw new Mistake('path-form', { start, end }, message);
+}

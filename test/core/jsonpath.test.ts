@@ -1,0 +1,277 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { isSingular } from '../../src/core/language/jsonpath/ast.ts';
+import { compileSegments, compileSingular, Match } from '../../src/core/language/jsonpath/evaluate.ts';
+import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
+import { Mistake } from '../../src/core/text/finding.ts';
+import { readJson } from '../../src/core/values/json.ts';
+import { Missing, type Value } from '../../src/core/values/value.ts';
+
+function select(path: string, document: unknown): Match[] {
+  const { path: parsed, end } = parsePath(path, 0);
+  assert.equal(end, path.length, `${path} is read to its end`);
+  return compileSegments(parsed.segments)(new Match(document as Value), document as Value);
+}
+
+const valuesOf = (path: string, document: unknown) => select(path, document).map(match => match.value);
+
+type Rows = readonly (readonly [path: string, values: unknown[]])[];
+
+function holds(document: unknown, rows: Rows): void {
+  for (const [path, values] of rows) assert.deepEqual(valuesOf(path, document), values, path);
+}
+
+// The tables of RFC 9535, section by section.
+
+test('RFC 9535, 1.5: the bookstore', () => {
+  const book = [
+    { category: 'reference', author: 'Nigel Rees', title: 'Sayings of the Century', price: 8.95 },
+    { category: 'fiction', author: 'Evelyn Waugh', title: 'Sword of Honour', price: 12.99 },
+    { category: 'fiction', author: 'Herman Melville', title: 'Moby Dick', isbn: '0-553-21311-3', price: 8.99 },
+    { category: 'fiction', author: 'J. R. R. Tolkien', title: 'The Lord of the Rings', isbn: '0-395-19395-8', price: 22.99 },
+  ];
+  const bicycle = { color: 'red', price: 399 };
+  const document = { store: { book, bicycle } };
+  const authors = book.map(each => each.author);
+  holds(document, [
+    ['$.store.book[*].author', authors],
+    ['$..author', authors],
+    ['$.store.*', [book, bicycle]],
+    ['$.store..price', [8.95, 12.99, 8.99, 22.99, 399]],
+    ['$..book[2]', [book[2]]],
+    ['$..book[2].author', ['Herman Melville']],
+    ['$..book[2].publisher', []],
+    ['$..book[-1]', [book[3]]],
+    ['$..book[0,1]', [book[0], book[1]]],
+    ['$..book[:2]', [book[0], book[1]]],
+    ['$..book[?@.isbn]', [book[2], book[3]]],
+    ['$..book[?@.price<10]', [book[0], book[2]]],
+  ]);
+  assert.equal(select('$..*', document).length, 27);
+});
+
+test('RFC 9535, 2.3.1 to 2.3.3: names, wildcards, indexes', () => {
+  holds({ o: { 'j j': { 'k.k': 3 } }, "'": { '@': 2 } }, [
+    ["$.o['j j']", [{ 'k.k': 3 }]],
+    ["$.o['j j']['k.k']", [3]],
+    ['$.o["j j"]["k.k"]', [3]],
+    [`$["'"]["@"]`, [2]],
+    [`$['\\'']['@']`, [2]],
+  ]);
+  holds({ o: { j: 1, k: 2 }, a: [5, 3] }, [
+    ['$[*]', [{ j: 1, k: 2 }, [5, 3]]],
+    ['$.o[*]', [1, 2]],
+    ['$.o[*, *]', [1, 2, 1, 2]],
+    ['$.a[*]', [5, 3]],
+  ]);
+  holds(['a', 'b'], [
+    ['$[1]', ['b']],
+    ['$[-2]', ['a']],
+    ['$[2]', []],
+    ['$[-3]', []],
+  ]);
+});
+
+test('RFC 9535, 2.3.4: slices', () => {
+  holds(
+    ['a', 'b', 'c', 'd', 'e', 'f', 'g'],
+    [
+      ['$[1:3]', ['b', 'c']],
+      ['$[5:]', ['f', 'g']],
+      ['$[1:5:2]', ['b', 'd']],
+      ['$[5:1:-2]', ['f', 'd']],
+      ['$[::-1]', ['g', 'f', 'e', 'd', 'c', 'b', 'a']],
+      ['$[1:5:0]', []],
+      ['$[-2:]', ['f', 'g']],
+      ['$[:-5]', ['a', 'b']],
+      ['$[ 1 : 3 ]', ['b', 'c']],
+      ['$[0, 5:]', ['a', 'f', 'g']],
+      ['$[100:]', []],
+    ],
+  );
+});
+
+test('RFC 9535, 2.3.5: filters', () => {
+  const a = [3, 5, 1, 2, 4, 6, { b: 'j' }, { b: 'k' }, { b: {} }, { b: 'kilo' }];
+  const document = { a, o: { p: 1, q: 2, r: 3, s: 5, t: { u: 6 } }, e: 'f' };
+  holds(document, [
+    ["$.a[?@.b == 'kilo']", [{ b: 'kilo' }]],
+    ["$.a[?(@.b == 'kilo')]", [{ b: 'kilo' }]],
+    ['$.a[?@>3.5]', [5, 4, 6]],
+    ['$.a[?@.b]', [{ b: 'j' }, { b: 'k' }, { b: {} }, { b: 'kilo' }]],
+    ['$[?@.*]', [a, document.o]],
+    ['$[?@[?@.b]]', [a]],
+    ['$.o[?@<3, ?@<3]', [1, 2, 1, 2]],
+    ['$.a[?@<2 || @.b == "k"]', [1, { b: 'k' }]],
+    ['$.o[?@>1 && @<4]', [2, 3]],
+    ['$.o[?@.u || @.x]', [{ u: 6 }]],
+    ['$.a[?@.b == $.x]', [3, 5, 1, 2, 4, 6]],
+    ['$.a[?@ == @]', a],
+    ['$.a[?!@.b]', [3, 5, 1, 2, 4, 6]],
+    ['$.a[?!(@ > 2) && !@.b]', [1, 2]],
+    ['$.o[?@ == $.o.q]', [2]],
+  ]);
+});
+
+test('RFC 9535, table 11: comparisons', () => {
+  const document = { obj: { x: 'y' }, arr: [2, 3], items: [0] };
+  const rows: [comparison: string, holds: boolean][] = [
+    ['$.absent1 == $.absent2', true],
+    ['$.absent1 <= $.absent2', true],
+    ["$.absent == 'g'", false],
+    ['$.absent1 != $.absent2', false],
+    ["$.absent != 'g'", true],
+    ['1 <= 2', true],
+    ['1 > 2', false],
+    ["13 == '13'", false],
+    ["'a' <= 'b'", true],
+    ["'a' > 'b'", false],
+    ['$.obj == $.arr', false],
+    ['$.obj != $.arr', true],
+    ['$.obj == $.obj', true],
+    ['$.obj != $.obj', false],
+    ['$.arr == $.arr', true],
+    ['$.obj == 17', false],
+    ['$.obj != 17', true],
+    ['$.obj <= $.arr', false],
+    ['$.obj < $.arr', false],
+    ['$.obj <= $.obj', true],
+    ['$.arr <= $.arr', true],
+    ['1 <= $.arr', false],
+    ['1 >= $.arr', false],
+    ['true <= true', true],
+    ['true > true', false],
+    ['-0 == 0', true],
+    ['1.0 == 1', true],
+    ['1e2 == 100', true],
+    ['null == null', true],
+  ];
+  for (const [comparison, expected] of rows) {
+    assert.equal(select(`$.items[?${comparison}]`, document).length === 1, expected, comparison);
+  }
+});
+
+test('RFC 9535, 2.4: functions', () => {
+  const items = [{ n: 'abc' }, { n: [1, 2] }, { n: { a: 1 } }, { n: 'é\u{1F6A2}' }, { n: 5 }];
+  holds({ items }, [
+    ['$.items[?length(@.n) == 3]', [items[0]]],
+    ['$.items[?length(@.n) == 2]', [items[1], items[3]]],
+    ['$.items[?length(@.n) < 2]', [items[2]]],
+    ['$.items[?count(@.n.*) == 2]', [items[1]]],
+    ['$.items[?value(@..a) == 1]', [items[2]]],
+  ]);
+});
+
+test('RFC 9535, 2.5: children and descendants, duplicates kept', () => {
+  holds(
+    ['a', 'b', 'c', 'd', 'e', 'f', 'g'],
+    [
+      ['$[0, 3]', ['a', 'd']],
+      ['$[0:2, 5]', ['a', 'b', 'f']],
+      ['$[0, 0]', ['a', 'a']],
+    ],
+  );
+  const document = { o: { j: 1, k: 2 }, a: [5, 3, [{ j: 4 }, { k: 6 }]] };
+  holds(document, [
+    ['$..j', [1, 4]],
+    ['$..[0]', [5, { j: 4 }]],
+    ['$.o..[*, *]', [1, 2, 1, 2]],
+    ['$.a..[0, 1]', [5, 3, { j: 4 }, { k: 6 }]],
+    ['$..*', [document.o, document.a, 1, 2, 5, 3, [{ j: 4 }, { k: 6 }], { j: 4 }, { k: 6 }, 4, 6]],
+  ]);
+});
+
+test('RFC 9535, 2.6: null is a value', () => {
+  const document = { a: null, b: [null], c: [{}], null: 1 };
+  holds(document, [
+    ['$.a', [null]],
+    ['$.a[0]', []],
+    ['$.a.d', []],
+    ['$.b[0]', [null]],
+    ['$.b[*]', [null]],
+    ['$.b[?@]', [null]],
+    ['$.b[?@==null]', [null]],
+    ['$.c[?@.d==null]', []],
+    ['$.null', [1]],
+  ]);
+});
+
+test('a match tells its normalized path', () => {
+  const document = { berths: [{ 'line-2': 1 }, { state: 'free' }], "o'": { '\n': 1 } };
+  const paths = (path: string) => select(path, document).map(match => match.path);
+  assert.deepEqual(paths('$.berths[-1].state'), ['$.berths[1].state']);
+  assert.deepEqual(paths('$..*'), [
+    '$.berths',
+    "$['o\\'']",
+    '$.berths[0]',
+    '$.berths[1]',
+    "$.berths[0]['line-2']",
+    '$.berths[1].state',
+    "$['o\\'']['\\n']",
+  ]);
+});
+
+test('singular queries are known before the run', () => {
+  const singular = (path: string) => isSingular(parsePath(path, 0).path.segments);
+  for (const path of ['$', '$.a', "$['a'][0]", '$.a[-1].b']) assert.equal(singular(path), true, path);
+  for (const path of ['$.*', '$..a', '$[0,1]', '$[0:1]', '$[?@.a]', "$['a','b']"]) assert.equal(singular(path), false, path);
+});
+
+test('a bare path ends at white space, one in brackets does not', () => {
+  assert.equal(parsePath('$.a[ 0 , 1 ].b = 3', 0).end, 14);
+  assert.equal(parsePath('$.a .b', 0).end, 3);
+  assert.equal(parsePath('x $.a', 2).end, 5);
+});
+
+test('what is no path is a mistake at its place', () => {
+  const rows: [path: string, at: number][] = [
+    ['$.1a', 1],
+    ['$[a]', 2],
+    ['$[01]', 2],
+    ['$[-0]', 2],
+    ['$[9007199254740992]', 2],
+    ["$['a", 2],
+    ["$['\\x']", 3],
+    ['$["\\uD800"]', 3],
+    ['$[?@.a]x]', 99],
+    ['$[?@.*==1]', 3],
+    ['$[?length(@.*)<3]', 10],
+    ['$[?count(1)==1]', 9],
+    ['$[?value(@.a)]', 3],
+    ['$[?nope(@.a)==1]', 3],
+    ["$[?match(@.a, 'x')]", 3],
+    ['$[?1]', 3],
+    ['$[?!@.a==1]', 4],
+    ['$[?@.a==]', 8],
+    ['$[', 2],
+    ['$[0', 1],
+  ];
+  for (const [path, at] of rows) {
+    try {
+      const { end } = parsePath(path, 0);
+      assert.ok(at === 99 && end < path.length, `${path} should be a mistake`);
+    } catch (error) {
+      if (!(error instanceof Mistake)) throw error;
+      assert.equal(error.range.start, at, `${path}: ${error.message}`);
+    }
+  }
+});
+
+test('what is missing is told with what is there', () => {
+  const document = { berth: { id: 1, state: 'free' }, list: [1, 2], none: {}, name: 'x' };
+  const reason = (path: string) => {
+    const found = compileSingular(parsePath(path, 0).path.segments)(document as Value);
+    return found instanceof Missing ? found.reason : found;
+  };
+  assert.equal(reason('$.berth.fee'), "$.berth has no member 'fee'; there are id, state");
+  assert.equal(reason('$.list[2]'), '$.list has 2 items, so there is no $.list[2]');
+  assert.equal(reason('$.none.a'), "$.none has no member 'a'; it is empty");
+  assert.equal(reason('$.name.a'), "$.name is no object, so it has no member 'a'");
+  assert.equal(reason('$.list.a'), "$.list is a list, so it has no member 'a'");
+  assert.equal(reason('$.name[0]'), '$.name is no list');
+});
+
+test('a document as deep as the reader allows can be searched', () => {
+  const deep = readJson(`${'[1.0e1,'.repeat(900)}0${']'.repeat(900)}`);
+  assert.equal(select('$..[0]', deep).length, 900);
+});

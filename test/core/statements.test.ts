@@ -1,0 +1,205 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { functions, laterFunctions } from '../../src/core/language/functions.ts';
+import { read } from '../support/language.ts';
+
+test('every statement of the grammar is read', () => {
+  const rows: [text: string, type: string][] = [
+    ['status = 200', 'check'],
+    ['"a label": status = 200', 'check'],
+    ['"text" = $.a', 'check'],
+    ['keep $.id as berth', 'keep'],
+    ['keep $.id as secret berth', 'keep'],
+    ['keep $.id as secret', 'keep'],
+    ['keep $.id as secret or 3', 'keep'],
+    ['keep first $.a[*] as berth or "none"', 'keep'],
+    ['let arrival = today() + 2 days', 'let'],
+    ['wait 2 s', 'wait'],
+    ['wait {pause}', 'wait'],
+    ['repeat every 500 ms for 10 s until $.state = "moored"', 'repeat'],
+    ['skip when {tide} = "low"', 'skip'],
+    ['each row of vessels.csv', 'each-row'],
+    ['each row of "my vessels.csv"', 'each-row'],
+    ['each {berths} as berth', 'each-value'],
+    ['each {berths} is text', 'check'],
+    ['cleanup', 'cleanup'],
+    ['$ includes {"vessel": {vessel}, "nights": number or null, "list": [text, 3]}', 'check'],
+    ['$ fits berth-schema', 'check'],
+    ['body fits "schemas/berth.json"', 'check'],
+    ['xml/tides/tide[@no="1"]/height > 2', 'check'],
+    ['xml("//tide [1]") exists', 'check'],
+    ['html("main > h1") contains "Quay"', 'check'],
+    ['header set-cookie /sid=(\\w+)/ = "a"', 'check'],
+    ['body /no (\\d+)/ > 3', 'check'],
+    ['sent header content-type = "text/plain"', 'check'],
+    ['sent $.a = $.a', 'check'],
+    ['cookie sid exists', 'check'],
+    ['link next ends with "page=2"', 'check'],
+    ['location starts with "https://"', 'check'],
+    ['fault = "refused"', 'check'],
+    ['random $.a[*] = 3', 'check'],
+    ['$.a is number or date', 'check'],
+    ['$.a is number or text($.b) = "3"', 'check'],
+    ['$.a is number or null = $.b', 'check'],
+  ];
+  for (const [text, type] of rows) {
+    const { statements } = read(text);
+    assert.deepEqual(
+      statements.map(statement => statement.type),
+      [type],
+      text,
+    );
+  }
+});
+
+test('a statement goes on over indented lines and open brackets; comments end it nowhere', () => {
+  const text = `# first of all
+status = 200   # the status
+$.state in
+  "free",      # one
+  "taken"
+$.list = [
+1,
+2 # two
+]
+
+keep $.id
+  as berth
+"a # is no comment": $.a = "#"
+`;
+  const { statements, mistakes } = read(text);
+  assert.deepEqual(mistakes, []);
+  assert.deepEqual(
+    statements.map(statement => statement.type),
+    ['check', 'check', 'check', 'keep', 'check'],
+  );
+});
+
+test('what follows a type after or belongs to it only where nothing else can be meant', () => {
+  const count = (text: string) => {
+    const [statement] = read(text).statements;
+    return statement?.type === 'check' ? statement.condition.type : undefined;
+  };
+  assert.equal(count('$.a is text or null'), 'comparison');
+  assert.equal(count('$.a is text or null = $.b'), 'or');
+  assert.equal(count('$.a is text or date($.b) = $.c or $.d = 1'), undefined, 'date() is not there yet');
+  assert.equal(count('$.a is text or $.b = 1'), 'or');
+  assert.equal(count('$.a between 1 and 2 and $.b = 3'), 'and');
+});
+
+/** Text, code and place of the mistake, a part of what is said, a part of the remedy. */
+const mistakes: readonly (readonly [text: string, code: string, at: string, says: string, remedy?: string])[] = [
+  ['statsu = 200', 'word-unknown', '1:1', "'statsu' is not known here", "'status'"],
+  ['nonsense = 200', 'word-unknown', '1:1', 'not known here', '{nonsense}'],
+  ['kep $.id as x', 'word-unknown', '1:1', 'not known', "'keep'"],
+  ['status == 200', 'syntax', '1:8', "'==' is written '='"],
+  ['status <> 200', 'syntax', '1:8', "'<>' is written '!='"],
+  ['status = 200 && $.a = 1', 'syntax', '1:14', "'&&' is written 'and'"],
+  ['status = 200 || $.a = 1', 'syntax', '1:14', "'||' is written 'or'"],
+  ['! $.a = 1', 'syntax', '1:1', "written 'not'"],
+  ["$.a = 'x'", 'syntax', '1:7', 'double quotes', '"x"'],
+  ['$.a = "x', 'syntax', '1:7', 'not closed'],
+  ['$.a = "\\q"', 'syntax', '1:8', 'no escape'],
+  ['$.a is string', 'word-unknown', '1:8', 'no type here', 'is text'],
+  ['$.a is txet', 'word-unknown', '1:8', 'A type should follow', "'text'"],
+  ['$.a is 200', 'syntax', '1:8', 'A type should follow', "'='"],
+  ['$.a contians "x"', 'word-unknown', '1:5', "'contians' is no predicate", "'contains'"],
+  ['$.a not', 'syntax', '1:8', "A predicate should follow 'not'"],
+  ['$.a not absent', 'syntax', '1:5', "written 'exists'"],
+  ['$.a', 'syntax', '1:4', 'a comparison is missing'],
+  ['$.a = ', 'syntax', '1:7', 'A value should stand here'],
+  ['$.a = 007', 'syntax', '1:7', 'no leading zeros'],
+  ['time < 300 mss', 'syntax', '1:12', 'does not belong here'],
+  ['time < 300mss', 'word-unknown', '1:11', "'mss' is no unit", "'ms'"],
+  ['keep $.a', 'syntax', '1:9', "'as' should follow"],
+  ['keep $.a as 7', 'syntax', '1:13', 'A name should stand here'],
+  ['let x', 'syntax', '1:6', "'=' should follow 'let x'"],
+  ['repeat 2 s', 'syntax', '1:8', "'every' should follow"],
+  ['skip $.a = 1', 'syntax', '1:6', "'when' should follow"],
+  ['$.a between 1', 'syntax', '1:14', "'and' and an upper limit"],
+  ['$.a starts "x"', 'syntax', '1:12', "'with' should follow"],
+  ['(status = 200', 'syntax', '1:14', "')' should follow"],
+  ['[1, 2 = $.a', 'syntax', '1:7', "']' should follow"],
+  ['{"a" 1} = $.a', 'syntax', '1:6', "':' should follow"],
+  ['{ vessel } = $.a', 'syntax', '1:3', 'member name in double quotes', '{name}'],
+  ['nth x $.a[*] = 1', 'syntax', '1:1', 'whole number from 1'],
+  ['each = 3', 'syntax', '1:6', "should follow 'each'"],
+  ['lenght($.a) = 1', 'function-unknown', '1:1', "no function 'lenght'", "'length'"],
+  ['length() = 1', 'function-arguments', '1:1', 'takes a value'],
+  ['uuid(1) = "x"', 'function-arguments', '1:1', 'takes nothing'],
+  ['$.line-2 = 3', 'path-form', '1:1', "'-' cannot stand", "$['line-2']"],
+  ['$.a[b] = 3', 'path-form', '1:5', 'should stand here', "['b']"],
+  ['$.a[?@.b = 1].c exists', 'path-form', '1:10', "written '=='"],
+  ['$.a[?@[*] == 1] exists', 'path-form', '1:6', 'cannot be compared', 'count'],
+  ['$.a[01] = 1', 'path-form', '1:5', 'no index'],
+  ['$.a[0 = 1', 'path-form', '1:7', "',' or ']'"],
+  ['$. = 1', 'path-form', '1:2', 'member name'],
+  ['$.a[*] = 1', 'many-values', '1:1', 'several values', 'each, some or no'],
+  ['keep $..id as id', 'many-values', '1:6', 'several values'],
+  ['time < 300', 'never-equal', '1:1', 'can never be compared', '300 ms'],
+  ['size < 300', 'never-equal', '1:1', 'can never be compared', '300 B'],
+  ['status = "200"', 'never-equal', '1:1', 'can never be compared', '200 without quotes'],
+  ['reason = 200', 'never-equal', '1:1', 'can never be compared', 'status = 200'],
+  ['body = 5', 'never-equal', '1:1', 'can never be compared', '"5"'],
+  ['status between 200 and "299"', 'never-equal', '1:1', 'can never be compared'],
+  ['status in 200, "201"', 'never-equal', '1:1', 'can never be compared'],
+  ['status < true', 'never-equal', '1:1', 'no order'],
+  ['$.a is 2xx', 'never-equal', '1:5', 'about the status'],
+  ['$.a matches /(/', 'pattern-form', '1:13', 'no pattern'],
+  ['$.a matches //', 'syntax', '1:13', 'may not be empty'],
+  ['$.a matches /x', 'syntax', '1:13', 'not closed'],
+  ['$.a matches /x/g', 'syntax', '1:16', 'no flag'],
+  ['$.a includes {"b": text}', 'not-yet', '1:5', "'includes' is not there yet"],
+  ['$ fits berth', 'not-yet', '1:3', "'fits' is not there yet"],
+  ['xml/a = "b"', 'not-yet', '1:1', "'xml' is not there yet"],
+  ['cookie a exists', 'not-yet', '1:1', "'cookie' is not there yet"],
+  ['sent $.a = 1', 'not-yet', '1:1', "'sent' is not there yet"],
+  ['body /a/ = "a"', 'not-yet', '1:6', 'pattern behind a source is not there yet'],
+  ['random $.a[*] = 1', 'not-yet', '1:1', "'random' is not there yet"],
+  ['sha256("a") = "b"', 'not-yet', '1:1', 'sha256() is not there yet'],
+  ['cleanup', 'not-yet', '1:1', "'cleanup' is not there yet"],
+  ['each row of a.csv', 'not-yet', '1:1', "'each row of' is not there yet"],
+];
+
+test('a mistake tells what, where and how to mend it', () => {
+  for (const [text, code, at, says, remedy = ''] of mistakes) {
+    const [mistake, ...others] = read(text).mistakes;
+    assert.ok(mistake, `${text} should be a mistake`);
+    assert.deepEqual([mistake.code, mistake.at], [code, at], `${text}: ${mistake.message}`);
+    assert.ok(mistake.message.includes(says), `${text}: ${mistake.message}`);
+    assert.ok(mistake.remedy.includes(remedy), `${text}: ${mistake.remedy}`);
+    assert.deepEqual(others, [], text);
+  }
+});
+
+test('one wrong line hides no other', () => {
+  const { statements, mistakes: found } = read('status = = 200\n$.a = 1\n$.b contians 3\n  and more\n$.c = 2\n');
+  assert.deepEqual(
+    found.map(mistake => mistake.at),
+    ['1:10', '3:5'],
+  );
+  assert.equal(statements.length, 2);
+});
+
+test('no text makes the parser throw or hang, and every mistake has its place', () => {
+  const seeds = mistakes.map(([text]) => text).concat(['each $.a[?@.b == "c"] is text or null # x', 'let x = {"a": [1, {y}]}']);
+  let state = 7;
+  const next = (limit: number) => {
+    state = (state * 1103515245 + 12345) & 0x7fffffff;
+    return state % limit;
+  };
+  const pieces = ['"', "'", '{', '}', '[', ']', '(', ')', '/', '\\', '$', '#', '\n', '\n  ', ' ', '-', '.', 'é', '\u{1F6A2}', '\0'];
+  for (let turn = 0; turn < 4000; turn++) {
+    const seed = seeds[next(seeds.length)]!;
+    const at = next(seed.length + 1);
+    const text = seed.slice(0, at) + pieces[next(pieces.length)]! + seed.slice(at + next(3));
+    for (const mistake of read(text).mistakes) assert.match(mistake.at, /^[1-9]\d*:[1-9]\d*$/, JSON.stringify(text));
+  }
+});
+
+test('no function is both there and not there yet', () => {
+  assert.deepEqual(
+    laterFunctions.filter(name => Object.hasOwn(functions, name)),
+    [],
+  );
+});

@@ -1,0 +1,219 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { Misfit, render } from '../../src/core/template/render.ts';
+import { parseTarget, renderTarget } from '../../src/core/template/target.ts';
+import { type BodyForm, parseBody, parseTemplateText } from '../../src/core/template/template.ts';
+import { Mistake } from '../../src/core/text/finding.ts';
+import { Excerpt, Source } from '../../src/core/text/source.ts';
+import { readJson } from '../../src/core/values/json.ts';
+import { CalendarDate, Plain, type Value } from '../../src/core/values/value.ts';
+import { sceneOf } from '../support/language.ts';
+
+const place = (start: number, end: number) => ({ start, end });
+
+function expand(target: string, names: { [name: string]: Value }): string {
+  return renderTarget(parseTarget(target, place), sceneOf({ names }));
+}
+
+// RFC 6570, 3.2: the variables and the tables of its examples. Underscores and digits in names are written as letters
+// where Mervok's names do not allow them.
+const variables: { [name: string]: Value } = {
+  count: ['one', 'two', 'three'],
+  dom: ['example', 'com'],
+  dub: 'me/too',
+  hello: 'Hello World!',
+  half: '50%',
+  var: 'value',
+  who: 'fred',
+  base: 'http://example.com/home/',
+  path: '/foo/bar',
+  list: ['red', 'green', 'blue'],
+  keys: { semi: ';', dot: '.', comma: ',' },
+  v: 6,
+  x: 1024,
+  y: 768,
+  none: null,
+  noKeys: {},
+};
+
+const tables: { [section: string]: readonly (readonly [template: string, expansion: string])[] } = {
+  '3.2.1': [
+    ['/?{count}', '/?one,two,three'],
+    ['/?{count*}', '/?one,two,three'],
+    ['/a{/count}', '/a/one,two,three'],
+    ['/a{/count*}', '/a/one/two/three'],
+    ['/a{;count}', '/a;count=one,two,three'],
+    ['/a{;count*}', '/a;count=one;count=two;count=three'],
+    ['/a{?count}', '/a?count=one,two,three'],
+    ['/a{?count*}', '/a?count=one&count=two&count=three'],
+    ['/a?{&count*}', '/a?&count=one&count=two&count=three'],
+  ],
+  '3.2.2 simple': [
+    ['/{var}', '/value'],
+    ['/{hello}', '/Hello%20World%21'],
+    ['/{half}', '/50%25'],
+    ['/O{none}X?', 'refused'],
+    ['/?O{none}X', '/?OX'],
+    ['/{x,y}', '/1024,768'],
+    ['/{x,hello,y}', '/1024,Hello%20World%21,768'],
+    ['/{var:3}', '/val'],
+    ['/{var:30}', '/value'],
+    ['/{list}', '/red,green,blue'],
+    ['/{list*}', '/red,green,blue'],
+    ['/{keys}', '/semi,%3B,dot,.,comma,%2C'],
+    ['/{keys*}', '/semi=%3B,dot=.,comma=%2C'],
+  ],
+  '3.2.3 reserved': [
+    ['/{+var}', '/value'],
+    ['/{+hello}', '/Hello%20World!'],
+    ['/{+half}', '/50%25'],
+    ['/x/{+base}index', '/x/http://example.com/home/index'],
+    ['/{+path}/here', '//foo/bar/here'],
+    ['/here?ref={+path}', '/here?ref=/foo/bar'],
+    ['/up{+path}{var}/here', '/up/foo/barvalue/here'],
+    ['/{+x,hello,y}', '/1024,Hello%20World!,768'],
+    ['/{+path:6}/here', '//foo/b/here'],
+    ['/{+keys*}', '/semi=;,dot=.,comma=,'],
+  ],
+  '3.2.4 fragment': [
+    ['/{#var}', '/#value'],
+    ['/{#path:6}here', '/#/foo/bhere'],
+    ['/{#keys*}', '/#semi=;,dot=.,comma=,'],
+  ],
+  '3.2.5 label': [
+    ['/{.who}', '/.fred'],
+    ['/{.who,who}', '/.fred.fred'],
+    ['/www{.dom*}', '/www.example.com'],
+    ['/X{.list}', '/X.red,green,blue'],
+    ['/X{.list*}', '/X.red.green.blue'],
+    ['/X{.keys*}', '/X.semi=%3B.dot=..comma=%2C'],
+  ],
+  '3.2.6 segments': [
+    ['/a{/who}', '/a/fred'],
+    ['/a{/half,who}', '/a/50%25/fred'],
+    ['/a{/who,dub}', '/a/fred/me%2Ftoo'],
+    ['/a{/var,x}/here', '/a/value/1024/here'],
+    ['/a{/var:1,var}', '/a/v/value'],
+    ['/a{/list*,path:4}', '/a/red/green/blue/%2Ffoo'],
+    ['/a{/keys*}', '/a/semi=%3B/dot=./comma=%2C'],
+  ],
+  '3.2.7 parameters': [
+    ['/a{;who}', '/a;who=fred'],
+    ['/a{;half}', '/a;half=50%25'],
+    ['/a{;v,x,y}', '/a;v=6;x=1024;y=768'],
+    ['/a{;hello:5}', '/a;hello=Hello'],
+    ['/a{;keys*}', '/a;semi=%3B;dot=.;comma=%2C'],
+  ],
+  '3.2.8 query': [
+    ['/a{?who}', '/a?who=fred'],
+    ['/a{?x,y}', '/a?x=1024&y=768'],
+    ['/a{?x,none,y}', '/a?x=1024&y=768'],
+    ['/a{?var:3}', '/a?var=val'],
+    ['/a{?list}', '/a?list=red,green,blue'],
+    ['/a{?list*}', '/a?list=red&list=green&list=blue'],
+    ['/a{?keys}', '/a?keys=semi,%3B,dot,.,comma,%2C'],
+    ['/a{?keys*}', '/a?semi=%3B&dot=.&comma=%2C'],
+    ['/a{?noKeys}', '/a'],
+  ],
+  '3.2.9 continuation': [
+    ['/a?fixed=yes{&x}', '/a?fixed=yes&x=1024'],
+    ['/a?{&var:3}', '/a?&var=val'],
+    ['/a?{&keys*}', '/a?&semi=%3B&dot=.&comma=%2C'],
+  ],
+};
+
+for (const [section, rows] of Object.entries(tables)) {
+  test(`RFC 6570, ${section}`, () => {
+    for (const [template, expansion] of rows) {
+      if (expansion === 'refused') assert.throws(() => expand(template, variables), Misfit, template);
+      else assert.equal(expand(template, variables), expansion, template);
+    }
+  });
+}
+
+test('what is written literally in a target goes out as it is written', () => {
+  assert.equal(expand('/a%2Fb//c/[x]?q=%20&q=a+b', {}), '/a%2Fb//c/[x]?q=%20&q=a+b');
+  assert.equal(expand('/\\{x}/{not a reference}', {}), '/%7Bx}/{not%20a%20reference}');
+  assert.equal(expand('/ähre', {}), '/%C3%A4hre');
+});
+
+test('a reference at the beginning of a target is inserted as it is', () => {
+  assert.equal(expand('{harbour}/berths', { harbour: 'http://127.0.0.1:7070' }), 'http://127.0.0.1:7070/berths');
+});
+
+test('an empty value in a path is refused, one in a query is not', () => {
+  for (const empty of ['', null, new Plain('')]) {
+    assert.throws(
+      () => expand('/berths/{berth}', { berth: empty }),
+      (error: Error) => error instanceof Misfit && error.message.includes('{berth} is empty') && error.message.includes('from the test'),
+    );
+  }
+  assert.equal(expand('/berths?state={state}', { state: '' }), '/berths?state=');
+  assert.throws(() => expand('/berths/{berth}', {}), /'berth' has no value here/);
+  assert.throws(() => expand('/berths/{berth.code}', { berth: { id: 1 } }), /there has no 'code'/);
+});
+
+function fillBody(form: BodyForm, text: string, names: { [name: string]: Value }): string {
+  const source = new Source('a.md', text);
+  return render(parseBody(new Excerpt(source, text, 1), 0, form), sceneOf({ names }));
+}
+
+test('a value is escaped for the place where it lands', () => {
+  const nasty = 'a"b\\c\n<d>&\'{e}';
+  assert.equal(
+    fillBody('json', '{ "in": "x{v}y", "as": {v}, "n": {n}, "o": {o}, "brace": "\\{v}" }', { v: nasty, n: 7, o: { a: [1, null] } }),
+    `{ "in": "xa\\"b\\\\c\\n<d>&'{e}y", "as": "a\\"b\\\\c\\n<d>&'{e}", "n": 7, "o": { "a": [1, null] }, "brace": "{v}" }`,
+  );
+  assert.equal(fillBody('xml', '<a b="{v}">{v}</a>', { v: `<"&'>` }), '<a b="&lt;&quot;&amp;&apos;&gt;">&lt;&quot;&amp;&apos;&gt;</a>');
+  assert.equal(fillBody('form', 'q={v}&r=1', { v: 'a b&c=ü~*' }), 'q=a+b%26c%3D%C3%BC%7E*&r=1');
+  assert.equal(fillBody('text', 'Dear {v}, \\{v} { v }', { v: nasty }), `Dear ${nasty}, {v} { v }`);
+  assert.equal(fillBody('json', '"{+v}"', { v: '\\u00e9' }), '"\\u00e9"');
+});
+
+test('a plain value in the place of a JSON value becomes a number where it is written as one', () => {
+  const names = { a: new Plain('3'), b: new Plain('0417'), c: new Plain('true'), d: new CalendarDate(Date.UTC(2026, 10, 25)) };
+  assert.equal(fillBody('json', '[{a}, {b}, {c}, {d}, "{d}"]', names), '[3, "0417", true, "2026-11-25", "2026-11-25"]');
+});
+
+test('a 64-bit id goes into the next request with all its digits', () => {
+  const { id } = readJson('{"id": 9007199254740993}') as { [name: string]: Value };
+  assert.equal(fillBody('json', '{ "id": {id}, "text": "{id}" }', { id: id! }), '{ "id": 9007199254740993, "text": "9007199254740993" }');
+  assert.equal(expand('/vessels/{id}', { id: id! }), '/vessels/9007199254740993');
+});
+
+test('a value that cannot stand in its place is named with its origin', () => {
+  const header = (text: string, names: { [name: string]: Value }) => render(parseTemplateText(text, 'header', { start: 0, end: 0 }), sceneOf({ names }));
+  assert.equal(header('Bearer {token}', { token: 'abc' }), 'Bearer abc');
+  for (const bad of ['a\r\nX: y', 'a\nb', 'a\0']) assert.throws(() => header('{token}', { token: bad }), /\{token\} holds a line end.*from the test/);
+  assert.throws(() => header('{token}', { token: { a: 1 } }), /\{token\} is an object, which cannot stand in a header/);
+  assert.throws(() => fillBody('text', '{list}', { list: [1] }), /is a list, which cannot stand in a text/);
+  assert.throws(() => fillBody('json', '"{list}"', { list: [1] }), /is a list, which cannot stand in a JSON string/);
+});
+
+test('a body that should be JSON and is none is a mistake at its place', () => {
+  const rows: [body: string, offset: number, says: string][] = [
+    ['{ "a": nonsense }', 7, "not 'nonsense'"],
+    ['{ "a": 1, }', 10, "no comma may stand before '}'"],
+    ["{ 'a': 1 }", 2, 'double quotes'],
+    ['{ "a" 1 }', 6, "a ':' should stand here"],
+    ['{ "a": 01 }', 7, 'no JSON number'],
+    ['[1 2]', 3, "a ',' or ']'"],
+    ['{ "a": "x }', 7, 'not closed'],
+    ['{ "a": "\\q" }', 8, 'no escape'],
+    ['{ "a": 1', 8, "a ',' or '}'"],
+    ['{} {}', 3, 'behind the end'],
+    ['{ {name}: 1 }', 2, 'member name'],
+    ['{ "a": {b c} }', 8, 'member name'],
+  ];
+  for (const [body, offset, says] of rows) {
+    assert.throws(
+      () => fillBody('json', body, {}),
+      (error: Error) => {
+        assert.ok(error instanceof Mistake, body);
+        assert.equal(error.range.start, offset, `${body}: ${error.message}`);
+        assert.ok(error.message.includes(says), error.message);
+        return true;
+      },
+    );
+  }
+});

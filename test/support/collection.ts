@@ -1,0 +1,36 @@
+import { buildPlan, type PlanOptions } from '../../src/core/plan/build.ts';
+import { type CollectionFiles, readCollection } from '../../src/core/plan/collection.ts';
+import type { Plan } from '../../src/core/plan/plan.ts';
+import { type Finding, sortFindings } from '../../src/core/text/finding.ts';
+
+/** Files by their path; fences are written with ~~~ so that they can stand in a test. */
+export type Texts = { readonly [path: string]: string };
+
+export function filesOf(texts: Texts): CollectionFiles {
+  const all = Object.entries(texts).map(([path, text]) => ({ path, text }));
+  const secrets = all.find(file => file.path === 'mervok.secret.yaml');
+  return {
+    settings: all.filter(file => file.path.endsWith('mervok.yaml')),
+    pages: all.filter(file => file.path.endsWith('.md')),
+    ...(secrets && { secrets }),
+  };
+}
+
+export async function planOf(texts: Texts, options: Partial<PlanOptions> = {}): Promise<{ plan: Plan; findings: Finding[] }> {
+  const collection = await readCollection(filesOf(texts));
+  const { plan, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
+  return { plan, findings: sortFindings(findings) };
+}
+
+/** Findings as `file:line:column code`. */
+export function told(findings: readonly Finding[]): string[] {
+  return findings.map(({ source, range, code }) => {
+    const { line, column } = source.position(range.start);
+    return `${source.file}:${line}:${column} ${code}`;
+  });
+}
+
+/** A case with one request. */
+export function caseText(title: string, request: string, statements: string): string {
+  return `## ${title}\n\n~~~http\n${request}\n~~~\n\n~~~mervok\n${statements}\n~~~\n\n`;
+}

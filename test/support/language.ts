@@ -1,0 +1,83 @@
+import { checkStatement } from '../../src/core/language/analyse.ts';
+import type { Check, Keep, Statement } from '../../src/core/language/ast.ts';
+import { compileCondition } from '../../src/core/language/compile-condition.ts';
+import { compileExpression } from '../../src/core/language/compile-expression.ts';
+import { type Explanation, explain } from '../../src/core/language/explain.ts';
+import { parseStatements } from '../../src/core/language/parser.ts';
+import { loadPatterns } from '../../src/core/language/patterns.ts';
+import { ResponseView } from '../../src/core/language/response.ts';
+import type { Scene } from '../../src/core/language/scene.ts';
+import { Unknown } from '../../src/core/language/truth.ts';
+import type { Mistake } from '../../src/core/text/finding.ts';
+import { Excerpt, Source } from '../../src/core/text/source.ts';
+import { type Found, Plain, type Value } from '../../src/core/values/value.ts';
+
+await loadPatterns();
+
+export interface Given {
+  /** An object is sent as JSON. */
+  readonly body?: unknown;
+  readonly headers?: readonly (readonly [string, string])[];
+  readonly status?: number;
+  readonly reason?: string;
+  readonly time?: number;
+  readonly names?: { readonly [name: string]: Value };
+}
+
+/** A scene with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
+export function sceneOf({ body = {}, headers, status = 200, reason = 'OK', time = 12, names = {} }: Given = {}): Scene {
+  const text = typeof body === 'string' ? body : JSON.stringify(body);
+  const response = new ResponseView({
+    url: 'http://skerry.example/berths',
+    status,
+    reason,
+    headers: headers ?? [['Content-Type', 'application/json']],
+    body: Buffer.from(text),
+    time,
+  });
+  return {
+    response,
+    lookup: name => (Object.hasOwn(names, name) ? { value: names[name]!, origin: 'from the test', secret: false } : undefined),
+    world: { now: () => Date.UTC(2026, 10, 23, 12), uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11' },
+    notes: [],
+  };
+}
+
+/** Reads statements; mistakes come with the line and column at which they stand. */
+export function read(text: string): { statements: Statement[]; mistakes: { code: string; at: string; message: string; remedy: string }[] } {
+  const source = new Source('test.md', text);
+  const { statements, mistakes } = parseStatements(new Excerpt(source, source.text, 1));
+  const told = (mistake: Mistake) => {
+    const { line, column } = source.position(mistake.range.start);
+    return { code: mistake.code, at: `${line}:${column}`, message: mistake.message, remedy: mistake.remedy ?? '' };
+  };
+  return { statements, mistakes: [...mistakes, ...statements.flatMap(checkStatement)].map(told) };
+}
+
+function only(text: string): Statement {
+  const { statements, mistakes } = read(text);
+  if (mistakes.length > 0) throw new Error(`${text}: ${mistakes.map(each => each.message).join(' ')}`);
+  if (statements.length !== 1) throw new Error(`${text}: ${statements.length} statements`);
+  return statements[0]!;
+}
+
+/** What a condition comes to: yes, no or unknown. */
+export function decide(condition: string, given?: Given): 'yes' | 'no' | 'unknown' {
+  const truth = compileCondition((only(condition) as Check).condition)(sceneOf(given));
+  return truth instanceof Unknown ? 'unknown' : truth ? 'yes' : 'no';
+}
+
+/** What a value expression comes to. */
+export function evaluate(expression: string, given?: Given): Found {
+  return compileExpression((only(`keep ${expression} as kept`) as Keep).value)(sceneOf(given));
+}
+
+/** Why a condition does not hold. */
+export function explained(condition: string, given?: Given): Explanation {
+  const scene = sceneOf(given);
+  const { condition: node } = only(condition) as Check;
+  if (compileCondition(node)(scene) === true) throw new Error(`${condition} holds`);
+  return explain(node, scene.notes, condition, scene);
+}
+
+export const plain = (text: string) => new Plain(text);
