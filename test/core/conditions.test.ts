@@ -34,11 +34,20 @@ const response: Given = {
     ['Set-Cookie', 'a=1'],
     ['Set-Cookie', 'b=2'],
   ],
-  names: { nights: plain('3'), tariff: 41.35, code: plain('0417'), list: ['a', 'b'], deep: { quay: { no: 2 } }, big: 5 },
+  names: {
+    nights: plain('3'),
+    tariff: 41.35,
+    code: plain('0417'),
+    list: ['a', 'b'],
+    deep: { quay: { no: 2 } },
+    big: 5,
+  },
 };
 
 /** Conditions over the response above, each with what it comes to. */
-const tables: { [what: string]: readonly (readonly [condition: string, outcome: 'yes' | 'no' | 'unknown'])[] } = {
+const tables: {
+  [what: string]: readonly (readonly [condition: string, outcome: 'yes' | 'no' | 'unknown'])[];
+} = {
   'the status line and the figures': [
     ['status = 200', 'yes'],
     ['status = 201', 'no'],
@@ -260,7 +269,14 @@ for (const [what, rows] of Object.entries(tables)) {
 
 test('on a body that is no JSON nothing about it is decided', () => {
   const page: Given = { body: '<p>closed</p>', headers: [['Content-Type', 'text/html']] };
-  for (const condition of ['$.a = 1', '$.a exists', '$.a absent', 'each $.a[*] = 1', 'no $.a[*] = 1', 'count $.a[*] = 0']) {
+  for (const condition of [
+    '$.a = 1',
+    '$.a exists',
+    '$.a absent',
+    'each $.a[*] = 1',
+    'no $.a[*] = 1',
+    'count $.a[*] = 0',
+  ]) {
     assert.equal(decide(condition, page), 'unknown', condition);
   }
   assert.equal(decide('body contains "closed"', page), 'yes');

@@ -27,8 +27,20 @@ test('RFC 9535, 1.5: the bookstore', () => {
   const book = [
     { category: 'reference', author: 'Nigel Rees', title: 'Sayings of the Century', price: 8.95 },
     { category: 'fiction', author: 'Evelyn Waugh', title: 'Sword of Honour', price: 12.99 },
-    { category: 'fiction', author: 'Herman Melville', title: 'Moby Dick', isbn: '0-553-21311-3', price: 8.99 },
-    { category: 'fiction', author: 'J. R. R. Tolkien', title: 'The Lord of the Rings', isbn: '0-395-19395-8', price: 22.99 },
+    {
+      category: 'fiction',
+      author: 'Herman Melville',
+      title: 'Moby Dick',
+      isbn: '0-553-21311-3',
+      price: 8.99,
+    },
+    {
+      category: 'fiction',
+      author: 'J. R. R. Tolkien',
+      title: 'The Lord of the Rings',
+      isbn: '0-395-19395-8',
+      price: 22.99,
+    },
   ];
   const bicycle = { color: 'red', price: 399 };
   const document = { store: { book, bicycle } };
@@ -64,12 +76,15 @@ test('RFC 9535, 2.3.1 to 2.3.3: names, wildcards, indexes', () => {
     ['$.o[*, *]', [1, 2, 1, 2]],
     ['$.a[*]', [5, 3]],
   ]);
-  holds(['a', 'b'], [
-    ['$[1]', ['b']],
-    ['$[-2]', ['a']],
-    ['$[2]', []],
-    ['$[-3]', []],
-  ]);
+  holds(
+    ['a', 'b'],
+    [
+      ['$[1]', ['b']],
+      ['$[-2]', ['a']],
+      ['$[2]', []],
+      ['$[-3]', []],
+    ],
+  );
 });
 
 test('RFC 9535, 2.3.4: slices', () => {
@@ -214,7 +229,8 @@ test('a match tells its normalized path', () => {
 test('singular queries are known before the run', () => {
   const singular = (path: string) => isSingular(parsePath(path, 0).path.segments);
   for (const path of ['$', '$.a', "$['a'][0]", '$.a[-1].b']) assert.equal(singular(path), true, path);
-  for (const path of ['$.*', '$..a', '$[0,1]', '$[0:1]', '$[?@.a]', "$['a','b']"]) assert.equal(singular(path), false, path);
+  for (const path of ['$.*', '$..a', '$[0,1]', '$[0:1]', '$[?@.a]', "$['a','b']"])
+    assert.equal(singular(path), false, path);
 });
 
 test('a bare path ends at white space, one in brackets does not', () => {

@@ -88,7 +88,13 @@ test('what follows a type after or belongs to it only where nothing else can be 
 });
 
 /** Text, code and place of the mistake, a part of what is said, a part of the remedy. */
-const mistakes: readonly (readonly [text: string, code: string, at: string, says: string, remedy?: string])[] = [
+const mistakes: readonly (readonly [
+  text: string,
+  code: string,
+  at: string,
+  says: string,
+  remedy?: string,
+])[] = [
   ['statsu = 200', 'word-unknown', '1:1', "'statsu' is not known here", "'status'"],
   ['nonsense = 200', 'word-unknown', '1:1', 'not known here', '{nonsense}'],
   ['kep $.id as x', 'word-unknown', '1:1', 'not known', "'keep'"],
@@ -173,7 +179,9 @@ test('a mistake tells what, where and how to mend it', () => {
 });
 
 test('one wrong line hides no other', () => {
-  const { statements, mistakes: found } = read('status = = 200\n$.a = 1\n$.b contians 3\n  and more\n$.c = 2\n');
+  const { statements, mistakes: found } = read(
+    'status = = 200\n$.a = 1\n$.b contians 3\n  and more\n$.c = 2\n',
+  );
   assert.deepEqual(
     found.map(mistake => mistake.at),
     ['1:10', '3:5'],
@@ -182,18 +190,42 @@ test('one wrong line hides no other', () => {
 });
 
 test('no text makes the parser throw or hang, and every mistake has its place', () => {
-  const seeds = mistakes.map(([text]) => text).concat(['each $.a[?@.b == "c"] is text or null # x', 'let x = {"a": [1, {y}]}']);
+  const seeds = mistakes
+    .map(([text]) => text)
+    .concat(['each $.a[?@.b == "c"] is text or null # x', 'let x = {"a": [1, {y}]}']);
   let state = 7;
   const next = (limit: number) => {
     state = (state * 1103515245 + 12345) & 0x7fffffff;
     return state % limit;
   };
-  const pieces = ['"', "'", '{', '}', '[', ']', '(', ')', '/', '\\', '$', '#', '\n', '\n  ', ' ', '-', '.', 'é', '\u{1F6A2}', '\0'];
+  const pieces = [
+    '"',
+    "'",
+    '{',
+    '}',
+    '[',
+    ']',
+    '(',
+    ')',
+    '/',
+    '\\',
+    '$',
+    '#',
+    '\n',
+    '\n  ',
+    ' ',
+    '-',
+    '.',
+    'é',
+    '\u{1F6A2}',
+    '\0',
+  ];
   for (let turn = 0; turn < 4000; turn++) {
     const seed = seeds[next(seeds.length)]!;
     const at = next(seed.length + 1);
     const text = seed.slice(0, at) + pieces[next(pieces.length)]! + seed.slice(at + next(3));
-    for (const mistake of read(text).mistakes) assert.match(mistake.at, /^[1-9]\d*:[1-9]\d*$/, JSON.stringify(text));
+    for (const mistake of read(text).mistakes)
+      assert.match(mistake.at, /^[1-9]\d*:[1-9]\d*$/, JSON.stringify(text));
   }
 });
 

@@ -138,14 +138,20 @@ test('what is written literally in a target goes out as it is written', () => {
 });
 
 test('a reference at the beginning of a target is inserted as it is', () => {
-  assert.equal(expand('{harbour}/berths', { harbour: 'http://127.0.0.1:7070' }), 'http://127.0.0.1:7070/berths');
+  assert.equal(
+    expand('{harbour}/berths', { harbour: 'http://127.0.0.1:7070' }),
+    'http://127.0.0.1:7070/berths',
+  );
 });
 
 test('an empty value in a path is refused, one in a query is not', () => {
   for (const empty of ['', null, new Plain('')]) {
     assert.throws(
       () => expand('/berths/{berth}', { berth: empty }),
-      (error: Error) => error instanceof Misfit && error.message.includes('{berth} is empty') && error.message.includes('from the test'),
+      (error: Error) =>
+        error instanceof Misfit &&
+        error.message.includes('{berth} is empty') &&
+        error.message.includes('from the test'),
     );
   }
   assert.equal(expand('/berths?state={state}', { state: '' }), '/berths?state=');
@@ -161,33 +167,59 @@ function fillBody(form: BodyForm, text: string, names: { [name: string]: Value }
 test('a value is escaped for the place where it lands', () => {
   const nasty = 'a"b\\c\n<d>&\'{e}';
   assert.equal(
-    fillBody('json', '{ "in": "x{v}y", "as": {v}, "n": {n}, "o": {o}, "brace": "\\{v}" }', { v: nasty, n: 7, o: { a: [1, null] } }),
+    fillBody('json', '{ "in": "x{v}y", "as": {v}, "n": {n}, "o": {o}, "brace": "\\{v}" }', {
+      v: nasty,
+      n: 7,
+      o: { a: [1, null] },
+    }),
     `{ "in": "xa\\"b\\\\c\\n<d>&'{e}y", "as": "a\\"b\\\\c\\n<d>&'{e}", "n": 7, "o": { "a": [1, null] }, "brace": "{v}" }`,
   );
-  assert.equal(fillBody('xml', '<a b="{v}">{v}</a>', { v: `<"&'>` }), '<a b="&lt;&quot;&amp;&apos;&gt;">&lt;&quot;&amp;&apos;&gt;</a>');
+  assert.equal(
+    fillBody('xml', '<a b="{v}">{v}</a>', { v: `<"&'>` }),
+    '<a b="&lt;&quot;&amp;&apos;&gt;">&lt;&quot;&amp;&apos;&gt;</a>',
+  );
   assert.equal(fillBody('form', 'q={v}&r=1', { v: 'a b&c=ü~*' }), 'q=a+b%26c%3D%C3%BC%7E*&r=1');
   assert.equal(fillBody('text', 'Dear {v}, \\{v} { v }', { v: nasty }), `Dear ${nasty}, {v} { v }`);
   assert.equal(fillBody('json', '"{+v}"', { v: '\\u00e9' }), '"\\u00e9"');
 });
 
 test('a plain value in the place of a JSON value becomes a number where it is written as one', () => {
-  const names = { a: new Plain('3'), b: new Plain('0417'), c: new Plain('true'), d: new CalendarDate(Date.UTC(2026, 10, 25)) };
-  assert.equal(fillBody('json', '[{a}, {b}, {c}, {d}, "{d}"]', names), '[3, "0417", true, "2026-11-25", "2026-11-25"]');
+  const names = {
+    a: new Plain('3'),
+    b: new Plain('0417'),
+    c: new Plain('true'),
+    d: new CalendarDate(Date.UTC(2026, 10, 25)),
+  };
+  assert.equal(
+    fillBody('json', '[{a}, {b}, {c}, {d}, "{d}"]', names),
+    '[3, "0417", true, "2026-11-25", "2026-11-25"]',
+  );
 });
 
 test('a 64-bit id goes into the next request with all its digits', () => {
   const { id } = readJson('{"id": 9007199254740993}') as { [name: string]: Value };
-  assert.equal(fillBody('json', '{ "id": {id}, "text": "{id}" }', { id: id! }), '{ "id": 9007199254740993, "text": "9007199254740993" }');
+  assert.equal(
+    fillBody('json', '{ "id": {id}, "text": "{id}" }', { id: id! }),
+    '{ "id": 9007199254740993, "text": "9007199254740993" }',
+  );
   assert.equal(expand('/vessels/{id}', { id: id! }), '/vessels/9007199254740993');
 });
 
 test('a value that cannot stand in its place is named with its origin', () => {
-  const header = (text: string, names: { [name: string]: Value }) => render(parseTemplateText(text, 'header', { start: 0, end: 0 }), sceneOf({ names }));
+  const header = (text: string, names: { [name: string]: Value }) =>
+    render(parseTemplateText(text, 'header', { start: 0, end: 0 }), sceneOf({ names }));
   assert.equal(header('Bearer {token}', { token: 'abc' }), 'Bearer abc');
-  for (const bad of ['a\r\nX: y', 'a\nb', 'a\0']) assert.throws(() => header('{token}', { token: bad }), /\{token\} holds a line end.*from the test/);
-  assert.throws(() => header('{token}', { token: { a: 1 } }), /\{token\} is an object, which cannot stand in a header/);
+  for (const bad of ['a\r\nX: y', 'a\nb', 'a\0'])
+    assert.throws(() => header('{token}', { token: bad }), /\{token\} holds a line end.*from the test/);
+  assert.throws(
+    () => header('{token}', { token: { a: 1 } }),
+    /\{token\} is an object, which cannot stand in a header/,
+  );
   assert.throws(() => fillBody('text', '{list}', { list: [1] }), /is a list, which cannot stand in a text/);
-  assert.throws(() => fillBody('json', '"{list}"', { list: [1] }), /is a list, which cannot stand in a JSON string/);
+  assert.throws(
+    () => fillBody('json', '"{list}"', { list: [1] }),
+    /is a list, which cannot stand in a JSON string/,
+  );
 });
 
 test('a body that should be JSON and is none is a mistake at its place', () => {

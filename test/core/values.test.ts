@@ -1,6 +1,12 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compareOrder, equal, equalInAnyOrder, readDuration, readSize } from '../../src/core/values/compare.ts';
+import {
+  compareOrder,
+  equal,
+  equalInAnyOrder,
+  readDuration,
+  readSize,
+} from '../../src/core/values/compare.ts';
 import { describe, outline } from '../../src/core/values/describe.ts';
 import { JsonMistake, readJson, writeJson } from '../../src/core/values/json.ts';
 import { calculate, numberText, type Operator, readNumber, round } from '../../src/core/values/number.ts';
@@ -29,7 +35,15 @@ test('arithmetic is exact', () => {
 });
 
 test('numbers keep their digits on the way through', () => {
-  for (const text of ['0', '-7', '12.5', '9007199254740993', '-9007199254740993', '123456789012345678901234567890', '0.1234567890123456789']) {
+  for (const text of [
+    '0',
+    '-7',
+    '12.5',
+    '9007199254740993',
+    '-9007199254740993',
+    '123456789012345678901234567890',
+    '0.1234567890123456789',
+  ]) {
     assert.equal(numberText(readNumber(text)), text);
   }
   assert.equal(numberText(readNumber('1e3')), '1000');
@@ -40,11 +54,25 @@ test('numbers keep their digits on the way through', () => {
 });
 
 test('JSON is read and written without loss', () => {
-  const texts = ['null', 'true', '"a\\"b\\\\\\n\\u00e9"', '[1, 2.5, -3]', '{ "a": { "b": [] }, "c": {} }', '{ "id": 9007199254740993 }'];
-  for (const text of texts) assert.equal(writeJson(readJson(text)), writeJson(readJson(writeJson(readJson(text)))), text);
-  assert.equal(writeJson(readJson('{"id":9007199254740993,"x":1.10}')), '{ "id": 9007199254740993, "x": 1.1 }');
+  const texts = [
+    'null',
+    'true',
+    '"a\\"b\\\\\\n\\u00e9"',
+    '[1, 2.5, -3]',
+    '{ "a": { "b": [] }, "c": {} }',
+    '{ "id": 9007199254740993 }',
+  ];
+  for (const text of texts)
+    assert.equal(writeJson(readJson(text)), writeJson(readJson(writeJson(readJson(text)))), text);
+  assert.equal(
+    writeJson(readJson('{"id":9007199254740993,"x":1.10}')),
+    '{ "id": 9007199254740993, "x": 1.1 }',
+  );
   assert.deepEqual(Object.keys(readJson('{"__proto__": 12345678901234567890}') as object), ['__proto__']);
-  assert.equal(writeJson(readJson('{"a":[1,{"b":2}]}'), 2), '{\n  "a": [\n    1,\n    {\n      "b": 2\n    }\n  ]\n}');
+  assert.equal(
+    writeJson(readJson('{"a":[1,{"b":2}]}'), 2),
+    '{\n  "a": [\n    1,\n    {\n      "b": 2\n    }\n  ]\n}',
+  );
 });
 
 test('what is no JSON is told with its offset', () => {
@@ -101,10 +129,25 @@ test('durations, sizes, dates', () => {
   assert.equal(readDuration('5'), undefined);
   assert.equal(readDuration('5 constructor'), undefined);
   assert.equal(readSize('1 KiB')?.bytes, 1024);
-  for (const [milliseconds, text] of [[0.64, '0.6 ms'], [12, '12 ms'], [3200, '3.2 s'], [300_000, '5 min'], [7_200_000, '2 h'], [86_400_000, '1 day'], [172_800_000, '2 days']] as const) {
+  for (const [milliseconds, text] of [
+    [0.64, '0.6 ms'],
+    [12, '12 ms'],
+    [3200, '3.2 s'],
+    [300_000, '5 min'],
+    [7_200_000, '2 h'],
+    [86_400_000, '1 day'],
+    [172_800_000, '2 days'],
+  ] as const) {
     assert.equal(durationText(milliseconds), text);
   }
-  for (const [bytes, text] of [[0, '0 B'], [999, '999 B'], [1500, '1.5 kB'], [84_300, '84 kB'], [2_500_000, '2.5 MB'], [3e9, '3 GB']] as const) {
+  for (const [bytes, text] of [
+    [0, '0 B'],
+    [999, '999 B'],
+    [1500, '1.5 kB'],
+    [84_300, '84 kB'],
+    [2_500_000, '2.5 MB'],
+    [3e9, '3 GB'],
+  ] as const) {
     assert.equal(sizeText(bytes), text);
   }
   assert.equal(readDate('2026-02-29'), undefined);
@@ -115,9 +158,20 @@ test('durations, sizes, dates', () => {
 
 test('a long document is told by its outline', () => {
   const berth = { code: '0417', quay: 'North Quay', depth: 4.2 };
-  assert.equal(outline({ berths: [berth] }), '{ "berths": [{ "code": "0417", "quay": "North Quay", "depth": 4.2 }] }');
-  assert.equal(outline({ berths: Array(40).fill(berth) }), '{ "berths": [{ "code": "0417", "quay": "North Quay", "depth": 4.2 }, … 39 more] }');
-  const wide = Object.fromEntries(Array.from({ length: 6 }, (_, at) => [`quay${at}`, { a: Array(9).fill('x'.repeat(60)), b: 'y'.repeat(60) }]));
+  assert.equal(
+    outline({ berths: [berth] }),
+    '{ "berths": [{ "code": "0417", "quay": "North Quay", "depth": 4.2 }] }',
+  );
+  assert.equal(
+    outline({ berths: Array(40).fill(berth) }),
+    '{ "berths": [{ "code": "0417", "quay": "North Quay", "depth": 4.2 }, … 39 more] }',
+  );
+  const wide = Object.fromEntries(
+    Array.from({ length: 6 }, (_, at) => [
+      `quay${at}`,
+      { a: Array(9).fill('x'.repeat(60)), b: 'y'.repeat(60) },
+    ]),
+  );
   assert.match(outline(wide), /"quay0": \{2 members\}/);
   assert.ok(outline({ text: 'z'.repeat(5000) }).length < 500);
 });

@@ -16,7 +16,10 @@ export function filesOf(texts: Texts): CollectionFiles {
   };
 }
 
-export async function planOf(texts: Texts, options: Partial<PlanOptions> = {}): Promise<{ plan: Plan; findings: Finding[] }> {
+export async function planOf(
+  texts: Texts,
+  options: Partial<PlanOptions> = {},
+): Promise<{ plan: Plan; findings: Finding[] }> {
   const collection = await readCollection(filesOf(texts));
   const { plan, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
   return { plan, findings: sortFindings(findings) };

@@ -25,7 +25,14 @@ export interface Given {
 }
 
 /** A scene with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
-export function sceneOf({ body = {}, headers, status = 200, reason = 'OK', time = 12, names = {} }: Given = {}): Scene {
+export function sceneOf({
+  body = {},
+  headers,
+  status = 200,
+  reason = 'OK',
+  time = 12,
+  names = {},
+}: Given = {}): Scene {
   const text = typeof body === 'string' ? body : JSON.stringify(body);
   const response = new ResponseView({
     url: 'http://skerry.example/berths',
@@ -37,19 +44,30 @@ export function sceneOf({ body = {}, headers, status = 200, reason = 'OK', time 
   });
   return {
     response,
-    lookup: name => (Object.hasOwn(names, name) ? { value: names[name]!, origin: 'from the test', secret: false } : undefined),
+    lookup: name =>
+      Object.hasOwn(names, name)
+        ? { value: names[name]!, origin: 'from the test', secret: false }
+        : undefined,
     world: { now: () => Date.UTC(2026, 10, 23, 12), uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11' },
     notes: [],
   };
 }
 
 /** Reads statements; mistakes come with the line and column at which they stand. */
-export function read(text: string): { statements: Statement[]; mistakes: { code: string; at: string; message: string; remedy: string }[] } {
+export function read(text: string): {
+  statements: Statement[];
+  mistakes: { code: string; at: string; message: string; remedy: string }[];
+} {
   const source = new Source('test.md', text);
   const { statements, mistakes } = parseStatements(new Excerpt(source, source.text, 1));
   const told = (mistake: Mistake) => {
     const { line, column } = source.position(mistake.range.start);
-    return { code: mistake.code, at: `${line}:${column}`, message: mistake.message, remedy: mistake.remedy ?? '' };
+    return {
+      code: mistake.code,
+      at: `${line}:${column}`,
+      message: mistake.message,
+      remedy: mistake.remedy ?? '',
+    };
   };
   return { statements, mistakes: [...mistakes, ...statements.flatMap(checkStatement)].map(told) };
 }

@@ -11,7 +11,7 @@ import type {
   Sending,
   Waiting,
 } from '../plan/plan.ts';
-import type { CaseEvent, CheckEvent, ExchangeEvent, Outcome } from '../record/events.ts';
+import type { CaseEvent, CheckEvent, ExchangeEvent, Outcome, RunEvent } from '../record/events.ts';
 import { redactHeaders } from '../record/mask.ts';
 import { Misfit, render } from '../template/render.ts';
 import { plainAs } from '../values/compare.ts';
@@ -28,6 +28,8 @@ export class CaseRunner {
   #outcome: Outcome = 'passed';
   #problem: CaseEvent['problem'];
   #status: number | undefined;
+  /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
+  #waiting: RunEvent[] = [];
 
   constructor(
     readonly planned: PlannedCase,
@@ -60,7 +62,17 @@ export class CaseRunner {
       ...(blocked && { blocked: blocked.blocked }),
     };
     this.ended.set(address, event);
-    this.context.emit(event);
+    this.#emit(event);
+    this.#tell();
+  }
+
+  #emit(event: RunEvent): void {
+    this.#waiting.push(event);
+  }
+
+  #tell(): void {
+    for (const event of this.#waiting) this.context.emit(event);
+    this.#waiting = [];
   }
 
   /** A case is blocked where a name that it needs did not come about; skipped, where its producer was skipped. */
@@ -83,7 +95,7 @@ export class CaseRunner {
     try {
       switch (step.kind) {
         case 'send':
-          return this.#send(step);
+          return this.#send(step, this.#fill(step));
         case 'check':
           this.#check(step);
           return true;
@@ -110,12 +122,12 @@ export class CaseRunner {
     return false;
   }
 
-  async #send(step: Sending): Promise<boolean> {
-    const { ports, options, emit } = this.context;
-    const request = this.#fill(step);
+  async #send(step: Sending, request: OutgoingRequest): Promise<boolean> {
+    const { ports, options } = this.context;
+    this.#tell();
     const at = ports.now();
     const exchange = await ports.send(request, options.signal);
-    emit(this.#exchangeEvent(step, request, exchange, at));
+    this.#emit(this.#exchangeEvent(step, request, exchange, at));
     const { response, fault } = exchange;
     if (fault) return this.#stop(fault.message, step.place);
     this.#scene.response = new ResponseView(response!);
@@ -123,6 +135,7 @@ export class CaseRunner {
     return true;
   }
 
+  /** Throws Misfit, before anything is sent. */
   #fill(step: Sending): OutgoingRequest {
     const scene = this.#scene;
     return {
@@ -172,12 +185,12 @@ export class CaseRunner {
     if (scene.notes.length > 0) scene.notes = [];
     const truth = step.decide(scene);
     if (truth === true) {
-      this.context.emit({ ...this.#checkBase(step), holds: 'yes' });
+      this.#emit({ ...this.#checkBase(step), holds: 'yes' });
       return;
     }
     this.#fail();
     const holds = truth instanceof Unknown ? 'unknown' : 'no';
-    this.context.emit({
+    this.#emit({
       ...this.#checkBase(step),
       holds,
       ...explain(step.condition, scene.notes, step.text, scene),
@@ -220,7 +233,7 @@ export class CaseRunner {
         expected: `a value for '${step.name}'`,
         found: `nothing: ${value.reason}`,
       };
-      this.context.emit(nearest === undefined ? failed : { ...failed, nearest });
+      this.#emit(nearest === undefined ? failed : { ...failed, nearest });
       return;
     }
     const entry = {

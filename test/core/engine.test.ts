@@ -1,0 +1,313 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { Tally } from '../../src/core/record/tally.ts';
+import { Plain } from '../../src/core/values/value.ts';
+import { caseText } from '../support/collection.ts';
+import { type Answer, runTexts } from '../support/engine.ts';
+
+const root = 'base: "http://skerry.example"\n';
+const ok: Answer = () => ({ body: { id: 1 } });
+
+test('fences run in the order in which they are read, and values go on', async () => {
+  const page = `## Reserve
+
+~~~mervok
+let quay = "North Quay"
+~~~
+
+~~~http
+POST /berths?quay={quay}
+X-Quay: {quay}
+
+{ "quay": "{quay}", "nights": {nights} }
+~~~
+
+~~~mervok
+status = 201
+keep $.id as id
+~~~
+
+~~~http
+GET /berths/{id}
+~~~
+
+~~~mervok
+$.id = {id}
+~~~
+`;
+  const { sent, outcomes, checks } = await runTexts(
+    {
+      'mervok.yaml': `${root}variables: { nights: 2 }\nheaders: { Accept: text/plain, X-Quay: none }\n`,
+      'a.md': page,
+    },
+    ({ method }) =>
+      method === 'POST'
+        ? { status: 201, body: '{"id": 9007199254740993}' }
+        : { body: '{"id": 9007199254740993}' },
+  );
+  assert.deepEqual(outcomes, ['Reserve: passed']);
+  assert.deepEqual(
+    sent.map(({ method, url, body }) => [method, url, body]),
+    [
+      ['POST', 'http://skerry.example/berths?quay=North%20Quay', '{ "quay": "North Quay", "nights": 2 }'],
+      ['GET', 'http://skerry.example/berths/9007199254740993', undefined],
+    ],
+  );
+  assert.deepEqual(sent[0]!.headers, [
+    ['Accept', 'text/plain'],
+    ['X-Quay', 'North Quay'],
+    ['Content-Type', 'application/json'],
+  ]);
+  assert.deepEqual(
+    checks.map(({ text, holds, place }) => [text, holds, place.line]),
+    [
+      ['status = 201', 'yes', 15],
+      ['$.id = {id}', 'yes', 24],
+    ],
+  );
+});
+
+test('a failed check does not end its case; a value that is missing does not come about', async () => {
+  const { outcomes, checks, cases, sent } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md':
+        caseText('Make', 'POST /berths', 'status = 201\nkeep $.nope as berth\n$.id = 1') +
+        caseText('Read', 'GET /berths/{berth}', 'status = 200') +
+        caseText('Free', 'GET /berths', 'status = 200'),
+      'b.md':
+        caseText('Elsewhere', 'GET /berths/{berth}/x', 'status = 200\nkeep $.id as far') +
+        caseText('Further', 'GET /{far}', 'status = 200'),
+    },
+    ok,
+  );
+  assert.deepEqual(outcomes, [
+    'Make: failed',
+    'Read: blocked',
+    'Free: passed',
+    'Elsewhere: blocked',
+    'Further: blocked',
+  ]);
+  assert.equal(sent.length, 2);
+  assert.deepEqual(
+    checks.map(({ holds }) => holds),
+    ['no', 'no', 'yes', 'yes'],
+  );
+  assert.equal(checks[1]!.found, "nothing: $ has no member 'nope'; there is id");
+  assert.deepEqual(cases[1]!.blocked, { name: 'berth', by: 'a.md#make', cause: 'a.md#make' });
+  assert.deepEqual(cases[4]!.blocked, { name: 'far', by: 'b.md#elsewhere', cause: 'a.md#make' });
+});
+
+test('a default stands in for a value that is missing', async () => {
+  const { outcomes, sent } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md':
+        caseText('Make', 'GET /', 'status = 200\nkeep $.nope as berth or "0417"') +
+        caseText('Read', 'GET /{berth}', 'status = 200'),
+    },
+    ok,
+  );
+  assert.deepEqual(outcomes, ['Make: passed', 'Read: passed']);
+  assert.equal(sent[1]!.url, 'http://skerry.example/0417');
+});
+
+test('a fault ends its case as an error, and blocks what needs it', async () => {
+  const { outcomes, cases, exchanges } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md':
+        caseText('Make', 'GET /', 'status = 200\nkeep $.id as berth') +
+        caseText('Read', 'GET /{berth}', 'status = 200'),
+    },
+    () => ({ fault: { kind: 'refused', message: 'No connection.' } }),
+  );
+  assert.deepEqual(outcomes, ['Make: error', 'Read: blocked']);
+  assert.deepEqual(cases[0]!.problem, {
+    message: 'No connection.',
+    place: { file: 'a.md', line: 4, column: 1 },
+  });
+  assert.deepEqual(exchanges[0]!.fault, { kind: 'refused', message: 'No connection.' });
+});
+
+test('a request that cannot be filled is not sent', async () => {
+  const { outcomes, cases, sent } = await runTexts(
+    {
+      'mervok.yaml': `${root}variables: { berth: "" }\n`,
+      'a.md': caseText('Cancel', 'DELETE /berths/{berth}', 'status = 204'),
+    },
+    ok,
+  );
+  assert.deepEqual(outcomes, ['Cancel: error']);
+  assert.equal(sent.length, 0);
+  assert.equal(
+    cases[0]!.problem?.message,
+    '{berth} is empty, which would make another path of this one (from mervok.yaml).',
+  );
+});
+
+test('after its own keep has failed, a case stops where the value is needed and stays failed', async () => {
+  const page =
+    '## A\n\n~~~http\nGET /\n~~~\n\n~~~mervok\nkeep $.nope as id\n~~~\n\n~~~http\nGET /{id}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n';
+  const { outcomes, cases, sent } = await runTexts({ 'mervok.yaml': root, 'a.md': page }, ok);
+  assert.deepEqual(outcomes, ['A: failed']);
+  assert.equal(sent.length, 1);
+  assert.equal(cases[0]!.problem?.message, "'id' has no value here.");
+});
+
+test('checks of the settings are made after every response, outermost first, and say where they stand', async () => {
+  const { checks } = await runTexts(
+    {
+      'mervok.yaml': `${root}checks: status = 201\n`,
+      'a.md': `---\nchecks: $.id = 1\n---\n${caseText('A', 'GET /', '$.id is number')}`,
+    },
+    ok,
+  );
+  assert.deepEqual(
+    checks.map(({ text, level, holds }) => [text, level, holds]),
+    [
+      ['status = 201', 'mervok.yaml', 'no'],
+      ['$.id = 1', 'the front matter of a.md', 'yes'],
+      ['$.id is number', undefined, 'yes'],
+    ],
+  );
+});
+
+test('which value a name has: case and page, command line, page variables, other page, environment, collection', async () => {
+  const texts = {
+    'mervok.yaml': `${root}variables: { a: root, b: root, c: root, d: root }\nenvironments: { local: { b: local, c: local } }\nenvironment: local\n`,
+    'keeps.md': caseText('Keeps', 'GET /', 'status = 200\nkeep $.id as c\nkeep $.id as d'),
+    'uses.md': `---\nvariables: { d: page }\n---\n${caseText('Uses', 'GET /{a}/{b}/{c}/{d}/{e}', 'status = 200')}`,
+  };
+  const urls = async (given: [string, Plain][]) =>
+    (await runTexts(texts, () => ({ body: { id: 'kept' } }), { plan: { given: new Map(given) } })).sent
+      .at(-1)!
+      .url.slice(22);
+  assert.equal(await urls([['e', new Plain('given')]]), 'root/local/kept/page/given');
+  assert.equal(
+    await urls([
+      ['e', new Plain('x')],
+      ['a', new Plain('given')],
+      ['d', new Plain('given')],
+    ]),
+    'given/local/kept/given/x',
+  );
+});
+
+test('each round begins anew', async () => {
+  let id = 0;
+  const { sent, cases } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md':
+        caseText('Make', 'POST /', 'status = 200\nkeep $.id as id') +
+        caseText('Read', 'GET /{id}', 'status = 200'),
+    },
+    ({ method }) => (method === 'POST' ? { body: { id: ++id } } : {}),
+    { rounds: 3 },
+  );
+  assert.deepEqual(
+    sent.map(each => each.url.slice(22)),
+    ['', '1', '', '2', '', '3'],
+  );
+  assert.deepEqual(
+    cases.map(each => each.round),
+    [1, 1, 2, 2, 3, 3],
+  );
+});
+
+test('an interrupt ends the run in order', async () => {
+  const controller = new AbortController();
+  const { events, outcomes } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md': caseText('One', 'GET /', 'status = 200') + caseText('Two', 'GET /', 'status = 200'),
+    },
+    () => {
+      controller.abort();
+      return { fault: { kind: 'interrupted', message: 'Interrupted.' } };
+    },
+    { signal: controller.signal },
+  );
+  assert.deepEqual(outcomes, ['One: error']);
+  const end = events.at(-1)!;
+  assert.ok(end.type === 'end' && end.interrupted);
+});
+
+test('secrets are masked in every event, in every form; credentials always', async () => {
+  const secret = 'spring/tide "+?';
+  const forms = [
+    secret,
+    encodeURIComponent(secret),
+    JSON.stringify(secret).slice(1, -1),
+    Buffer.from(secret).toString('base64'),
+    Buffer.from(secret).toString('hex'),
+    'spring/tide &quot;+?',
+  ];
+  const joined = Buffer.from(`x:${secret}:y`).toString('base64');
+  const texts = {
+    'mervok.yaml': `${root}variables: { password: { secret: '${secret}' }, hidden: { os: HIDDEN, secret: true } }\nheaders: { Authorization: "Bearer {token}" }\n`,
+    'sign-in.md': `---\nheaders: { Authorization: null }\n---\n${caseText('Sign in', 'POST /sessions?p={password}\nX-P: {password}\nX-H: {hidden}\n\n{ "password": "{password}" }', 'status = 200\nkeep $.token as secret token\nlet derived = "x{token}y"\n$.echo = "other"\n$.token = "other {password} {derived}"')}`,
+    'use.md': caseText('Use', 'GET /{token}', 'status = 404'),
+  };
+  const { events, sent, outcomes } = await runTexts(
+    texts,
+    () => ({
+      body: { token: 'tok-12345', echo: [...forms, joined].join(' ') },
+      headers: [
+        ['Set-Cookie', 'sid=top'],
+        ['Content-Type', 'application/json'],
+      ],
+    }),
+    { os: { HIDDEN: 'hid-98765' } },
+  );
+  assert.deepEqual(outcomes, ['Sign in: failed', 'Use: failed']);
+  assert.equal(sent[1]!.headers[0]![1], 'Bearer tok-12345', 'what is sent is not masked');
+  const all = JSON.stringify(events);
+  for (const form of [...forms, joined.slice(4, -6), 'tok-12345', 'hid-98765', 'sid=top']) {
+    assert.ok(!all.includes(form) && !all.includes(JSON.stringify(form).slice(1, -1)), form);
+  }
+  assert.ok(all.includes('[secret]'));
+});
+
+test('bodies in the record are cut at a limit, at a whole character, with length and hash', async () => {
+  const long = 'é'.repeat(40_000);
+  const { exchanges } = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },
+    () => ({ body: `x${long}` }),
+  );
+  const { body } = exchanges[0]!.response!;
+  assert.equal(body.size, 80_001);
+  assert.equal(body.cut, true);
+  assert.match(body.sha256!, /^[0-9a-f]{64}$/);
+  assert.equal(body.text, `x${'é'.repeat(32_767)}`);
+  const binary = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },
+    () => ({ body: 'plain' }),
+  );
+  assert.deepEqual(binary.exchanges[0]!.response!.body, { size: 5, text: 'plain' });
+});
+
+test('the figures of a run are counted, few times exactly, many by a histogram', () => {
+  const tally = new Tally();
+  const exchange = (total: number) =>
+    tally.add({
+      type: 'exchange',
+      round: 1,
+      case: 'a',
+      at: 0,
+      place: { file: '', line: 1, column: 1 },
+      request: { method: 'GET', url: '', headers: [] },
+      response: { status: 200, reason: '', headers: [], body: { size: 1 } },
+      times: { total },
+      received: 10,
+    });
+  for (let time = 1; time <= 100; time++) exchange(time);
+  assert.deepEqual(
+    [tally.requests, tally.received, tally.percentile(50), tally.percentile(95), tally.percentile(100)],
+    [100, 1000, 50, 95, 100],
+  );
+  for (let time = 1; time <= 4900; time++) exchange(50);
+  assert.ok(Math.abs(tally.percentile(50)! - 50) < 0.1);
+  assert.equal(tally.passed, false, 'nothing was checked');
+});

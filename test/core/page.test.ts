@@ -1,0 +1,148 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { readPage } from '../../src/core/page/read.ts';
+import { plainHeading, Slugs } from '../../src/core/page/slug.ts';
+import { Source } from '../../src/core/text/source.ts';
+import { told } from '../support/collection.ts';
+
+const fence = (info: string, content: string, marks = '```') => `${marks}${info}\n${content}\n${marks}\n\n`;
+
+function read(text: string) {
+  const page = readPage(new Source('berths.md', text));
+  return { page, told: told(page.findings) };
+}
+
+test('a page is cut into cases with their steps, in reading order', () => {
+  const { page, told: findings } = read(
+    `---\ntitle: Ours\n---\n# Berths\n\nProse.\n\n## Reserve a *berth*\n\n${fence('mervok', 'let a = 1')}${fence('http', 'POST /berths?x={a} HTTP/1.1\nAccept: */*\nX-Quay:  {a} \n\n{ "a": 1 }\n\nlast')}${fence('mervok', 'status = 201')}${fence('http', 'HTTP/1.1 201 Created\n\n{}')}### Only prose\n\n${fence('json', '{}')}## Read it\n\n${fence('http', 'GET /berths/1')}`,
+  );
+  assert.deepEqual(findings, []);
+  assert.equal(page.title, 'Berths');
+  assert.equal(page.frontMatter?.text, 'title: Ours\n');
+  assert.deepEqual(
+    page.cases.map(each => [each.address, each.title, each.steps.map(step => step.kind).join(' ')]),
+    [
+      ['berths.md#reserve-a-berth', 'Reserve a berth', 'statements request statements'],
+      ['berths.md#read-it', 'Read it', 'request'],
+    ],
+  );
+  const request = page.cases[0]!.steps[1]!;
+  assert.ok(request.kind === 'request');
+  assert.equal(`${request.method} ${request.targetText}`, 'POST /berths?x={a}');
+  assert.deepEqual(
+    request.headers.map(({ name, value }) => [name, value.parts.length]),
+    [
+      ['Accept', 1],
+      ['X-Quay', 1],
+    ],
+  );
+  assert.equal(request.body!.excerpt.text.slice(request.body!.start), '{ "a": 1 }\n\nlast');
+});
+
+test('places are those of the page, also in a list, with CRLF and behind front matter', () => {
+  const nested = read('# A\n\n- item\n\n  ```mervok\n  status = 200\n  statsu = 1\n  ```\n');
+  assert.deepEqual(nested.told, ['berths.md:7:3 word-unknown']);
+  const windows = read('---\r\ntitle: x\r\n---\r\n\r\n# A\r\n\r\n```mervok\r\nstatsu = 1\r\n```\r\n');
+  assert.deepEqual(windows.told, ['berths.md:8:1 word-unknown']);
+  const marked = read(`\uFEFF# A\n\n${fence('mervok', 'é = 1')}`);
+  assert.deepEqual(marked.told, ['berths.md:4:1 syntax']);
+  assert.deepEqual(read('# A\n\n> ```mervok\n> statsu = 1\n> ```\n').told, ['berths.md:4:3 word-unknown']);
+});
+
+test('fences without a heading belong to a case with the name of the file', () => {
+  const { page } = read(fence('http', 'GET http://skerry.example/'));
+  assert.deepEqual(
+    page.cases.map(each => each.address),
+    ['berths.md#berths'],
+  );
+  assert.equal(page.title, 'berths');
+});
+
+test('slips of a fence are reported, other languages are left alone', () => {
+  const rows: [info: string, finding: string | undefined][] = [
+    ['mervk', 'fence-slip'],
+    ['mervock', 'fence-slip'],
+    ['htp', 'fence-slip'],
+    ['HTTP', 'fence-slip'],
+    ['http pros', 'fence-slip'],
+    ['json bod', 'fence-slip'],
+    ['yaml setting', 'fence-slip'],
+    ['form qery', 'fence-slip'],
+    ['http prose', undefined],
+    ['html', undefined],
+    ['json', undefined],
+    ['yaml', undefined],
+    ['bash', undefined],
+    ['', undefined],
+    ['json example', undefined],
+    ['json schema berth', 'not-yet'],
+    ['csv rows vessels', 'not-yet'],
+    ['sql step', 'not-yet'],
+  ];
+  for (const [info, code] of rows) {
+    const findings = read(`# A\n\n${fence(info, 'x')}`).page.findings;
+    assert.deepEqual(
+      findings.map(each => each.code),
+      code === undefined ? [] : [code],
+      info,
+    );
+  }
+});
+
+test('what is wrong with a request is told at its place', () => {
+  const rows: [message: string, at: string, remedy: string][] = [
+    ['get /berths', '4:1 request-line', 'Write GET.'],
+    ['GTE /berths', '4:1 request-line', "'GET'"],
+    ['/berths', '4:1 request-line', 'GET /berths'],
+    ['GET', '4:1 request-line', 'GET /berths'],
+    ['GET berths', '4:5 request-line', "'/berths'"],
+    ['GET /berths and more', '4:12 request-line', '%20'],
+    ['G{T /berths', '4:1 request-line', 'GET /berths'],
+    ['GET /berths\nAccept', '5:1 header-line', 'empty line'],
+    ['GET /berths\nBad name: x', '5:1 header-line', 'empty line'],
+    ['GET /berths\nA: b\n  folded', '6:1 header-line', 'one line'],
+    ['', '4:1 request-line', 'GET /berths'],
+  ];
+  for (const [message, at, remedy] of rows) {
+    const { page, told: findings } = read(`# A\n\n${fence('http', message)}`);
+    assert.deepEqual(findings, [`berths.md:${at}`], message);
+    assert.ok(page.findings[0]!.remedy?.includes(remedy), `${message}: ${page.findings[0]!.remedy}`);
+  }
+});
+
+test('other slips of a page', () => {
+  assert.deepEqual(read('# A\n\n```http\nGET /berths\n').told, ['berths.md:3:1 fence-open']);
+  assert.deepEqual(read(`# A\n\n${fence('http', 'HTTP/1.1 200 OK')}`).told, ['berths.md:4:1 body-stray']);
+  assert.deepEqual(read(`# A\n\n${fence('json body', '{}')}`).told, [
+    'berths.md:3:4 body-stray',
+    'berths.md:3:4 not-yet',
+  ]);
+  assert.deepEqual(read(`# A\n\n${fence('http', 'GET /')}${fence('yaml settings', 'title: x')}`).told, [
+    'berths.md:7:1 body-stray',
+  ]);
+  assert.deepEqual(read(`# A\n\n${fence('http', 'GET /', '~~~~')}`).told, []);
+});
+
+test('headings become links as Git hosts make them', () => {
+  const slugs = new Slugs();
+  const made = [
+    'Reserve a berth',
+    'Reserve a berth',
+    'Reserve a berth 1',
+    "What's new? (2026)",
+    'Über_uns – Kai 7',
+    'A  B',
+  ].map(heading => slugs.next(heading));
+  assert.deepEqual(made, [
+    'reserve-a-berth',
+    'reserve-a-berth-1',
+    'reserve-a-berth-1-1',
+    'whats-new-2026',
+    'über_uns--kai-7',
+    'a--b',
+  ]);
+  assert.equal(
+    plainHeading('The `GET` of [a berth](x.md) is **not** _bold_ \\*'),
+    'The GET of a berth is not bold *',
+  );
+});

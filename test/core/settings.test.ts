@@ -1,0 +1,179 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { levelKeys, rootKeys } from '../../src/core/settings/keys.ts';
+import type { Level } from '../../src/core/settings/level.ts';
+import { mergeLevels } from '../../src/core/settings/merge.ts';
+import { type LevelKind, loadReadLevel } from '../../src/core/settings/read.ts';
+import { levelSchema, rootSchema } from '../../src/core/settings/schema.ts';
+import { Excerpt, Source } from '../../src/core/text/source.ts';
+import { Plain, type Value } from '../../src/core/values/value.ts';
+import { told } from '../support/collection.ts';
+
+const readLevel = await loadReadLevel();
+
+function read(text: string, kind: LevelKind = 'root', name = 'mervok.yaml') {
+  const source = new Source('mervok.yaml', text);
+  const { level, findings } = readLevel(new Excerpt(source, source.text, 1), name, kind);
+  return { level, findings, told: told(findings) };
+}
+
+function resolve(
+  level: Level,
+  name: string,
+  names: { [name: string]: Value } = {},
+  environment: { [name: string]: string } = {},
+) {
+  const lookup = (each: string) =>
+    Object.hasOwn(names, each) ? { value: names[each]!, origin: 'from the test', secret: false } : undefined;
+  return level.variables.get(name)!.resolve({ lookup }, each => environment[each]);
+}
+
+test('every key of the issue is read', () => {
+  const { level, told: findings } = read(`
+title: Skerry Harbour
+base: "{harbour}/v1"
+headers: { Accept: application/json, X-Quay: "{quay}" }
+variables: { nights: 2 }
+checks: |
+  time < 2 s
+  "not broken": status is not 5xx
+timeout: { connect: 1 s, answer: 500 ms, total: 10 s }
+environments:
+  local: { harbour: "http://127.0.0.1:7070" }
+  staging: { harbour: "https://staging.skerry.example" }
+environment: local
+`);
+  assert.deepEqual(findings, []);
+  assert.equal(level.title, 'Skerry Harbour');
+  assert.equal(level.base?.parts.length, 2);
+  assert.deepEqual([...level.headers.keys()], ['accept', 'x-quay']);
+  assert.equal(level.checks?.length, 2);
+  assert.deepEqual(level.timeout, { connect: 1000, answer: 500, total: 10_000 });
+  assert.deepEqual([...level.environments!.keys()], ['local', 'staging']);
+  assert.equal(level.environment?.name, 'local');
+  assert.deepEqual(read('timeout: 5 s').level.timeout, { total: 5000 });
+});
+
+test('an unquoted scalar is plain and keeps its characters, a quoted one is a text', () => {
+  const { level } = read(
+    'variables:\n  plain: 0417\n  text: "0417"\n  yes: yes\n  none: ~\n  list: [1, "a"]\n  berth: { code: 0417 }\n',
+  );
+  const value = (name: string) => resolve(level, name).value;
+  assert.deepEqual(value('plain'), new Plain('0417'));
+  assert.equal(value('text'), '0417');
+  assert.deepEqual(value('yes'), new Plain('yes'));
+  assert.equal(value('none'), null);
+  assert.deepEqual(value('list'), [new Plain('1'), 'a']);
+  assert.deepEqual(value('berth'), { code: new Plain('0417') });
+});
+
+test('a variable may refer to others, to the environment of the process, or be secret', () => {
+  const { level, told: findings } = read(
+    'variables:\n  api: "{harbour}/v1"\n  same: "{list}"\n  home: { os: SKERRY_HOME }\n  hidden: { os: SKERRY_HOME, secret: true }\n  password: { secret: "spring-tide" }\n  braces: "\\\\{x}"\n',
+  );
+  assert.deepEqual(findings, []);
+  assert.equal(resolve(level, 'api', { harbour: 'http://skerry.example' }).value, 'http://skerry.example/v1');
+  assert.deepEqual(resolve(level, 'same', { list: [1] }).value, [1]);
+  assert.deepEqual(resolve(level, 'home', {}, { SKERRY_HOME: '/quay' }), {
+    value: new Plain('/quay'),
+    origin: 'from mervok.yaml, the environment variable SKERRY_HOME',
+    secret: false,
+  });
+  assert.equal(resolve(level, 'hidden', {}, { SKERRY_HOME: '/quay' }).secret, true);
+  assert.throws(
+    () => resolve(level, 'home'),
+    /\{home\} is the environment variable SKERRY_HOME, which is not set/,
+  );
+  assert.deepEqual(resolve(level, 'password'), {
+    value: 'spring-tide',
+    origin: 'from mervok.yaml',
+    secret: true,
+  });
+  assert.equal(resolve(level, 'braces').value, '{x}');
+  const secrets = read('variables: { token: abc }', 'secrets').level;
+  assert.equal(resolve(secrets, 'token').secret, true);
+});
+
+test('what is wrong is told at its place, with the nearest right form', () => {
+  const rows: [text: string, findings: string[], says: string][] = [
+    ['tittle: x', ['1:1 setting-unknown'], "'title'"],
+    ['auth: none', ['1:1 not-yet'], "'auth' is not there yet"],
+    ['title: x\ntitle: y', ['2:1 yaml-form'], 'Map keys must be unique'],
+    ['title: "x', ['1:10 yaml-form'], 'Missing closing'],
+    ['base: {harbour}/v1', ['1:16 yaml-form'], 'base: "{harbour}/v1"'],
+    ['- a', ['1:1 setting-form'], 'keys and values'],
+    ['headers: [a]', ['1:10 setting-form'], 'names and values'],
+    ['headers: { Accept: [a] }', ['1:20 setting-form'], 'value of a header'],
+    ['headers: { "a b": c }', ['1:12 setting-form'], "'a b' is no name"],
+    ['variables: { 1a: c }', ['1:14 setting-form'], 'cannot name a variable'],
+    ['variables: { a: { file: x } }', ['1:17 not-yet'], 'file'],
+    ['variables: { a: { os: X, secret: maybe } }', ['1:17 setting-form'], 'true or false'],
+    ['timeout: 5', ['1:10 setting-form'], '5 s'],
+    ['timeout: { conect: 5 s }', ['1:12 setting-unknown'], "'connect'"],
+    ['checks: [a]', ['1:9 setting-form'], 'one a line'],
+    ['checks: status == 200', ['1:16 syntax'], "'=='"],
+    ['checks: |\n  keep $.a as b', ['2:3 syntax'], 'Only conditions'],
+    ['environments: [a]', ['1:15 setting-form'], 'Each environment'],
+    ['title: x\ntimeuot: 3 s\nhaeders: {}', ['2:1 setting-unknown', '3:1 setting-unknown'], "'timeout'"],
+  ];
+  for (const [text, places, says] of rows) {
+    const { findings, told: given } = read(text);
+    assert.deepEqual(
+      given,
+      places.map(place => `mervok.yaml:${place}`),
+      text,
+    );
+    const said = `${findings[0]!.message} ${findings[0]!.remedy ?? ''}`;
+    assert.ok(said.includes(says), `${text}: ${said}`);
+  }
+  assert.deepEqual(read('environment: local', 'page').told, ['mervok.yaml:1:1 setting-unknown']);
+});
+
+test('one unknown key does not take the others away', () => {
+  const { level } = read('base: "http://skerry.example"\nnonsense: 1\n');
+  assert.equal(level.base?.parts[0], 'http://skerry.example');
+});
+
+test('an alias bomb is refused', () => {
+  const lines = ['a0: &a0 [x, x, x, x, x, x, x, x, x, x]'];
+  for (let at = 1; at < 9; at++)
+    lines.push(
+      `a${at}: &a${at} [${Array(10)
+        .fill(`*a${at - 1}`)
+        .join(', ')}]`,
+    );
+  assert.deepEqual(read(lines.join('\n')).findings[0]?.code, 'yaml-form');
+});
+
+test('the nearer level wins, headers in any case, null takes away, checks add up', () => {
+  const levels = [
+    read(
+      'base: "http://a.example"\nheaders: { Accept: "*/*", X-One: "1" }\nchecks: time < 2 s\ntimeout: 5 s',
+      'root',
+      'outer',
+    ).level,
+    read('headers: { accept: text/plain, x-one: null, X-Two: "2" }\nchecks: status = 200', 'page', 'inner')
+      .level,
+  ];
+  const merged = mergeLevels(levels);
+  assert.deepEqual(
+    merged.headers.map(({ header, level }) => [header.name, header.value.parts[0], level.name]),
+    [
+      ['accept', 'text/plain', 'inner'],
+      ['X-Two', '2', 'inner'],
+    ],
+  );
+  assert.deepEqual(
+    merged.checks.map(({ level }) => level.name),
+    ['outer', 'inner'],
+  );
+  assert.deepEqual(merged.timeout, { total: 5000 });
+  assert.equal(merged.base?.level.name, 'outer');
+  const bare = mergeLevels([...levels, read('base: null\nchecks: null\ntimeout: null', 'case', 'own').level]);
+  assert.deepEqual([bare.base, bare.checks, bare.timeout], [undefined, [], {}]);
+});
+
+test('the keys that messages offer are those of the schema', () => {
+  assert.deepEqual(levelKeys, Object.keys(levelSchema.def.shape));
+  assert.deepEqual(rootKeys, Object.keys(rootSchema.def.shape));
+});

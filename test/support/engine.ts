@@ -1,0 +1,78 @@
+import type { Exchange, OutgoingRequest, Ports } from '../../src/core/engine/ports.ts';
+import { run } from '../../src/core/engine/run.ts';
+import type { PlanOptions } from '../../src/core/plan/build.ts';
+import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
+import { eventSchema } from '../../src/core/record/events.ts';
+import { planOf, type Texts } from './collection.ts';
+
+export type Answer = (
+  request: OutgoingRequest,
+) =>
+  | { status?: number; body?: unknown; headers?: [string, string][] }
+  | { fault: NonNullable<Exchange['fault']> };
+
+export interface Ran {
+  readonly events: readonly RunEvent[];
+  readonly sent: readonly OutgoingRequest[];
+  readonly cases: readonly CaseEvent[];
+  readonly checks: readonly CheckEvent[];
+  readonly exchanges: readonly ExchangeEvent[];
+  /** `title: outcome` of each case. */
+  readonly outcomes: readonly string[];
+}
+
+export interface RunTextsOptions {
+  readonly rounds?: number;
+  readonly signal?: AbortSignal;
+  /** The environment of the process. */
+  readonly os?: { readonly [name: string]: string };
+  readonly plan?: Partial<PlanOptions>;
+}
+
+/** Carries out a collection against a world in which time stands still and `answer` is the server. */
+export async function runTexts(
+  texts: Texts,
+  answer: Answer,
+  { rounds = 1, os = {}, signal = new AbortController().signal, plan = {} }: RunTextsOptions = {},
+): Promise<Ran> {
+  const { plan: planned, findings } = await planOf(texts, plan);
+  const errors = findings.filter(each => each.severity === 'error');
+  if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
+  const sent: OutgoingRequest[] = [];
+  const ports: Ports = {
+    async send(request) {
+      sent.push(request);
+      const answered = answer(request);
+      const times = { wait: 4, download: 1, total: 5 };
+      if ('fault' in answered) return { fault: answered.fault, times, received: 0 };
+      const { status = 200, body = {}, headers = [['Content-Type', 'application/json']] } = answered;
+      const bytes = Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
+      return {
+        response: { url: request.url, status, reason: '', headers, body: bytes, time: 5 },
+        times,
+        received: bytes.length,
+      };
+    },
+    now: () => Date.UTC(2026, 10, 23, 12),
+    elapsed: () => 0,
+    uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    sleep: async () => undefined,
+    environment: name => os[name],
+  };
+  const events: RunEvent[] = [];
+  await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal }, event =>
+    events.push(event),
+  );
+  for (const event of events) eventSchema.parse(event);
+  const of = <Type extends RunEvent['type']>(type: Type) =>
+    events.filter(event => event.type === type) as Extract<RunEvent, { type: Type }>[];
+  const cases = of('case');
+  return {
+    events,
+    sent,
+    cases,
+    checks: of('check'),
+    exchanges: of('exchange'),
+    outcomes: cases.map(each => `${each.title}: ${each.outcome}`),
+  };
+}
