@@ -143,7 +143,7 @@ export class TerminalReport {
   #tellCase({ outcome, title, request = '', status, time }: CaseEvent): void {
     const { measure } = this.options;
     const inner = this.#width - indent.length - 16;
-    const withRequest = inner >= 56;
+    const withRequest = inner >= 50;
     const titleWidth = withRequest ? Math.min(44, Math.floor(inner * 0.45)) : inner;
     const middle =
       fit(visible(title), titleWidth, measure) +

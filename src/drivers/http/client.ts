@@ -1,3 +1,3 @@
 // The HTTP client and nothing else of its package, as one part of the bundle.
 export { default as buildConnector } from 'undici/lib/core/connect.js';
-export { default as Pool } from 'undici/lib/dispatcher/pool.js';
+export { default as Client } from 'undici/lib/dispatcher/client.js';

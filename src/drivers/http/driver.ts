@@ -1,5 +1,5 @@
 import type { Socket } from 'node:net';
-import type { Pool } from 'undici';
+import type { Client } from 'undici';
 import type { Exchange, OutgoingRequest } from '../../core/engine/ports.ts';
 import { elapsed } from '../clock.ts';
 import { addressFault, isOrigin, splitAddress } from './address.ts';
@@ -13,54 +13,74 @@ export interface HttpDriver {
   close(): Promise<void>;
 }
 
-/** The connections to one origin, and the times of those that were opened and that no exchange has claimed yet. */
-interface Origin {
-  readonly pool: Pool;
-  readonly opened: ConnectionTimes[];
+/** One connection of the client, and how long its opening took until an exchange has told it. */
+interface Connection {
+  readonly client: Client;
+  opened?: ConnectionTimes | undefined;
 }
 
-/** Sends requests over connections that are kept open, one pool for each origin. */
+/**
+ * Sends requests over connections that are kept open. Each carries one exchange at a time; a new one is opened only
+ * when all others of its origin are taken.
+ */
 export async function createHttpDriver(): Promise<HttpDriver> {
-  const { Pool, buildConnector } = await loadClient();
-  const origins = new Map<string, Origin>();
+  const { Client, buildConnector } = await loadClient();
+  const connector = buildConnector({ timeout: 0 });
+  const idle = new Map<string, Connection[]>();
+  const taken = new Set<Connection>();
 
-  function openOrigin(origin: string): Origin {
-    const opened: ConnectionTimes[] = [];
-    const connector = buildConnector({ timeout: 0 });
-    const pool = new Pool(origin, {
+  function open(origin: string): Connection {
+    const client = new Client(origin, {
       // The timers of the package are coarse; the handler has its own.
       headersTimeout: 0,
       bodyTimeout: 0,
-      pipelining: 1,
       connect: (options, callback) => {
         const socket = connector(options, callback) as unknown as Socket;
-        timeConnection(socket, options.protocol === 'https:', opened);
+        timeConnection(socket, options.protocol === 'https:', times => {
+          connection.opened = times;
+        });
       },
     });
-    const result = { pool, opened };
-    origins.set(origin, result);
-    return result;
+    const connection: Connection = { client };
+    return connection;
+  }
+
+  /** A connection of the origin, or nothing where no connection can be opened to it. */
+  function take(origin: string): Connection | undefined {
+    let free = idle.get(origin);
+    if (!free) {
+      if (!isOrigin(origin)) return undefined;
+      free = [];
+      idle.set(origin, free);
+    }
+    const connection = free.pop() ?? open(origin);
+    taken.add(connection);
+    return connection;
+  }
+
+  /** After a fault nobody knows what a connection will still carry; it is dropped. */
+  function giveBack(connection: Connection, origin: string, sound: boolean): void {
+    taken.delete(connection);
+    if (sound) idle.get(origin)!.push(connection);
+    else void connection.client.destroy();
   }
 
   return {
     send(request, signal) {
       const address = splitAddress(request.url);
-      const known =
-        address &&
-        (origins.get(address.origin) ?? (isOrigin(address.origin) ? openOrigin(address.origin) : undefined));
-      if (!known)
+      const connection = address && take(address.origin);
+      if (!connection) {
         return Promise.resolve({ fault: addressFault(request.url), times: { total: 0 }, received: 0 });
-      const { pool, opened } = known;
+      }
       return new Promise(settle => {
-        const handler = new ExchangeHandler(request, address.origin, opened, signal, settle);
+        const handler = new ExchangeHandler(request, address.origin, connection, signal, exchange => {
+          giveBack(connection, address.origin, !exchange.fault);
+          settle(exchange);
+        });
         try {
-          pool.dispatch(
-            {
-              path: address.path,
-              method: request.method as 'GET',
-              headers: request.headers.flat(),
-              body: request.body ?? null,
-            },
+          const { method, headers, body = null } = request;
+          connection.client.dispatch(
+            { path: address.path, method: method as 'GET', headers: headers.flat(), body },
             handler,
           );
         } catch (error) {
@@ -69,14 +89,15 @@ export async function createHttpDriver(): Promise<HttpDriver> {
       });
     },
     async close() {
-      await Promise.all([...origins.values()].map(({ pool }) => pool.destroy()));
-      origins.clear();
+      const open = [...taken, ...[...idle.values()].flat()];
+      idle.clear();
+      await Promise.all(open.map(({ client }) => client.destroy()));
     },
   };
 }
 
-/** Notes how long the phases of opening a connection take. */
-function timeConnection(socket: Socket, secure: boolean, opened: ConnectionTimes[]): void {
+/** Notes how long the phases of opening a connection take; before the client hears of it, since it then begins at once. */
+function timeConnection(socket: Socket, secure: boolean, tell: (times: ConnectionTimes) => void): void {
   const begin = elapsed();
   let found = begin;
   let connected = begin;
@@ -85,17 +106,11 @@ function timeConnection(socket: Socket, secure: boolean, opened: ConnectionTimes
     found = elapsed();
     lookup = found - begin;
   });
-  socket.once('connect', () => {
+  const times = () => ({ ...(lookup !== undefined && { lookup }), connect: connected - found });
+  socket.prependOnceListener('connect', () => {
     connected = elapsed();
-    if (!secure) opened.push({ ...(lookup !== undefined && { lookup }), connect: connected - found });
+    if (!secure) tell(times());
   });
-  if (secure) {
-    socket.once('secureConnect', () => {
-      opened.push({
-        ...(lookup !== undefined && { lookup }),
-        connect: connected - found,
-        tls: elapsed() - connected,
-      });
-    });
-  }
+  if (secure)
+    socket.prependOnceListener('secureConnect', () => tell({ ...times(), tls: elapsed() - connected }));
 }

@@ -15,7 +15,7 @@ const nothing = Buffer.alloc(0);
 export class ExchangeHandler {
   readonly #begin = elapsed();
   readonly #timers: NodeJS.Timeout[] = [];
-  #connection: ConnectionTimes | undefined;
+  #opened: ConnectionTimes | undefined;
   #sent = 0;
   #answered = 0;
   #abort: (() => void) | undefined;
@@ -29,8 +29,8 @@ export class ExchangeHandler {
   constructor(
     readonly request: OutgoingRequest,
     readonly origin: string,
-    /** Times of connections that were opened for this origin and not told of yet. */
-    readonly opened: ConnectionTimes[],
+    /** Where the connection tells how long its opening took, once. */
+    readonly connection: { opened?: ConnectionTimes | undefined },
     readonly signal: AbortSignal,
     readonly settle: (exchange: Exchange) => void,
   ) {
@@ -48,7 +48,8 @@ export class ExchangeHandler {
       return;
     }
     this.#abort = abort;
-    this.#connection = this.opened.shift();
+    this.#opened = this.connection.opened;
+    this.connection.opened = undefined;
     this.#sent = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
     this.#limit('answer', this.request.timeout.answer);
@@ -124,7 +125,7 @@ export class ExchangeHandler {
   #times(): Times {
     const end = elapsed();
     return {
-      ...this.#connection,
+      ...this.#opened,
       ...(this.#answered > 0 && { wait: this.#answered - this.#sent, download: end - this.#answered }),
       total: end - this.#begin,
     };

@@ -12,11 +12,10 @@ import {
   type Selector,
 } from './ast.ts';
 import { pathFunctions } from './functions.ts';
-import { readQuoted } from './quoted.ts';
+import { PathReader } from './reader.ts';
 
 const nameFirst = /[A-Za-z_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uDC00-\uDFFF]/y;
 const nameChars = /(?:[A-Za-z0-9_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uDC00-\uDFFF])*/y;
-const integer = /-?(?:0|[1-9][0-9]*)/y;
 const deepest = 200;
 
 /**
@@ -29,13 +28,8 @@ export function parsePath(text: string, start: number): { path: Path; end: numbe
   return { path: { text: text.slice(start, parser.at), segments }, end: parser.at };
 }
 
-class PathParser {
+class PathParser extends PathReader {
   #depth = 0;
-
-  constructor(
-    readonly text: string,
-    public at: number,
-  ) {}
 
   // jsonpath-query :: $ segments
   path(): Segment[] {
@@ -68,7 +62,7 @@ class PathParser {
     const segments: Segment[] = [];
     for (;;) {
       const before = this.at;
-      if (spaced) this.#space();
+      if (spaced) this.space();
       const segment = this.#segment();
       if (!segment) {
         this.at = before;
@@ -90,24 +84,24 @@ class PathParser {
       return { descendant, selectors: [{ kind: 'wildcard' }] };
     }
     if (descendant && this.text[this.at] === '[') return { descendant, selectors: this.#bracket() };
-    const name = this.#match(nameFirst);
+    const name = this.match(nameFirst);
     if (name === undefined)
-      this.#fail(`A member name or '*' should follow '${descendant ? '..' : '.'}'.`, start);
-    return { descendant, selectors: [{ kind: 'name', name: name + this.#match(nameChars)! }] };
+      this.fail(`A member name or '*' should follow '${descendant ? '..' : '.'}'.`, start);
+    return { descendant, selectors: [{ kind: 'name', name: name + this.match(nameChars)! }] };
   }
 
   // bracketed-selection :: [ S selector (S , S selector)* S ]
   #bracket(): Selector[] {
     const start = this.at++;
-    if (++this.#depth > deepest) this.#fail(`A path may be nested ${deepest} levels deep.`, start);
+    if (++this.#depth > deepest) this.fail(`A path may be nested ${deepest} levels deep.`, start);
     const selectors: Selector[] = [];
     do {
-      this.#space();
+      this.space();
       selectors.push(this.#selector());
-      this.#space();
-    } while (this.#eat(','));
-    if (!this.#eat(']'))
-      this.#fail(
+      this.space();
+    } while (this.eat(','));
+    if (!this.eat(']'))
+      this.fail(
         this.at >= this.text.length ? "This '[' is not closed." : "A ',' or ']' should stand here.",
         this.at >= this.text.length ? start : this.at,
       );
@@ -117,14 +111,14 @@ class PathParser {
 
   #selector(): Selector {
     const next = this.text[this.at];
-    if (next === '"' || next === "'") return { kind: 'name', name: this.#string() };
+    if (next === '"' || next === "'") return { kind: 'name', name: this.string() };
     if (next === '*') {
       this.at++;
       return { kind: 'wildcard' };
     }
     if (next === '?') {
       this.at++;
-      this.#space();
+      this.space();
       return { kind: 'filter', condition: this.#or() };
     }
     return this.#indexOrSlice();
@@ -133,26 +127,26 @@ class PathParser {
   // slice-selector :: start? S : S end? S (: S step?)?
   #indexOrSlice(): Selector {
     const begin = this.at;
-    const start = this.#integer();
+    const start = this.integer();
     const afterStart = this.at;
-    this.#space();
-    if (!this.#eat(':')) {
+    this.space();
+    if (!this.eat(':')) {
       this.at = afterStart;
       if (start === undefined)
-        this.#fail(
+        this.fail(
           'An index, a slice, a quoted name, * or a ?filter should stand here.',
           begin,
           this.#wordHint(),
         );
       return { kind: 'index', index: start };
     }
-    this.#space();
-    const end = this.#integer();
-    this.#space();
+    this.space();
+    const end = this.integer();
+    this.space();
     let step: number | undefined;
-    if (this.#eat(':')) {
-      this.#space();
-      step = this.#integer();
+    if (this.eat(':')) {
+      this.space();
+      step = this.integer();
     }
     return {
       kind: 'slice',
@@ -165,15 +159,6 @@ class PathParser {
   #wordHint(): string | undefined {
     const word = /^[\w-]+/.exec(this.text.slice(this.at))?.[0];
     return word === undefined ? undefined : `A name in brackets stands in quotes: ['${word}'].`;
-  }
-
-  #integer(): number | undefined {
-    const start = this.at;
-    const text = this.#match(integer);
-    if (text === undefined) return undefined;
-    if (text === '-0' || !Number.isSafeInteger(Number(text)) || /[0-9]/.test(this.text[this.at] ?? ''))
-      this.#fail(`'${text}' is no index: a whole number without leading zeros.`, start);
-    return Number(text);
   }
 
   // logical-or-expr :: logical-and-expr (S || S logical-and-expr)*
@@ -191,10 +176,10 @@ class PathParser {
 
   #operator(operator: string): boolean {
     const before = this.at;
-    this.#space();
+    this.space();
     if (this.text.startsWith(operator, this.at)) {
       this.at += operator.length;
-      this.#space();
+      this.space();
       return true;
     }
     this.at = before;
@@ -203,8 +188,8 @@ class PathParser {
 
   // basic-expr :: !? ( logical-or-expr ) | comparison | !? test
   #basic(): Logical {
-    if (this.#eat('!')) {
-      this.#space();
+    if (this.eat('!')) {
+      this.space();
       return { kind: 'not', part: this.#basicWithoutComparison() };
     }
     if (this.text[this.at] === '(') return this.#parenthesised();
@@ -215,17 +200,17 @@ class PathParser {
     if (this.text[this.at] === '(') return this.#parenthesised();
     const start = this.at;
     const part = this.#comparisonOrTest();
-    if (part.kind === 'compare') this.#fail("'!' before a comparison needs parentheses.", start);
+    if (part.kind === 'compare') this.fail("'!' before a comparison needs parentheses.", start);
     return part;
   }
 
   #parenthesised(): Logical {
     const start = this.at++;
-    if (++this.#depth > deepest) this.#fail(`A path may be nested ${deepest} levels deep.`, start);
-    this.#space();
+    if (++this.#depth > deepest) this.fail(`A path may be nested ${deepest} levels deep.`, start);
+    this.space();
     const inner = this.#or();
-    this.#space();
-    if (!this.#eat(')')) this.#fail("A ')' should stand here.", this.at);
+    this.space();
+    if (!this.eat(')')) this.fail("A ')' should stand here.", this.at);
     this.#depth--;
     return inner;
   }
@@ -234,17 +219,16 @@ class PathParser {
     const start = this.at;
     const left = this.#comparable();
     const before = this.at;
-    this.#space();
+    this.space();
     const operator = /^(?:==|!=|<=|>=|<|>)/.exec(this.text.slice(this.at, this.at + 2))?.[0];
     if (operator === undefined) {
-      if (this.text[this.at] === '=')
-        this.#fail("Inside a path's filter, equality is written '=='.", this.at);
+      if (this.text[this.at] === '=') this.fail("Inside a path's filter, equality is written '=='.", this.at);
       this.at = before;
       if (left.kind === 'query') return { kind: 'test', query: left.query };
-      return this.#fail('A filter is a comparison or a query.', start);
+      return this.fail('A filter is a comparison or a query.', start);
     }
     this.at += operator.length;
-    this.#space();
+    this.space();
     const rightStart = this.at;
     const right = this.#comparable();
     this.#requireSingle(left, start);
@@ -255,34 +239,34 @@ class PathParser {
   /** Only what gives one value at the most may be compared (RFC 9535, 2.3.5.1). */
   #requireSingle(side: Comparable, start: number): void {
     if (side.kind === 'query' && !isSingular(side.query.segments))
-      this.#fail(
+      this.fail(
         'A query that can match several values cannot be compared.',
         start,
         'Use count(…) or value(…), or a path without *, slices and filters.',
       );
     if (side.kind === 'function' && pathFunctions[side.name]?.result !== 'value')
-      this.#fail(`What ${side.name}() gives cannot be compared.`, start);
+      this.fail(`What ${side.name}() gives cannot be compared.`, start);
   }
 
   #comparable(): Comparable {
     const next = this.text[this.at];
-    if (next === '"' || next === "'") return { kind: 'literal', value: this.#string() };
+    if (next === '"' || next === "'") return { kind: 'literal', value: this.string() };
     if (next === '$' || next === '@') return { kind: 'query', query: this.#query() };
     const number = /^-?[0-9][0-9.eE+-]*/.exec(this.text.slice(this.at))?.[0];
     if (number !== undefined) {
-      if (!isNumberText(number)) this.#fail(`'${number}' is no number.`, this.at);
+      if (!isNumberText(number)) this.fail(`'${number}' is no number.`, this.at);
       this.at += number.length;
       return { kind: 'literal', value: readNumber(number) };
     }
     const word = /^[A-Za-z][A-Za-z0-9_]*/.exec(this.text.slice(this.at))?.[0];
     if (word === undefined)
-      return this.#fail('A value, a query (@…, $…) or a function should stand here.', this.at);
+      return this.fail('A value, a query (@…, $…) or a function should stand here.', this.at);
     if (this.text[this.at + word.length] === '(') return this.#function(word);
     if (word === 'true' || word === 'false' || word === 'null') {
       this.at += word.length;
       return { kind: 'literal', value: word === 'null' ? null : word === 'true' };
     }
-    return this.#fail(
+    return this.fail(
       `'${word}' is not known in a filter.`,
       this.at,
       `A member of the item is written @.${word}, a text "${word}".`,
@@ -305,17 +289,17 @@ class PathParser {
         `The function ${name}() of paths is not there yet.`,
       );
     if (!known)
-      this.#fail(
+      this.fail(
         `'${name}' is no function of paths.`,
         start,
         `There are ${inWords(Object.keys(pathFunctions))}.`,
       );
     this.at += name.length + 1;
     const given: Argument[] = [];
-    this.#space();
+    this.space();
     if (this.text[this.at] !== ')') {
       do {
-        this.#space();
+        this.space();
         const argumentStart = this.at;
         const argument = this.#comparable();
         if (
@@ -323,49 +307,17 @@ class PathParser {
             ? argument.kind !== 'query'
             : argument.kind === 'query' && !isSingular(argument.query.segments)
         )
-          this.#fail(
+          this.fail(
             `${name}() takes ${known.parameters[given.length] === 'nodes' ? 'a query' : 'one value'} here.`,
             argumentStart,
           );
         given.push(argument);
-        this.#space();
-      } while (this.#eat(','));
+        this.space();
+      } while (this.eat(','));
     }
-    if (!this.#eat(')')) this.#fail("A ')' should stand here.", this.at);
+    if (!this.eat(')')) this.fail("A ')' should stand here.", this.at);
     if (given.length !== known.parameters.length)
-      this.#fail(`${name}() takes ${known.parameters.length} argument.`, start);
+      this.fail(`${name}() takes ${known.parameters.length} argument.`, start);
     return { kind: 'function', name, arguments: given };
-  }
-
-  #string(): string {
-    const { value, end } = readQuoted(this.text, this.at);
-    this.at = end;
-    return value;
-  }
-
-  #space(): void {
-    while (/[ \t\n\r]/.test(this.text[this.at] ?? '')) this.at++;
-  }
-
-  #eat(char: string): boolean {
-    if (this.text[this.at] !== char) return false;
-    this.at++;
-    return true;
-  }
-
-  #match(pattern: RegExp): string | undefined {
-    pattern.lastIndex = this.at;
-    const text = pattern.exec(this.text)?.[0];
-    if (text !== undefined) this.at += text.length;
-    return text;
-  }
-
-  #fail(message: string, start: number, remedy?: string): never {
-    throw new Mistake(
-      'path-form',
-      { start, end: Math.max(start + 1, Math.min(this.at, this.text.length)) },
-      message,
-      remedy,
-    );
   }
 }

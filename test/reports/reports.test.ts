@@ -1,0 +1,271 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import type { RunEvent } from '../../src/core/record/events.ts';
+import { Tally } from '../../src/core/record/tally.ts';
+import { findingsText } from '../../src/reports/findings.ts';
+import { endingOf, type Report, reports } from '../../src/reports/index.ts';
+import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
+import { TerminalReport } from '../../src/reports/terminal.ts';
+import { verdictInWords } from '../../src/reports/verdict.ts';
+import { caseText, planOf, type Texts } from '../support/collection.ts';
+import { type Answer, runTexts } from '../support/engine.ts';
+
+const root = 'title: Skerry Harbour\nbase: "http://skerry.example"\n';
+const texts: Texts = {
+  'mervok.yaml': root,
+  'berths.md':
+    caseText('Good', 'GET /good', 'status = 200') +
+    caseText('Bad', 'GET /bad', '"a label <&>": $.state = "free"\nkeep $.nope as berth') +
+    caseText('Down', 'GET /down', 'status = 200') +
+    caseText('Needs', 'GET /{berth}', 'status = 200') +
+    caseText('Needs more', 'GET /{berth}', 'status = 200'),
+};
+const answer: Answer = ({ url }) =>
+  url.endsWith('/down')
+    ? { fault: { kind: 'refused', message: 'No connection.' } }
+    : { body: { state: 'tak\u0001en <b>&amp;', quay: '\u001b[31mred' } };
+
+async function report(make: Report, events: readonly RunEvent[]): Promise<string> {
+  const tally = new Tally();
+  for (const event of events) tally.add(event);
+  async function* replay() {
+    yield* events;
+  }
+  let text = '';
+  for await (const part of make(replay(), tally)) text += part;
+  return text;
+}
+
+async function terminal(
+  events: readonly RunEvent[],
+  { width = 100, quiet = false, colour = false } = {},
+): Promise<string> {
+  const tally = new Tally();
+  let text = '';
+  const measure = await createMeasure(['']);
+  const view = new TerminalReport(
+    { write: part => (text += part), paint: createPaint(colour), measure, width, quiet, pathPrefix: '' },
+    tally,
+  );
+  for (const event of events) {
+    tally.add(event);
+    view.add(event);
+  }
+  return text;
+}
+
+test('the terminal is quiet where all is well', async () => {
+  const { events } = await runTexts(
+    { 'mervok.yaml': root, 'a.md': `# Berths\n\n${caseText('All of them', 'GET /berths', 'status = 200')}` },
+    () => ({}),
+  );
+  assert.equal(
+    await terminal(events, { width: 80 }),
+    `Skerry Harbour
+
+Berths                                                                      a.md
+passed   All of them               GET /berths                     200      0 ms
+
+The one check holds. 1 case passed.
+1 request in 0 ms, 2 B received; half within 5 ms, 95 of 100 within 5 ms
+`,
+  );
+});
+
+test('a failure opens up: check, place, expected, found, and what it blocks', async () => {
+  const { events } = await runTexts(texts, answer);
+  const shown = await terminal(events);
+  assert.match(shown, /^failed {3}Bad {2,}GET \/bad {2,}200 {2,}0 ms$/m);
+  assert.match(shown, /^ {9}"a label <&>": \$\.state = "free" {2,}berths\.md:18$/m);
+  assert.match(shown, /^ {11}expected {2}"free"$/m);
+  assert.match(shown, /^ {11}found {5}"tak\\u0001en <b>&amp;" {3}at \$\.state$/m);
+  assert.match(shown, /^error {4}Down/m);
+  assert.match(shown, /^ {9}No connection\. {2,}berths\.md:25$/m);
+  assert.match(shown, /^blocked {2}Needs, Needs more: 'berth' did not come from Bad$/m);
+  assert.match(
+    shown,
+    /^1 of 3 checks holds?\. 1 case failed, 1 could not be carried out and 2 are blocked by them\.$|^1 of 3 checks hold\. 1 case failed and 1 could not be carried out and 2/m,
+  );
+  assert.match(shown, /mervok run berths\.md#bad/);
+  assert.ok(
+    !shown.includes('\u001b') && !shown.includes('\u0001'),
+    'nothing of a response reaches the terminal raw',
+  );
+});
+
+test('colour is added only where it is wanted, and never beyond the sixteen', async () => {
+  const { events } = await runTexts(texts, answer);
+  const coloured = await terminal(events, { colour: true });
+  for (const [, code] of coloured.matchAll(/\u001b\[(\d+(?:;\d+)*)m/g))
+    assert.match(code!, /^(?:\d|[23]\d|9\d)$/);
+  assert.equal(coloured.replace(/\u001b\[\d+m/g, ''), await terminal(events));
+});
+
+test('no line is wider than the terminal, from 60 columns on', async () => {
+  const { events } = await runTexts(texts, answer);
+  for (const width of [60, 72, 100, 200]) {
+    for (const line of (await terminal(events, { width })).split('\n'))
+      assert.ok(line.length <= width, `${width}: ${line}`);
+  }
+});
+
+test('the verdict alone', async () => {
+  const { events } = await runTexts(texts, answer);
+  assert.equal((await terminal(events, { quiet: true })).split('\n').length, 2);
+});
+
+test('long runs of passing cases fold; many rounds tell only what fails', async () => {
+  const many = Array.from({ length: 20 }, (_, at) => caseText(`Case ${at}`, 'GET /', 'status = 200')).join(
+    '',
+  );
+  const { events } = await runTexts({ 'mervok.yaml': root, 'a.md': many }, () => ({}));
+  const shown = await terminal(events);
+  assert.match(shown, /^passed {3}8 more$/m);
+  let calls = 0;
+  const rounds = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },
+    () => ({ status: ++calls === 3 ? 500 : 200 }),
+    { rounds: 5 },
+  );
+  const told = await terminal(rounds.events);
+  assert.match(told, /^Skerry Harbour, 5 rounds$/m);
+  assert.match(told, /^A, round 3|round 3/m);
+  assert.equal(told.match(/^passed/gm), null);
+  assert.equal(told.match(/^failed/gm)!.length, 1);
+});
+
+test('once the status is wrong, checks that find nothing are told in short', async () => {
+  const { events } = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200\n$.a = 1\n$.b.c is text') },
+    () => ({ status: 500 }),
+  );
+  assert.match(await terminal(events), /^ {11}undecided {2}\$\.a = 1; \$\.b\.c is text$/m);
+});
+
+test('JUnit: counted by page, blocked ones skipped with their cause, no character that XML forbids', async () => {
+  const { events } = await runTexts(texts, answer);
+  const xml = await report(reports['.xml']!, events);
+  assert.match(
+    xml,
+    /^<\?xml version="1\.0" encoding="UTF-8"\?>\n<testsuites name="Skerry Harbour" tests="5" failures="1" errors="1" skipped="2" time="0\.000">/,
+  );
+  assert.match(
+    xml,
+    /<testsuite name="Good" tests="5" failures="1" errors="1" skipped="2" time="0\.000" timestamp="2026-11-23T12:00:00">/,
+  );
+  assert.match(
+    xml,
+    /<testcase name="Bad" classname="berths" time="0\.000" file="berths\.md" line="11">\n {6}<failure message="/,
+  );
+  assert.match(xml, /tak\\\\u0001en|tak\\u0001en/);
+  assert.match(xml, /<error message="No connection\." type="error">/);
+  assert.match(
+    xml,
+    /<skipped message="blocked: 'berth' did not come from berths\.md#bad, because of berths\.md#bad"\/>/,
+  );
+  assert.ok(!/[\u0000-\u0008\u000b\u000c\u000e-\u001f]/.test(xml));
+  assert.ok(!/<b>/.test(xml));
+  assertBalanced(xml);
+});
+
+/** Every element is closed in its place, and every & begins an entity. */
+function assertBalanced(xml: string): void {
+  const open: string[] = [];
+  for (const [, slash, name, selfClosing] of xml.matchAll(/<(\/?)([a-z]+)(?:\s[^<>]*?)?(\/?)>/g)) {
+    if (slash) assert.equal(open.pop(), name);
+    else if (!selfClosing) open.push(name!);
+  }
+  assert.deepEqual(open, []);
+  assert.deepEqual(xml.match(/&(?!(?:amp|lt|gt|quot|#\d+);)/g), null);
+}
+
+test('JSON: totals, then every case with its checks', async () => {
+  const { events } = await runTexts(texts, answer);
+  const json = JSON.parse(await report(reports['.json']!, events));
+  assert.equal(json.format, 'mervok-report');
+  assert.equal(json.passed, false);
+  assert.deepEqual(json.totals.cases, { passed: 1, failed: 1, error: 1, blocked: 2, skipped: 0 });
+  const [page] = json.pages;
+  assert.deepEqual(
+    page.cases.map((each: { outcome: string }) => each.outcome),
+    ['passed', 'failed', 'error', 'blocked', 'blocked'],
+  );
+  assert.equal(page.cases[0].exchanges, undefined);
+  assert.equal(page.cases[1].exchanges[0].response.status, 200);
+  assert.deepEqual(page.cases[3].blocked, { name: 'berth', by: 'berths.md#bad', cause: 'berths.md#bad' });
+  const empty = JSON.parse(await report(reports['.json']!, [events[0]!, events.at(-1)!]));
+  assert.deepEqual(empty.pages, []);
+});
+
+test('the record is one event a line', async () => {
+  const { events } = await runTexts(texts, answer);
+  const lines = (await report(reports['.ndjson']!, events)).trimEnd().split('\n');
+  assert.deepEqual(
+    lines.map(line => JSON.parse(line)),
+    JSON.parse(JSON.stringify(events)),
+  );
+});
+
+test('the ending chooses the format', () => {
+  assert.equal(endingOf('out/run.XML'), '.xml');
+  assert.equal(endingOf('run.ndjson'), '.ndjson');
+  assert.equal(endingOf('run.pdf'), undefined);
+  assert.equal(endingOf('run'), undefined);
+  assert.equal(endingOf('run.constructor'), undefined);
+});
+
+test('verdicts are sentences', () => {
+  const verdict = (
+    figures: Partial<Tally['cases']> & { checks?: number; held?: number; interrupted?: boolean },
+  ) => {
+    const { checks = 1, held = 1, interrupted = false, ...cases } = figures;
+    return verdictInWords(
+      Object.assign(new Tally(), {
+        checks,
+        held,
+        interrupted,
+        cases: { passed: 0, failed: 0, error: 0, blocked: 0, skipped: 0, ...cases },
+      }),
+    );
+  };
+  assert.equal(verdict({ passed: 1 }), 'The one check holds. 1 case passed.');
+  assert.equal(verdict({ checks: 1234, held: 1234, passed: 20 }), 'All 1,234 checks hold. 20 cases passed.');
+  assert.equal(
+    verdict({ checks: 41, held: 39, failed: 1, blocked: 2 }),
+    '39 of 41 checks hold. 1 case failed and 2 are blocked by it.',
+  );
+  assert.equal(
+    verdict({ checks: 3, held: 0, failed: 2, error: 1, blocked: 1 }),
+    'None of 3 checks holds. 2 cases failed, 1 could not be carried out and 1 is blocked by them.',
+  );
+  assert.equal(
+    verdict({ checks: 0, held: 0, error: 1 }),
+    'Nothing was checked. 1 case could not be carried out.',
+  );
+  assert.equal(
+    verdict({ passed: 1, interrupted: true }),
+    'The one check holds. 1 case passed. The run was interrupted.',
+  );
+});
+
+test('findings mark their place, also behind tabs, wide characters and in a long line', async () => {
+  const rows: [line: string, shown: string][] = [
+    ['statsu = 1', '    statsu = 1\n    ^^^^^^'],
+    ['"é漢字": statsu = 1', '    "é漢字": statsu = 1\n             ^^^^^^'],
+    [`"${'x'.repeat(300)}": statsu = 1`, ' statsu = 1\n'],
+  ];
+  for (const [line, shown] of rows) {
+    const { findings } = await planOf({ 'a.md': `# A\n\n~~~mervok\n${line}\n~~~\n` });
+    const text = findingsText(findings, createPaint(false), 80, await createMeasure([line]));
+    assert.ok(text.includes(shown), text);
+    for (const each of text.split('\n')) assert.ok([...each].length <= 80, each);
+  }
+});
+
+test('texts are cut and broken by the columns they take', async () => {
+  const measure = await createMeasure(['漢']);
+  assert.equal(fit('漢字漢字', 5, measure), '漢字…');
+  assert.equal(fit('ab', 4, measure), 'ab  ');
+  assert.deepEqual(wrap('one two three', 7, measure), ['one two', 'three']);
+  assert.deepEqual(wrap('averylongword b', 4, measure), ['averylongword', 'b']);
+});
