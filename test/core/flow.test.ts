@@ -102,6 +102,14 @@ test('a name that nothing gives is an error before anything is sent', async () =
   );
 });
 
+test('an unknown name that is used often is told once', async () => {
+  const { told: findings, said } = await findingsOf(
+    caseText('A', 'GET /{quay}/{quay}', 'status = 200\n$.a = {quay}'),
+  );
+  assert.deepEqual(findings, ['a.md:4:7 name-unknown']);
+  assert.match(said, /'quay' has no value anywhere\. It is used in 2 more places\./);
+});
+
 test('a name that is kept further down has no value yet', async () => {
   const later = await findingsOf(
     `${caseText('A', 'GET /{berth}', 'status = 200')}${caseText('B', 'GET /', 'status = 200\nkeep $.a as berth')}`,

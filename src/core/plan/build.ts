@@ -1,6 +1,6 @@
 import { loadPatterns } from '../language/patterns.ts';
 import { usesPatterns } from '../language/walk.ts';
-import { type Code, type Finding, finding } from '../text/finding.ts';
+import { type Code, type Finding, finding, sortFindings } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
@@ -60,7 +60,7 @@ export async function buildPlan(
     given: options.given,
     checks: steps.filter(step => step.kind === 'check').length,
   };
-  return { plan, findings: withoutFollowing(findings) };
+  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)) };
 }
 
 /** Where settings cannot be read, what they would have set is missing too; that is not told once more. */
@@ -68,6 +68,22 @@ function withoutFollowing(findings: readonly Finding[]): Finding[] {
   const unreadable = findings.some(each => each.code === 'yaml-form' || each.code === 'setting-form');
   const following: Code[] = ['base-missing', 'name-unknown', 'environment-unknown'];
   return unreadable ? findings.filter(each => !following.includes(each.code)) : [...findings];
+}
+
+/** A name that is used in many places and known in none is told once. */
+function gatherUnknownNames(findings: readonly Finding[]): Finding[] {
+  const isUnknown = (each: Finding) => each.code === 'name-unknown';
+  const [unknown, others] = [
+    sortFindings(findings.filter(isUnknown)),
+    findings.filter(each => !isUnknown(each)),
+  ];
+  const gathered = [...new Set(unknown.map(each => each.message))].map(message => {
+    const [first, ...more] = unknown.filter(each => each.message === message) as [Finding, ...Finding[]];
+    if (more.length === 0) return first;
+    const places = more.length === 1 ? 'one more place' : `${more.length} more places`;
+    return { ...first, message: `${message} It is used in ${places}.` };
+  });
+  return [...others, ...gathered];
 }
 
 /** The variables of an environment, those of the secret file over those of the root. */
