@@ -1,24 +1,22 @@
 // Measures Mervok against the bare runtime, both in the same run, the variants in turn. Prints ratios of medians.
 import { fork, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 const here = dirname(fileURLToPath(import.meta.url));
-const mervok = join(here, '..', 'dist', 'mervok.js');
+const mervok = join(here, '..', 'dist', 'mervok.cjs');
 const folder = mkdtempSync(join(tmpdir(), 'mervok-bench-'));
 
 const server = fork(join(here, 'server.mjs'));
 const { port } = await new Promise(ready => server.once('message', ready));
 const origin = `http://127.0.0.1:${port}`;
 
-writeFileSync(
-  join(folder, 'berth.md'),
-  `# A berth
+const page = target => `# A berth
 
 \`\`\`http
-GET ${origin}/berths/417
+GET ${target}
 \`\`\`
 
 \`\`\`mervok
@@ -28,8 +26,11 @@ $.id = 417
 $.berths[2].code = "0419"
 time < 2 s
 \`\`\`
-`,
-);
+`;
+writeFileSync(join(folder, 'berth.md'), page(`${origin}/berths/417`));
+mkdirSync(join(folder, 'collection'));
+writeFileSync(join(folder, 'collection', 'mervok.yaml'), `title: Skerry Harbour\nbase: ${origin}\n`);
+writeFileSync(join(folder, 'collection', 'berth.md'), page('/berths/417'));
 
 function run(args, options = {}) {
   const begin = process.hrtime.bigint();
@@ -71,13 +72,15 @@ const row = (what, ratio, goal) =>
   rows.push({ what, ratio: ratio.toFixed(2), goal: `≤ ${goal}`, met: ratio <= goal ? 'yes' : 'no' });
 
 try {
-  const [bare, version, single] = inTurn(21, [
+  const [bare, version, single, settled] = inTurn(21, [
     () => run(['-e', '0']),
     () => run([mervok, '--version']),
     () => run([mervok, 'run', '--quiet', 'berth.md']),
+    () => run([mervok, 'run', '--quiet', 'collection']),
   ]);
   row('--version / bare runtime', version / bare, 1.3);
-  row('run of one request / bare runtime', single / bare, 2);
+  row('run of one request, a page alone / bare runtime', single / bare, 2);
+  row('run of one request, with a settings file / bare runtime', settled / bare);
   const [loop, sequential] = inTurn(7, [
     () => run([join(here, 'bare-loop.mjs'), origin, '4000']),
     () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),

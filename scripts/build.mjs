@@ -9,11 +9,6 @@ const root = dirname(dirname(fileURLToPath(import.meta.url)));
 process.chdir(root);
 const { version } = JSON.parse(readFileSync('package.json', 'utf8'));
 
-// Some bundled packages are CommonJS and ask for Node's modules with require().
-const banner = {
-  js: "import { createRequire as mervokRequire } from 'node:module'; const mervokUrl = import.meta.url, require = mervokRequire(mervokUrl);",
-};
-
 /** Parts of packages that Mervok never reaches, and that would only be read and compiled at every start. */
 const empty = new Map([
   // markdown-it looks for bare links, entities and punctuation in running text; Mervok only cuts pages into blocks.
@@ -45,6 +40,10 @@ const trimmed = {
     build.onResolve({ filter: /./ }, ({ path }) =>
       empty.has(path) ? { path, namespace: 'empty' } : undefined,
     );
+    // For Node the package offers CommonJS, which cannot be trimmed and starts slower; its modules are the same.
+    build.onResolve({ filter: /^yaml$/ }, () => ({
+      path: join(root, 'node_modules/yaml/browser/dist/index.js'),
+    }));
     // commander can start other programs as commands; Mervok has none.
     build.onResolve({ filter: /^node:child_process$/ }, ({ importer }) =>
       importer.includes('/commander/') ? { path: 'child_process', namespace: 'empty' } : undefined,
@@ -68,11 +67,11 @@ const trimmed = {
         "require('./llhttp-plain.cjs')",
       ),
     }));
+    build.onResolve({ filter: /^\.\/llhttp-plain\.cjs$/ }, ({ path }) => ({ path, external: true }));
     // Its bytes lie beside it, rather than as a text that every start has to read and decode.
     build.onLoad({ filter: /undici\/lib\/llhttp\/llhttp_simd-wasm\.js$/ }, () => ({
       contents: "module.exports = require('node:fs').readFileSync(new URL('./llhttp.wasm', mervokUrl));",
     }));
-    build.onResolve({ filter: /^\.\/llhttp-plain\.cjs$/ }, ({ path }) => ({ path, external: true }));
   },
 };
 
@@ -81,42 +80,70 @@ function replaceOnce(text, from, to) {
   return text.replace(from, to);
 }
 
+/** What the program loads only where it is used, each as a file of its own: what is imported, and what is bundled. */
+const parts = new Map([
+  ['./program.ts', 'src/cli/program.ts'],
+  ['./client.ts', 'src/drivers/http/client.ts'],
+  ['./libraries.ts', 'src/core/settings/libraries.ts'],
+  ['re2js', 're2js'],
+  ['./width.ts', 'src/reports/width.ts'],
+]);
+const fileOf = path => `${path.replace(/^.*\//, '').replace(/\.ts$/, '')}.cjs`;
+
+const apart = {
+  name: 'apart',
+  setup(build) {
+    build.onResolve({ filter: /./ }, ({ path, kind }) =>
+      parts.has(path) && kind === 'dynamic-import'
+        ? { path: `./${fileOf(path)}`, external: true }
+        : undefined,
+    );
+  },
+};
+
 rmSync('dist', { recursive: true, force: true });
 const common = {
-  outdir: 'dist',
   bundle: true,
   minify: true,
   platform: 'node',
-  format: 'esm',
   target: 'node20.18',
-  define: { __MERVOK_VERSION__: JSON.stringify(version) },
-  plugins: [trimmed],
-  banner,
+  define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
+  plugins: [apart, trimmed],
   metafile: true,
   logLevel: 'warning',
 };
-const result = await esbuild.build({
+
+/** CommonJS, loaded by require(): Node starts it a twentieth faster than modules. */
+async function bundle(source, file, banner = '') {
+  const result = await esbuild.build({
+    ...common,
+    entryPoints: [source],
+    outfile: join('dist', file),
+    format: 'cjs',
+    supported: { 'dynamic-import': false },
+    banner: { js: banner },
+  });
+  return result.metafile;
+}
+
+const here = "'use strict'; const mervokUrl = require('node:url').pathToFileURL(__filename).href;";
+const metafiles = [await bundle('src/cli/main.ts', 'mervok.cjs')];
+for (const [path, source] of parts) metafiles.push(await bundle(source, fileOf(path), here));
+await esbuild.build({
   ...common,
-  entryPoints: { mervok: 'src/cli/main.ts' },
-  splitting: true,
-  chunkNames: 'parts/[name]-[hash]',
+  plugins: [trimmed],
+  entryPoints: ['src/core/index.ts'],
+  outfile: 'dist/core.js',
+  format: 'esm',
+  banner: { js: 'const mervokUrl = import.meta.url, require = process.getBuiltinModule;' },
 });
-// The library stands alone: shared with the program, it would be cut into many small files that slow every start.
-await esbuild.build({ ...common, entryPoints: { core: 'src/core/index.ts' } });
-if (process.env.META) writeFileSync(process.env.META, JSON.stringify(result.metafile));
-writeFileSync(
-  'dist/parts/llhttp.wasm',
-  createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'),
-);
-cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/parts/llhttp-plain.cjs');
+writeFileSync('dist/llhttp.wasm', createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'));
+cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/llhttp-plain.cjs');
 cpSync('demo/collection', 'dist/collection', { recursive: true });
 
 /** Everything bundled brings its licence along. */
-const names = new Set(
-  Object.keys(result.metafile.inputs).flatMap(
-    path => /node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? [],
-  ),
-);
+const bundled = metafiles.flatMap(metafile => Object.keys(metafile.inputs));
+const names = new Set(bundled.flatMap(path => /node_modules\/((?:@[^/]+\/)?[^/]+)/.exec(path)?.[1] ?? []));
 const notices = [...names].sort().map(name => {
   const folder = join('node_modules', name);
   const { version, license } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8'));

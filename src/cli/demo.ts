@@ -17,37 +17,42 @@ export interface DemoFlags {
   readonly quiet?: boolean;
 }
 
-/** Where the build puts the pages of the demo, seen from the folder of this part. */
-const collectionFolder = fileURLToPath(new URL('../collection', import.meta.url));
+/** Where the build puts the pages of the demo, seen from the program beside it. */
+const collectionFolder = fileURLToPath(new URL('./collection', import.meta.url));
 
 export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise<void> {
   const output = flags.output ?? [];
   refuseUnknownEndings(output);
   const chosen = (flags.defect ?? []).map(readDefect);
   const harbour = await open(readPort(flags.port, flags.serve === true), chosen);
-  const { out, paint } = terminal;
-  if (!flags.quiet)
-    out(`The demo harbour is open at ${harbour.url}${chosen.map(name => `; ${defects[name]}`).join('')}.\n`);
-  if (flags.serve) {
-    out('It stays open until it is interrupted (Ctrl-C).\n');
-    await interrupted();
+  // Whatever happens, an open harbour would keep the program from ending.
+  try {
+    if (!flags.quiet) {
+      const mistakes = chosen.map(name => `; ${defects[name]}`).join('');
+      terminal.out(`The demo harbour is open at ${harbour.url}${mistakes}.\n`);
+    }
+    if (flags.serve) {
+      terminal.out('It stays open until it is interrupted (Ctrl-C).\n');
+      await interrupted();
+    } else await runDemo(harbour, { ...flags, output }, chosen, terminal);
+  } finally {
     await harbour.close();
-    return;
   }
-  if (!flags.quiet) out('\n');
+}
+
+async function runDemo(
+  harbour: Harbour,
+  { output, quiet = false }: DemoFlags & { output: readonly string[] },
+  chosen: readonly Defect[],
+  terminal: Terminal,
+): Promise<void> {
+  const { out, paint } = terminal;
+  if (!quiet) out('\n');
   const { files, root } = findCollection([collectionFolder], collectionFolder);
-  const { plan } = await buildPlan(await readCollection(files), {
-    paths: [],
-    given: new Map([['harbour', harbour.url]]),
-  });
-  process.exitCode = await carryOut(
-    plan,
-    { rounds: 1, output, quiet: flags.quiet === true, next: false },
-    '',
-    terminal,
-  );
-  await harbour.close();
-  if (flags.quiet) return;
+  const given = new Map([['harbour', harbour.url]]);
+  const { plan } = await buildPlan(await readCollection(files), { paths: [], given });
+  process.exitCode = await carryOut(plan, { rounds: 1, output, quiet, next: false }, '', terminal);
+  if (quiet) return;
   const next = [
     ['the pages that ran', root],
     [

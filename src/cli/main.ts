@@ -3,9 +3,6 @@
 import { version } from './version.ts';
 
 const given = process.argv.slice(2);
-if (given.length === 1 && (given[0] === '--version' || given[0] === '-V'))
+if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {
   process.stdout.write(`mervok ${version}\n`);
-else {
-  const { main } = await import('./program.ts');
-  await main(given);
-}
+} else void import('./program.ts').then(({ main }) => main(given));

@@ -25,7 +25,7 @@ export type Measure = (text: string) => number;
 
 /** How many columns a text takes. The package that knows is loaded only where a text is not plain ASCII. */
 export async function createMeasure(texts: Iterable<string>): Promise<Measure> {
-  for (const text of texts) if (/[^\u0020-\u007e]/.test(text)) return (await import('string-width')).default;
+  for (const text of texts) if (/[^\u0020-\u007e]/.test(text)) return (await import('./width.ts')).stringWidth;
   return text => text.length;
 }
 

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import type { TestContext } from 'node:test';
 
-export const program = resolve('dist/mervok.js');
+export const program = resolve('dist/mervok.cjs');
 
 /** A temporary folder with files, removed when the test ends. */
 export function folderWith(

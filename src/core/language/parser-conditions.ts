@@ -244,6 +244,8 @@ export class ConditionParser extends ExpressionParser {
   }
 
   #refuseHabit(among?: string[]): void {
+    this.lexer.skipSpace();
+    if (!'=!<&|'.includes(this.lexer.text[this.lexer.at] ?? ' ')) return;
     const habit = habits.find(([written]) => (!among || among.includes(written)) && this.lexer.peek(written));
     if (habit) this.lexer.fail(`'${habit[0]}' is written '${habit[1]}' here.`);
   }

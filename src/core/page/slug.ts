@@ -13,10 +13,12 @@ export class Slugs {
   #used = new Map<string, number>();
 
   next(heading: string): string {
-    const base = heading
-      .toLowerCase()
-      .replace(/[^\p{L}\p{M}\p{N}\p{Pc}\- ]/gu, '')
-      .replaceAll(' ', '-');
+    const lower = heading.toLowerCase();
+    // The classes of Unicode take a millisecond to be made ready, and most headings do not need them.
+    const kept = /^[\x20-\x7e]*$/.test(lower)
+      ? lower.replace(/[^\w\- ]/g, '')
+      : lower.replace(/[^\p{L}\p{M}\p{N}\p{Pc}\- ]/gu, '');
+    const base = kept.replaceAll(' ', '-');
     let slug = base;
     while (this.#used.has(slug)) {
       const count = this.#used.get(base)! + 1;

@@ -5,14 +5,12 @@ export type Severity = 'error' | 'warning';
 /** Every kind of finding: what it is called in output and docs (docs/findings.md), and how much it weighs. */
 export const codes = {
   // pages
-  'page-unreadable': 'error',
   'fence-slip': 'error',
   'fence-open': 'error',
   'body-stray': 'error',
   'request-line': 'error',
   'header-line': 'error',
   'body-json': 'error',
-  'reference-form': 'error',
   'case-address': 'error',
   'not-yet': 'error',
   // statements

@@ -1,0 +1,127 @@
+// Bundles the program into dist/: one small entry, and a chunk for each part that is loaded only where it is used.
+import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import * as esbuild from 'esbuild';
+
+const root = dirname(dirname(fileURLToPath(import.meta.url)));
+process.chdir(root);
+const { version } = JSON.parse(readFileSync('package.json', 'utf8'));
+
+// Some bundled packages are CommonJS and ask for Node's modules with require().
+const banner = {
+  js: "import { createRequire as mervokRequire } from 'node:module'; const mervokUrl = import.meta.url, require = mervokRequire(mervokUrl);",
+};
+
+/** Parts of packages that Mervok never reaches, and that would only be read and compiled at every start. */
+const empty = new Map([
+  // markdown-it looks for bare links, entities and punctuation in running text; Mervok only cuts pages into blocks.
+  ['linkify-it', 'export default class {}'],
+  ['entities', 'export const decodeHTML = text => text; export const decodeHTMLStrict = decodeHTML;'],
+  ['uc.micro', 'export const P = /[^]/, S = /[^]/, Any = /[^]/, Cc = /[^]/, Cf = /[^]/, Z = /[^]/;'],
+  ['./parser_inline.mjs', 'export default class { ruler = { enableOnly() {} }; ruler2 = this.ruler; }'],
+  ['./renderer.mjs', 'export default class {}'],
+  ['./rules_core/smartquotes.mjs', 'export default () => {};'],
+  ['./rules_core/replacements.mjs', 'export default () => {};'],
+  ['./rules_core/linkify.mjs', 'export default () => {};'],
+  // Only bodies of fetch(), such as FormData, are read with these.
+  ['../web/fetch/body.js', 'module.exports = {};'],
+  ['child_process', 'module.exports = {};'],
+  // The client asks these two for a limit, which it is given, for a class, which it never meets, and for plain checks.
+  ['http', 'module.exports = { maxHeaderSize: 16384, IncomingMessage: class {} };'],
+  [
+    'assert',
+    `const assert = (value, message) => { if (!value) throw message instanceof Error ? message : new Error(message ?? 'undici: broken assertion'); };
+     assert.strictEqual = assert.equal = (a, b, message) => assert(a === b, message);
+     assert.notStrictEqual = (a, b, message) => assert(a !== b, message);
+     module.exports = assert;`,
+  ],
+]);
+
+const trimmed = {
+  name: 'trimmed',
+  setup(build) {
+    build.onResolve({ filter: /./ }, ({ path }) =>
+      empty.has(path) ? { path, namespace: 'empty' } : undefined,
+    );
+    // commander can start other programs as commands; Mervok has none.
+    build.onResolve({ filter: /^node:child_process$/ }, ({ importer }) =>
+      importer.includes('/commander/') ? { path: 'child_process', namespace: 'empty' } : undefined,
+    );
+    build.onResolve({ filter: /^node:(?:http|assert)$/ }, ({ path, importer }) =>
+      importer.includes('/undici/') ? { path: path.slice(5), namespace: 'empty' } : undefined,
+    );
+    build.onLoad({ filter: /./, namespace: 'empty' }, ({ path }) => ({ contents: empty.get(path) }));
+    // The HTTP/1 client asks for node:http2 (several milliseconds) although it may never speak it.
+    build.onLoad({ filter: /undici\/lib\/dispatcher\/client\.js$/ }, ({ path }) => ({
+      contents: replaceOnce(
+        readFileSync(path, 'utf8'),
+        "const connectH2 = require('./client-h2.js')",
+        "const connectH2 = (...args) => require('./client-h2.js')(...args)",
+      ),
+    }));
+    // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
+    build.onLoad({ filter: /undici\/lib\/dispatcher\/client-h1\.js$/ }, ({ path }) => ({
+      contents: readFileSync(path, 'utf8').replaceAll(
+        "require('../llhttp/llhttp-wasm.js')",
+        "require('./llhttp-plain.cjs')",
+      ),
+    }));
+    // Its bytes lie beside it, rather than as a text that every start has to read and decode.
+    build.onLoad({ filter: /undici\/lib\/llhttp\/llhttp_simd-wasm\.js$/ }, () => ({
+      contents: "module.exports = require('node:fs').readFileSync(new URL('./llhttp.wasm', mervokUrl));",
+    }));
+    build.onResolve({ filter: /^\.\/llhttp-plain\.cjs$/ }, ({ path }) => ({ path, external: true }));
+  },
+};
+
+function replaceOnce(text, from, to) {
+  if (!text.includes(from)) throw new Error(`Nothing to replace: ${from}`);
+  return text.replace(from, to);
+}
+
+rmSync('dist', { recursive: true, force: true });
+const common = {
+  outdir: 'dist',
+  bundle: true,
+  minify: false,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20.18',
+  define: { __MERVOK_VERSION__: JSON.stringify(version) },
+  plugins: [trimmed],
+  banner,
+  metafile: true,
+  logLevel: 'warning',
+};
+const result = await esbuild.build({
+  ...common,
+  entryPoints: { mervok: 'src/cli/main.ts' },
+  splitting: true,
+  chunkNames: 'parts/[name]-[hash]',
+});
+// The library stands alone: shared with the program, it would be cut into many small files that slow every start.
+await esbuild.build({ ...common, entryPoints: { core: 'src/core/index.ts' } });
+if (process.env.META) writeFileSync(process.env.META, JSON.stringify(result.metafile));
+writeFileSync(
+  'dist/parts/llhttp.wasm',
+  createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'),
+);
+cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/parts/llhttp-plain.cjs');
+cpSync('demo/collection', 'dist/collection', { recursive: true });
+
+/** Everything bundled brings its licence along. */
+const names = new Set(
+  Object.keys(result.metafile.inputs).flatMap(
+    path => /node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1] ?? [],
+  ),
+);
+const notices = [...names].sort().map(name => {
+  const folder = join('node_modules', name);
+  const { version, license } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8'));
+  const file = readdirSync(folder).find(entry => /^licen[cs]e/i.test(entry));
+  return `${name} ${version} (${license})\n\n${file ? readFileSync(join(folder, file), 'utf8').trim() : ''}`;
+});
+mkdirSync('dist', { recursive: true });
+writeFileSync('dist/NOTICES.txt', `${notices.join(`\n\n${'-'.repeat(72)}\n\n`)}\n`);

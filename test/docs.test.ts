@@ -1,0 +1,73 @@
+import assert from 'node:assert/strict';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { test } from 'node:test';
+import { defects } from '../demo/harbour/defects.ts';
+import { functions, laterFunctions } from '../src/core/language/functions.ts';
+import { laterKeys, levelKeys, rootKeys } from '../src/core/settings/keys.ts';
+import { codes } from '../src/core/text/finding.ts';
+import { reports } from '../src/reports/index.ts';
+import { read } from './support/language.ts';
+
+const text = (file: string) => readFileSync(file, 'utf8');
+const language = text('docs/language.md');
+
+test('every code is explained, and nothing else is', () => {
+  const explained = [...text('docs/findings.md').matchAll(/^### (.+)$/gm)].map(([, code]) => code!);
+  assert.deepEqual(explained.toSorted(), Object.keys(codes).sort());
+  const warnings = text('docs/findings.md').split('## Warnings')[1]!;
+  for (const [code, severity] of Object.entries(codes))
+    assert.equal(warnings.includes(`### ${code}\n`), severity === 'warning', code);
+});
+
+test('every example of a statement in the language reference can be read', () => {
+  const examples = [...language.matchAll(/^```mervok\n([\s\S]*?)^```$/gm)].map(([, example]) => example!);
+  assert.ok(examples.length >= 7);
+  for (const example of examples) {
+    const { statements, mistakes } = read(example);
+    assert.deepEqual(mistakes, [], example);
+    assert.ok(statements.length > 0);
+  }
+});
+
+test('the functions that the reference lists are those that there are', () => {
+  const [, table] = /^## Functions$([\s\S]*?)^```/m.exec(language)!;
+  const listed = [...table!.matchAll(/`([a-z]+)\(/g)].map(([, name]) => name!);
+  assert.deepEqual(listed.toSorted(), Object.keys(functions).sort());
+  const later = language.split('## Not there yet')[1]!.replaceAll('\n', ' ');
+  assert.ok(later.includes(laterFunctions.join(' ')), laterFunctions.join(' '));
+  for (const key of laterKeys) assert.ok(later.includes(`\`${key}\``), key);
+  for (const key of new Set([...levelKeys, ...rootKeys]))
+    assert.match(language, new RegExp(`^\\| \`${key}\` \\|`, 'm'));
+});
+
+test('commands, defects and reports are those that there are', () => {
+  const commands = text('docs/commands.md');
+  for (const name of Object.keys(defects)) assert.ok(commands.includes(`\`${name}\``), name);
+  for (const ending of Object.keys(reports)) assert.ok(commands.includes(`| \`${ending}\` |`), ending);
+});
+
+test('every link inside the documentation leads somewhere', () => {
+  const files = [
+    'README.md',
+    'CONTRIBUTING.md',
+    'CHANGELOG.md',
+    'bench/README.md',
+    ...readdirSync('docs')
+      .filter(file => file.endsWith('.md'))
+      .map(file => join('docs', file)),
+  ];
+  for (const file of files) {
+    for (const [, target] of text(file)
+      .replace(/^(`{3,})[\s\S]*?^\1$/gm, '')
+      .matchAll(/\]\(([^)\s#]+)[^)]*\)/g)) {
+      if (/^https?:/.test(target!)) continue;
+      assert.ok(existsSync(join(dirname(file), target!)), `${file}: ${target}`);
+    }
+  }
+});
+
+test('every screenshot is shown in the README, and every one shown is there', () => {
+  const shown = [...text('README.md').matchAll(/docs\/screenshots\/([\w-]+\.png)/g)].map(([, name]) => name!);
+  assert.deepEqual([...new Set(shown)].sort(), readdirSync('docs/screenshots').sort());
+});
