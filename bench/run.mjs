@@ -80,7 +80,7 @@ try {
   ]);
   row('--version / bare runtime', version / bare, 1.3);
   row('run of one request, a page alone / bare runtime', single / bare, 2);
-  row('run of one request, with a settings file / bare runtime', settled / bare);
+  row('run of one request, with a settings file / bare runtime', settled / bare, 2);
   const [loop, sequential] = inTurn(7, [
     () => run([join(here, 'bare-loop.mjs'), origin, '4000']),
     () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),

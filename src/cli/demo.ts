@@ -1,3 +1,4 @@
+import { relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
@@ -28,8 +29,8 @@ export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise
   // Whatever happens, an open harbour would keep the program from ending.
   try {
     if (!flags.quiet) {
-      const mistakes = chosen.map(name => `; ${defects[name]}`).join('');
-      terminal.out(`The demo harbour is open at ${harbour.url}${mistakes}.\n`);
+      terminal.out(`The demo harbour is open at ${harbour.url}.\n`);
+      for (const name of chosen) terminal.out(`On purpose, ${defects[name]}.\n`);
     }
     if (flags.serve) {
       terminal.out('It stays open until it is interrupted (Ctrl-C).\n');
@@ -54,7 +55,7 @@ async function runDemo(
   process.exitCode = await carryOut(plan, { rounds: 1, output, quiet, next: false }, '', terminal);
   if (quiet) return;
   const next = [
-    ['the pages that ran', root],
+    ['the pages that ran', nearPath(root)],
     [
       'a mistake of the harbour',
       `mervok demo --defect ${chosen[0] === 'lying-count' ? 'leaking-list' : 'lying-count'}`,
@@ -62,6 +63,12 @@ async function runDemo(
     ['a collection of your own', 'mervok init my-harbour'],
   ];
   out(`\n${next.map(([what, how]) => `${paint('quiet', `${what!.padEnd(24)}  `)}${how}`).join('\n')}\n`);
+}
+
+/** A path as seen from the working folder, where it lies below. */
+function nearPath(path: string): string {
+  const near = relative(process.cwd(), path);
+  return near.startsWith('..') ? path : near;
 }
 
 function readDefect(name: string): Defect {

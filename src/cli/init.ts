@@ -69,7 +69,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
     throw new UsageMistake(`The collection could not be written: ${(error as Error).message}`);
   }
   for (const [name] of [...files, ['.gitignore']])
-    out(`${paint('held', 'written')}  ${join(folder, name!)}\n`);
+    out(`${paint('quiet', 'written')}  ${join(folder, name!)}\n`);
   const enter = folder === '.' ? '' : `cd ${folder}\n  `;
   out(
     `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  ${enter}mervok run\n`,

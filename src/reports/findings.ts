@@ -22,7 +22,8 @@ function findingText(
 ): string {
   const { line, column } = source.position(range.start);
   const place = `${source.file}:${line}:${column}`;
-  const head = `${paint('strong', place)}  ${paint(severity === 'error' ? 'failed' : 'held', severity)} ${paint('quiet', code)}`;
+  const role = severity === 'error' ? 'failed' : 'strong';
+  const head = `${paint('strong', place)}  ${paint(role, severity)} ${paint('quiet', code)}`;
   const excerpt = excerptOf(source.lineText(line), column, range.end - range.start, width - 4, measure);
   const said = wrap(visible([message, remedy].filter(Boolean).join(' ')), width - 2, measure).map(
     text => `  ${text}`,
@@ -30,7 +31,7 @@ function findingText(
   return [
     head,
     ...said,
-    ...excerpt.map((text, index) => `    ${index === 1 ? paint('failed', text) : text}`),
+    ...excerpt.map((text, index) => `    ${index === 1 ? paint(role, text) : text}`),
     '',
   ].join('\n');
 }

@@ -1,20 +1,23 @@
 import { styleText } from 'node:util';
 
 /** What a stretch of terminal output is; nothing depends on the colour alone. */
-export type Role = 'strong' | 'quiet' | 'held' | 'failed' | 'error' | 'plain';
+export type Role = 'strong' | 'quiet' | 'failed' | 'error' | 'plain';
 
 export type Paint = (role: Role, text: string) => string;
 
 const formats = {
   strong: ['bold'],
   quiet: ['gray'],
-  held: ['blue'],
-  failed: ['bold', 'yellow'],
+  failed: ['bold', 'red'],
   error: ['bold', 'magenta'],
   plain: ['reset'],
 } as const;
 
-/** Only the sixteen standard colours, so that the reader's own palette counts. */
+/**
+ * Only the sixteen standard colours, so that the reader's own palette counts. Orange would be the colour of what failed;
+ * of the sixteen, its neighbour yellow cannot be read on a light ground, so it is red. What holds stays plain: blue cannot
+ * be read on a dark one.
+ */
 export function createPaint(colour: boolean): Paint {
   if (!colour) return (_role, text) => text;
   return (role, text) =>
@@ -25,7 +28,8 @@ export type Measure = (text: string) => number;
 
 /** How many columns a text takes. The package that knows is loaded only where a text is not plain ASCII. */
 export async function createMeasure(texts: Iterable<string>): Promise<Measure> {
-  for (const text of texts) if (/[^\u0020-\u007e]/.test(text)) return (await import('./width.ts')).stringWidth;
+  for (const text of texts)
+    if (/[^\u0020-\u007e]/.test(text)) return (await import('./width.ts')).stringWidth;
   return text => text.length;
 }
 

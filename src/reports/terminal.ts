@@ -24,7 +24,7 @@ const toldInFull = 40;
 const indent = ' '.repeat(9);
 
 const roles: { [outcome in CaseEvent['outcome']]: Role } = {
-  passed: 'held',
+  passed: 'plain',
   failed: 'failed',
   error: 'error',
   blocked: 'quiet',
@@ -171,11 +171,8 @@ export class TerminalReport {
     if (level !== undefined) this.#entry('set in', level);
     if (check.expected !== undefined) this.#entry('expected', check.expected);
     if (check.found !== undefined)
-      this.#entry(
-        'found',
-        check.found + (check.at === undefined ? '' : `   at ${check.at}`),
-        check.holds === 'no' ? 'failed' : 'error',
-      );
+      this.#entry('found', check.found, check.holds === 'no' ? 'failed' : 'error');
+    if (check.at !== undefined) this.#entry('at', check.at);
     for (const { name, value, origin } of check.origins ?? [])
       this.#entry(`{${name}}`, `${value}, ${origin}`);
     if (check.nearest === undefined || check.nearest === this.#shownPart) return;
@@ -185,7 +182,7 @@ export class TerminalReport {
 
   /** A label and its value; values stand under each other, so that the eye compares them. */
   #entry(label: string, value: string, role: Role = 'plain'): void {
-    const column = Math.max(10, this.options.measure(label) + 2);
+    const column = Math.max(11, this.options.measure(label) + 2);
     const [first, ...rest] = this.#wrapped(value, column + 2);
     this.#line(
       `${indent}  ${this.#paint('quiet', fit(label, column, this.options.measure))}${this.#paint(role, first ?? '')}`,
@@ -207,6 +204,7 @@ export class TerminalReport {
     const [line, ...rest] = wrap(text, this.#width - indent.length, this.options.measure);
     this.#line(`${this.#paint('quiet', 'blocked ')} ${line}`);
     for (const each of rest) this.#line(indent + each);
+    this.#emptyLine();
   }
 
   #endPage(): void {
@@ -215,7 +213,7 @@ export class TerminalReport {
   }
 
   #unfold(): void {
-    if (this.#folded > 0) this.#line(`${this.#paint('held', 'passed  ')} ${this.#folded} more`);
+    if (this.#folded > 0) this.#line(`${this.#paint('plain', 'passed  ')} ${this.#folded} more`);
     this.#folded = 0;
   }
 
@@ -227,7 +225,7 @@ export class TerminalReport {
     const verdict = verdictInWords(tally);
     for (const line of wrap(verdict, this.#width, options.measure)) {
       if (options.quiet) options.write(`${line}\n`);
-      else this.#line(this.#paint(tally.passed ? 'held' : 'failed', line));
+      else this.#line(this.#paint(tally.passed ? 'strong' : 'failed', line));
     }
     for (const line of wrap(figuresInWords(tally), this.#width, options.measure)) this.#line(line);
     const next =

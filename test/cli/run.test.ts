@@ -97,7 +97,7 @@ test('a failure ends with 1 and shows all that is needed', async t => {
   assert.equal(code, 1);
   assert.match(out, /^failed {3}Wrong/m);
   assert.match(out, /^ {9}status = 200 {2,}wrong\.md:8$/m);
-  assert.match(out, /^ {11}expected {2}200\n {11}found {5}404$/m);
+  assert.match(out, /^ {11}expected {3}200\n {11}found {6}404$/m);
   assert.match(out, /^blocked {2}Far: 'far' did not come from Wrong$/m);
   assert.match(out, /1 case failed and 1 is blocked by it\.$/m);
   assert.match(out, /mervok run wrong\.md#wrong$/m);

@@ -77,8 +77,9 @@ test('a failure opens up: check, place, expected, found, and what it blocks', as
   const shown = await terminal(events);
   assert.match(shown, /^failed {3}Bad {2,}GET \/bad {2,}200 {2,}0 ms$/m);
   assert.match(shown, /^ {9}"a label <&>": \$\.state = "free" {2,}berths\.md:18$/m);
-  assert.match(shown, /^ {11}expected {2}"free"$/m);
-  assert.match(shown, /^ {11}found {5}"tak\\u0001en <b>&amp;" {3}at \$\.state$/m);
+  assert.match(shown, /^ {11}expected {3}"free"$/m);
+  assert.match(shown, /^ {11}found {6}"tak\\u0001en <b>&amp;"$/m);
+  assert.match(shown, /^ {11}at {9}\$\.state$/m);
   assert.match(shown, /^error {4}Down/m);
   assert.match(shown, /^ {9}No connection\. {2,}berths\.md:25$/m);
   assert.match(shown, /^blocked {2}Needs, Needs more: 'berth' did not come from Bad$/m);
