@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { functions, laterFunctions } from '../../src/core/language/functions.ts';
+import { mutate, sequence } from '../support/fuzz.ts';
 import { read } from '../support/language.ts';
 
 test('every statement of the grammar is read', () => {
@@ -193,37 +194,9 @@ test('no text makes the parser throw or hang, and every mistake has its place', 
   const seeds = mistakes
     .map(([text]) => text)
     .concat(['each $.a[?@.b == "c"] is text or null # x', 'let x = {"a": [1, {y}]}']);
-  let state = 7;
-  const next = (limit: number) => {
-    state = (state * 1103515245 + 12345) & 0x7fffffff;
-    return state % limit;
-  };
-  const pieces = [
-    '"',
-    "'",
-    '{',
-    '}',
-    '[',
-    ']',
-    '(',
-    ')',
-    '/',
-    '\\',
-    '$',
-    '#',
-    '\n',
-    '\n  ',
-    ' ',
-    '-',
-    '.',
-    'é',
-    '\u{1F6A2}',
-    '\0',
-  ];
+  const next = sequence(7);
   for (let turn = 0; turn < 4000; turn++) {
-    const seed = seeds[next(seeds.length)]!;
-    const at = next(seed.length + 1);
-    const text = seed.slice(0, at) + pieces[next(pieces.length)]! + seed.slice(at + next(3));
+    const text = mutate(seeds[next(seeds.length)]!, next);
     for (const mistake of read(text).mistakes)
       assert.match(mistake.at, /^[1-9]\d*:[1-9]\d*$/, JSON.stringify(text));
   }

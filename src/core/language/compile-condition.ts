@@ -1,11 +1,19 @@
 import { asText, compareOrder, equal, equalInAnyOrder } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
 import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
-import type { CompareOperator, Comparison, Condition, Expression, PatternLiteral, Predicate } from './ast.ts';
-import { compileExpression, compileItems, compileReference, type Evaluate } from './compile-expression.ts';
-import { singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
+import type {
+  CompareOperator,
+  Comparison,
+  Condition,
+  Expression,
+  Predicate,
+  Reference,
+  ResponseSource,
+} from './ast.ts';
+import { compileExpression, compileItems, type Evaluate } from './compile-expression.ts';
+import { compileMatcher } from './compile-pattern.ts';
+import { type Segment, singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular, type Match } from './jsonpath/evaluate.ts';
-import { compilePattern, type Pattern, quotePattern } from './patterns.ts';
 import type { Scene } from './scene.ts';
 import { all, any, negate, type Truth, Unknown } from './truth.ts';
 import { isOfType } from './types.ts';
@@ -50,7 +58,7 @@ function compileComparison(comparison: Comparison): Decide {
 function compileQuantified(comparison: Comparison): Decide {
   const { quantifier, subject, predicate } = comparison;
   const test = compileTest(predicate);
-  const source = subject as Parameters<typeof compileItems>[0];
+  const source = subject as ResponseSource | Reference;
   const path = source.type === 'source' && source.form === 'path' ? source.path : undefined;
   const { many, rest } = path ? splitAtLastMany(path.segments) : { many: [], rest: [] };
   const select = path
@@ -105,7 +113,7 @@ function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scen
 }
 
 /** `no` over nothing holds only where the beginning of the path is there. */
-function compileBegins(segments: Parameters<typeof compileSingular>[0]): Decide {
+function compileBegins(segments: readonly Segment[]): Decide {
   const walk = compileSingular(segments);
   return ({ response }) => {
     const document = response!.document;
@@ -234,48 +242,13 @@ function withTexts(expected: Expression, test: (text: string, part: string) => b
 }
 
 function compileMatches(node: Expression): Test {
-  const pattern = node.type === 'pattern' ? compilePatternLiteral(node) : undefined;
-  const evaluate = pattern ? undefined : compileExpression(node);
+  const matcher = compileMatcher(node);
   return (found, scene) => {
     if (found instanceof Missing) return new Unknown(found.reason);
     const text = asText(found);
     if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(found))}, no text`);
-    const ready = pattern ? pattern(scene) : fromText(evaluate!(scene));
-    return ready instanceof Missing ? new Unknown(ready.reason) : ready.test(text);
-  };
-}
-
-function fromText(value: Found): Pattern | Missing {
-  if (value instanceof Missing) return value;
-  const source = asText(value);
-  if (source === undefined) return new Missing(`a pattern is a text, not ${kindInWords(kindOf(value))}`);
-  try {
-    return compilePattern(source, '');
-  } catch (error) {
-    return new Missing(`'${source}' is no pattern: ${(error as Error).message}`);
-  }
-}
-
-/** A pattern without references is compiled once; one with them, anew for every new value. */
-function compilePatternLiteral({ parts, flags }: PatternLiteral): (scene: Scene) => Pattern | Missing {
-  const pieces = parts.map(part => (typeof part === 'string' ? part : compileReference(part)));
-  let last: { source: string; pattern: Pattern } | undefined;
-  if (pieces.every(piece => typeof piece === 'string')) {
-    const pattern = compilePattern(pieces.join(''), flags);
-    return () => pattern;
-  }
-  return scene => {
-    let source = '';
-    for (const piece of pieces) {
-      if (typeof piece === 'string') source += piece;
-      else {
-        const value = piece(scene);
-        if (value instanceof Missing) return value;
-        source += quotePattern(textOf(value) ?? '');
-      }
-    }
-    if (last?.source !== source) last = { source, pattern: compilePattern(source, flags) };
-    return last.pattern;
+    const pattern = matcher(scene);
+    return pattern instanceof Missing ? new Unknown(pattern.reason) : pattern.test(text);
   };
 }
 

@@ -4,7 +4,7 @@ import { cut, describe, outline } from '../values/describe.ts';
 import { type Found, Missing, type Value } from '../values/value.ts';
 import type { Comparison, Condition, Expression, Predicate, TypeName } from './ast.ts';
 import { compileExpression, descend } from './compile-expression.ts';
-import { isSingular } from './jsonpath/ast.ts';
+import { isSingular, type Segment } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
 import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
@@ -141,7 +141,7 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */
-function parentOf(segments: Parameters<typeof compileSingular>[0], document: Value): Value {
+function parentOf(segments: readonly Segment[], document: Value): Value {
   const many = segments.findIndex(segment => !isSingular([segment]));
   const way = many < 0 ? segments.slice(0, -1) : segments.slice(0, many);
   for (let length = way.length; length > 0; length--) {

@@ -6,6 +6,8 @@ import { unitNames, unitOf } from '../values/compare.ts';
 import { readNumber } from '../values/number.ts';
 import type { DurationLiteral, NumberLiteral, PatternLiteral, SizeLiteral, TextLiteral } from './ast.ts';
 
+/** The next line that holds more than a comment: its indentation and its first character. */
+const nextContent = /(?:[ \t]*(?:#.*)?\n)*([ \t]*)(\S?)/y;
 const word = /[A-Za-z][A-Za-z0-9_-]*/y;
 const token = /[!#$%&'*+.^_`|~0-9A-Za-z-]+/y;
 const digits = /-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y;
@@ -78,10 +80,10 @@ export class Lexer {
   }
 
   #nextLineGoesOn(): boolean {
-    const rest = /^(?:[ \t]*(?:#.*)?\n)*([ \t]*)(\S?)/.exec(this.text.slice(this.at + 1, this.at + 2000));
-    return (
-      this.text[this.at] === '\n' && rest !== null && rest[1] !== '' && rest[2] !== '' && rest[2] !== '#'
-    );
+    if (this.text[this.at] !== '\n') return false;
+    nextContent.lastIndex = this.at + 1;
+    const [, space, first] = nextContent.exec(this.text)!;
+    return space !== '' && first !== '' && first !== '#';
   }
 
   #match(pattern: RegExp): RegExpExecArray | undefined {

@@ -14,9 +14,20 @@ export type Binding =
   /** Kept by the one other page that does. */
   | { readonly from: 'other-page'; readonly producers: readonly CollectionCase[] };
 
+export interface BoundUse {
+  readonly use: Use;
+  readonly binding: Binding | undefined;
+  /** Set where a variable refers to itself. */
+  readonly circular?: boolean;
+}
+
 /** The flow of data through a collection: which case makes a name, and which uses it. */
 export class Flow {
   readonly #names = new Map<CollectionCase, CaseNames>();
+  readonly #boundUses = new Map<CollectionCase, readonly BoundUse[]>();
+  /** Which cases of a page make a name, by their place on it. */
+  readonly #makers = new Map<CollectionPage, Map<string, number[]>>();
+  readonly #place = new Map<CollectionCase, number>();
   /** Pages that keep a name, with the cases that do. */
   readonly #keepers = new Map<string, Map<CollectionPage, CollectionCase[]>>();
 
@@ -26,10 +37,14 @@ export class Flow {
     readonly given: ReadonlySet<string>,
   ) {
     for (const page of collection.pages) {
-      for (const each of page.cases) {
+      const makers = new Map<string, number[]>();
+      this.#makers.set(page, makers);
+      for (const [place, each] of page.cases.entries()) {
         const names = namesOf(each);
         this.#names.set(each, names);
+        this.#place.set(each, place);
         for (const { name, how } of names.products) {
+          makers.set(name, [...(makers.get(name) ?? []), place]);
           if (how !== 'keep') continue;
           const pages = this.#keepers.get(name) ?? new Map<CollectionPage, CollectionCase[]>();
           pages.set(page, [...(pages.get(page) ?? []), each]);
@@ -77,28 +92,29 @@ export class Flow {
     return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
   }
 
-  #earlierOnPage(use: Use, user: CollectionCase): CollectionCase | undefined {
-    const makes = (each: CollectionCase, before: number) =>
-      this.namesOf(each).products.some(product => product.name === use.name && product.step < before);
-    if (makes(user, use.step)) return user;
-    const { cases } = user.page;
-    for (let at = cases.indexOf(user) - 1; at >= 0; at--)
-      if (makes(cases[at]!, Number.POSITIVE_INFINITY)) return cases[at];
-    return undefined;
+  #earlierOnPage({ name, step }: Use, user: CollectionCase): CollectionCase | undefined {
+    const producers = this.#makers.get(user.page)?.get(name) ?? [];
+    const at = this.#place.get(user)!;
+    if (
+      producers.includes(at) &&
+      this.namesOf(user).products.some(each => each.name === name && each.step < step)
+    )
+      return user;
+    const earlier = producers.findLast(each => each < at);
+    return earlier === undefined ? undefined : user.page.cases[earlier];
   }
 
   /** The uses of a case, and, where a variable refers to other names, the uses of those. */
-  *boundUses(
-    user: CollectionCase,
-  ): Generator<{ use: Use; binding: Binding | undefined; circular?: boolean }> {
-    for (const use of this.namesOf(user).uses) yield* this.#bound(use, user, []);
+  boundUses(user: CollectionCase): readonly BoundUse[] {
+    let uses = this.#boundUses.get(user);
+    if (!uses) {
+      uses = this.namesOf(user).uses.flatMap(use => [...this.#bound(use, user, [])]);
+      this.#boundUses.set(user, uses);
+    }
+    return uses;
   }
 
-  *#bound(
-    use: Use,
-    user: CollectionCase,
-    trail: readonly VariableDefinition[],
-  ): Generator<{ use: Use; binding: Binding | undefined; circular?: boolean }> {
+  *#bound(use: Use, user: CollectionCase, trail: readonly VariableDefinition[]): Generator<BoundUse> {
     const binding = this.bind(use, user);
     if (binding?.from !== 'variable') {
       yield { use, binding };
