@@ -270,6 +270,41 @@ test('secrets are masked in every event, in every form; credentials always', asy
   assert.ok(all.includes('[secret]'));
 });
 
+test('secrecy belongs to the name, whichever level or option gives the value', async () => {
+  const texts = {
+    'mervok.yaml': `${root}variables: { password: { secret: x-outer } }\nenvironments: { local: { password: x-local } }\nenvironment: local\n`,
+    'a.md':
+      caseText('A', 'GET /{password}', 'status = 200\nkeep $.id as password') +
+      caseText('B', 'GET /{password}', 'status = 200'),
+  };
+  const answer: Answer = () => ({ body: { id: 'x-kept' } });
+  const local = await runTexts(texts, answer);
+  assert.deepEqual(
+    local.sent.map(each => each.url.slice(22)),
+    ['x-local', 'x-kept'],
+  );
+  assert.ok(!/x-local|x-kept/.test(JSON.stringify(local.events)));
+  const given = await runTexts(texts, answer, {
+    plan: { given: new Map([['password', new Plain('x-given')]]) },
+  });
+  assert.equal(given.sent[0]!.url.slice(22), 'x-given');
+  assert.ok(!/x-given/.test(JSON.stringify(given.events)));
+});
+
+test('a response that is nested too deeply ends its case, not the run', async () => {
+  const deep = `${'['.repeat(60_000)}${']'.repeat(60_000)}`;
+  const { outcomes, cases } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md':
+        caseText('Deep', 'GET /deep', '$[0] = [[1]]\n$ = 1') + caseText('Next', 'GET /', 'status = 200'),
+    },
+    ({ url }) => ({ body: url.endsWith('deep') ? deep : '{}' }),
+  );
+  assert.deepEqual(outcomes, ['Deep: failed', 'Next: passed']);
+  assert.match(cases[0]!.problem!.message, /nested too deeply/);
+});
+
 test('bodies in the record are cut at a limit, at a whole character, with length and hash', async () => {
   const long = 'é'.repeat(40_000);
   const { exchanges } = await runTexts(

@@ -77,9 +77,10 @@ test('a variable may refer to others, to the environment of the process, or be s
   assert.deepEqual(resolve(level, 'home', {}, { SKERRY_HOME: '/quay' }), {
     value: new Plain('/quay'),
     origin: 'from mervok.yaml, the environment variable SKERRY_HOME',
-    secret: false,
   });
-  assert.equal(resolve(level, 'hidden', {}, { SKERRY_HOME: '/quay' }).secret, true);
+  assert.equal(level.variables.get('home')!.secret, false);
+  assert.equal(level.variables.get('hidden')!.secret, true);
+  assert.equal(level.variables.get('password')!.secret, true);
   assert.throws(
     () => resolve(level, 'home'),
     /\{home\} is the environment variable SKERRY_HOME, which is not set/,
@@ -87,11 +88,10 @@ test('a variable may refer to others, to the environment of the process, or be s
   assert.deepEqual(resolve(level, 'password'), {
     value: 'spring-tide',
     origin: 'from mervok.yaml',
-    secret: true,
   });
   assert.equal(resolve(level, 'braces').value, '{x}');
   const secrets = read('variables: { token: abc }', 'secrets').level;
-  assert.equal(resolve(secrets, 'token').secret, true);
+  assert.equal(secrets.variables.get('token')!.secret, true);
 });
 
 test('what is wrong is told at its place, with the nearest right form', () => {

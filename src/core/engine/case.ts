@@ -111,6 +111,9 @@ export class CaseRunner {
       }
     } catch (error) {
       if (error instanceof Misfit) return this.#stop(error.message, step.place);
+      // The one way in which a document from outside can exhaust the stack.
+      if (error instanceof RangeError)
+        return this.#stop('The response is nested too deeply to be looked at.', step.place);
       throw error;
     }
   }
@@ -255,8 +258,9 @@ export class CaseRunner {
     return true;
   }
 
-  #revealsSecret({ reveals }: Pick<Keeping, 'reveals'>): boolean {
-    return reveals.some(name => this.#scene.lookup(name)?.secret === true);
+  /** What is computed from a secret is one, and so is what bears the name of one. */
+  #revealsSecret({ name, reveals }: Pick<Keeping, 'name' | 'reveals'>): boolean {
+    return this.scope.isSecret(name) || reveals.some(each => this.#scene.lookup(each)?.secret === true);
   }
 
   async #wait(step: Waiting): Promise<boolean> {

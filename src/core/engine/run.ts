@@ -84,16 +84,18 @@ async function runPage(
 }
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */
-function addKnownSecrets(plan: Plan, { ports, masker }: RunContext): void {
-  for (const planned of plan.pages.flatMap(page => page.cases)) {
-    for (const definition of [...planned.near.values(), ...planned.outer.values()]) {
-      if (definition.references.length > 0) continue;
-      try {
-        const { value, secret } = definition.resolve({ lookup: () => undefined }, ports.environment);
-        if (secret) masker.addValue(value);
-      } catch {
-        // Where its value is missing, the step that needs it says so.
-      }
+function addKnownSecrets({ pages, given, secretNames }: Plan, { ports, masker }: RunContext): void {
+  if (secretNames.size === 0) return;
+  for (const [name, value] of given) if (secretNames.has(name)) masker.addValue(value);
+  const variables = pages
+    .flatMap(page => page.cases)
+    .flatMap(({ near, outer }) => [...near.values(), ...outer.values()]);
+  for (const definition of new Set(variables)) {
+    if (!secretNames.has(definition.name) || definition.references.length > 0) continue;
+    try {
+      masker.addValue(definition.resolve({ lookup: () => undefined }, ports.environment).value);
+    } catch {
+      // Where its value is missing, the step that needs it says so.
     }
   }
 }

@@ -11,11 +11,20 @@ export class PassScope {
   /** Kept and computed names of the page that is being run. */
   page = new Map<string, Entry>();
   readonly #given: ReadonlyMap<string, Entry>;
+  readonly #secretNames: ReadonlySet<string>;
 
-  constructor({ given }: Plan) {
+  constructor({ given, secretNames }: Plan) {
+    this.#secretNames = secretNames;
     this.#given = new Map(
-      [...given].map(([name, value]) => [name, { value, origin: 'given by --set', secret: false }]),
+      [...given].map(([name, value]) => [
+        name,
+        { value, origin: 'given by --set', secret: this.isSecret(name) },
+      ]),
     );
+  }
+
+  isSecret(name: string): boolean {
+    return this.#secretNames.has(name);
   }
 
   lookup(
@@ -24,11 +33,19 @@ export class PassScope {
     scene: Scene,
     environment: OsEnvironment,
   ): Entry | undefined {
-    const strong = this.page.get(name) ?? this.#given.get(name);
-    if (strong) return strong;
-    const definition: VariableDefinition | undefined = near.get(name);
-    if (definition) return definition.resolve(scene, environment);
-    return this.kept.get(name) ?? outer.get(name)?.resolve(scene, environment);
+    const strong =
+      this.page.get(name) ?? this.#given.get(name) ?? this.#resolve(near.get(name), scene, environment);
+    return strong ?? this.kept.get(name) ?? this.#resolve(outer.get(name), scene, environment);
+  }
+
+  #resolve(
+    definition: VariableDefinition | undefined,
+    scene: Scene,
+    environment: OsEnvironment,
+  ): Entry | undefined {
+    return (
+      definition && { ...definition.resolve(scene, environment), secret: this.isSecret(definition.name) }
+    );
   }
 }
 

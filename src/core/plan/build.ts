@@ -1,5 +1,6 @@
 import { loadPatterns } from '../language/patterns.ts';
 import { usesPatterns } from '../language/walk.ts';
+import type { Level } from '../settings/level.ts';
 import { type Code, type Finding, finding, sortFindings } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Value } from '../values/value.ts';
@@ -58,6 +59,7 @@ export async function buildPlan(
     ...(name !== undefined && { environment: name }),
     pages: planned,
     given: options.given,
+    secretNames: secretNamesOf(collection),
     checks: steps.filter(step => step.kind === 'check').length,
   };
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)) };
@@ -107,6 +109,27 @@ function readEnvironment(
     findings.push(finding('environment-unknown', root.source, root.environment!.range, message, remedy));
   }
   return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);
+}
+
+/** Names that any level declares secret, or that any case keeps as one. */
+function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
+  const names = new Set<string>();
+  const addFrom = (level: Level | undefined) => {
+    for (const variables of [level?.variables, ...(level?.environments?.values() ?? [])]) {
+      for (const { name, secret } of variables?.values() ?? []) if (secret) names.add(name);
+    }
+  };
+  addFrom(root);
+  addFrom(secrets);
+  for (const page of pages) {
+    page.levels.forEach(addFrom);
+    for (const { levels, written } of page.cases) {
+      levels.forEach(addFrom);
+      const statements = written.steps.flatMap(step => (step.kind === 'statements' ? step.statements : []));
+      for (const each of statements) if (each.type === 'keep' && each.secret) names.add(each.name);
+    }
+  }
+  return names;
 }
 
 function usesPattern({ written, levels }: CollectionCase): boolean {

@@ -27,38 +27,29 @@ export class VariableReader {
   /** Reads the value of a variable. Throws Mistake where its form is not known. */
   read(name: string, node: Node | null, origin: string, alwaysSecret: boolean): VariableDefinition {
     const range = rangeOf(node, this.excerpt);
-    const base = { name, source: this.excerpt.source, range };
     const form = this.libraries.isMap(node) ? this.#formOf(node) : undefined;
-    if (!form) {
-      const part = this.#readPart(node);
+    const base = { name, source: this.excerpt.source, range, secret: alwaysSecret || form?.secret === true };
+    if (form?.kind !== 'os') {
+      const part = this.#readPart(form ? form.node : node);
       return {
         ...base,
         references: part.references,
-        resolve: scene => ({ value: part.evaluate(scene), origin, secret: alwaysSecret }),
-      };
-    }
-    const secret = alwaysSecret || form.secret;
-    if (form.kind === 'secret') {
-      const part = this.#readPart(form.node);
-      return {
-        ...base,
-        references: part.references,
-        resolve: scene => ({ value: part.evaluate(scene), origin, secret: true }),
+        resolve: scene => ({ value: part.evaluate(scene), origin }),
       };
     }
     const osName = String(this.libraries.isScalar(form.node) ? form.node.value : '');
+    const reference: Reference = { type: 'reference', name, path: [], raw: false, range };
     return {
       ...base,
       references: [],
       resolve: (_scene, environment) => {
         const text = environment(osName);
-        const reference: Reference = { type: 'reference', name, path: [], raw: false, range };
-        if (text === undefined)
-          throw new Misfit(
-            `{${name}} is the environment variable ${osName}, which is not set (${origin}).`,
-            reference,
-          );
-        return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}`, secret };
+        if (text !== undefined)
+          return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}` };
+        throw new Misfit(
+          `{${name}} is the environment variable ${osName}, which is not set (${origin}).`,
+          reference,
+        );
       },
     };
   }
@@ -83,7 +74,11 @@ export class VariableReader {
         didYouMean(String(secret), ['true', 'false']),
       );
     }
-    return { kind: kind as 'os', node: node.get(kind, true) as Node | null, secret: secret === true };
+    return {
+      kind: kind as 'os',
+      node: node.get(kind, true) as Node | null,
+      secret: kind === 'secret' || secret === true,
+    };
   }
 
   #readPart(node: Node | null): Part {

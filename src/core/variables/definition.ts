@@ -8,8 +8,10 @@ export interface VariableDefinition {
   readonly source: Source;
   readonly range: Range;
   readonly references: readonly Reference[];
+  /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */
+  readonly secret: boolean;
   /** Its value; what it refers to is looked up in the scene. Throws Misfit. */
-  resolve(scene: Pick<Scene, 'lookup'>, environment: OsEnvironment): Entry;
+  resolve(scene: Pick<Scene, 'lookup'>, environment: OsEnvironment): Omit<Entry, 'secret'>;
 }
 
 /** The environment of the process, handed in. */
