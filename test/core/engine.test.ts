@@ -54,6 +54,7 @@ $.id = {id}
     ],
   );
   assert.deepEqual(sent[0]!.headers, [
+    ['User-Agent', 'mervok'],
     ['Accept', 'text/plain'],
     ['X-Quay', 'North Quay'],
     ['Content-Type', 'application/json'],
@@ -262,7 +263,7 @@ test('secrets are masked in every event, in every form; credentials always', asy
     { os: { HIDDEN: 'hid-98765' } },
   );
   assert.deepEqual(outcomes, ['Sign in: failed', 'Use: failed']);
-  assert.equal(sent[1]!.headers[0]![1], 'Bearer tok-12345', 'what is sent is not masked');
+  assert.equal(sent[1]!.headers[1]![1], 'Bearer tok-12345', 'what is sent is not masked');
   const all = JSON.stringify(events);
   for (const form of [...forms, joined.slice(4, -6), 'tok-12345', 'hid-98765', 'sid=top']) {
     assert.ok(!all.includes(form) && !all.includes(JSON.stringify(form).slice(1, -1)), form);

@@ -159,6 +159,7 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
   assert.deepEqual(
     merged.headers.map(({ header, level }) => [header.name, header.value.parts[0], level.name]),
     [
+      ['User-Agent', 'mervok', 'Mervok itself'],
       ['accept', 'text/plain', 'inner'],
       ['X-Two', '2', 'inner'],
     ],

@@ -1,6 +1,7 @@
 import type { Check } from '../language/ast.ts';
 import type { Template } from '../template/template.ts';
-import type { Level, LevelHeader, Timeout } from './level.ts';
+import { Source } from '../text/source.ts';
+import { emptyLevel, type Level, type LevelHeader, type Timeout } from './level.ts';
 
 /** What holds for a case once all its levels are laid over each other, the nearer over the outer. */
 export interface Effective {
@@ -11,12 +12,18 @@ export interface Effective {
   readonly timeout: Timeout;
 }
 
+/** What every request says of its sender, unless a level says otherwise; some servers answer nobody without it. */
+const userAgent = {
+  header: { name: 'User-Agent', value: { parts: ['mervok'] }, range: { start: 0, end: 0 } },
+  level: emptyLevel('Mervok itself', new Source('', '')),
+};
+
 /** @param levels outermost first */
 export function mergeLevels(levels: readonly Level[]): Effective {
   let base: Effective['base'];
   let timeout: Timeout = {};
   let checks: { check: Check; level: Level }[] = [];
-  const headers = new Map<string, { header: LevelHeader; level: Level }>();
+  const headers = new Map<string, { header: LevelHeader; level: Level }>([['user-agent', userAgent]]);
   for (const level of levels) {
     if (level.base !== undefined) base = level.base === null ? undefined : { template: level.base, level };
     if (level.timeout !== undefined) timeout = level.timeout ?? {};
