@@ -81,13 +81,21 @@ export async function carryOut(
   pathPrefix: string,
   terminal: Terminal,
 ): Promise<number> {
-  const { out, paint, width } = terminal;
+  const { out, paint, width, live } = terminal;
   const measure = await createMeasure(
     plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
   );
   const tally = new Tally();
   const view = new TerminalReport(
-    { write: out, paint, measure, width, quiet, ...(next && { pathPrefix }) },
+    {
+      write: out,
+      paint,
+      measure,
+      width,
+      quiet,
+      ...(next && { pathPrefix }),
+      ...(live && { live: { now: Date.now } }),
+    },
     tally,
   );
   const recorder = output.length > 0 ? new (await import('../drivers/record.ts')).Recorder() : undefined;

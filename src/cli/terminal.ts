@@ -5,6 +5,8 @@ export interface Terminal {
   readonly out: (text: string) => void;
   readonly err: (text: string) => void;
   readonly width: number;
+  /** Whether output can be taken back: a line that shows how far something is. */
+  readonly live: boolean;
   /** For standard output, and for standard error: each may go somewhere else. */
   readonly paint: Paint;
   readonly paintErr: Paint;
@@ -16,6 +18,7 @@ export function openTerminal(colour: boolean): Terminal {
   return {
     out: text => stdout.write(text),
     err: text => stderr.write(text),
+    live: stdout.isTTY === true && env.TERM !== 'dumb',
     width: stdout.columns ?? (Number(env.COLUMNS) || 100),
     paint: createPaint(wanted && stdout.isTTY === true),
     paintErr: createPaint(wanted && stderr.isTTY === true),

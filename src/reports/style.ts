@@ -53,12 +53,17 @@ export function fit(text: string, width: number, measure: Measure): string {
   return `${cut}…${' '.repeat(Math.max(0, width - 1 - measure(cut)))}`;
 }
 
-/** Broken at white space into lines of a width; what has no white space is left whole. */
+/** A number and its unit, which a line end must not part. */
+const measured = /(\d) (?=(?:ms|s|min|h|days?|B|kB|MB|GB)(?![\w-]))/g;
+const joint = '\u00a0';
+
+/** Broken at white space into lines of a width; what has no white space, and a number with its unit, is left whole. */
 export function wrap(text: string, width: number, measure: Measure): string[] {
   const lines: string[] = [];
   for (const paragraph of text.split('\n')) {
     let line = '';
-    for (const word of paragraph.split(' ')) {
+    for (const joined of paragraph.replace(measured, `$1${joint}`).split(' ')) {
+      const word = joined.replaceAll(joint, ' ');
       if (line !== '' && measure(line) + 1 + measure(word) > width) {
         lines.push(line);
         line = word;

@@ -1,6 +1,7 @@
 import type { Place } from '../core/plan/plan.ts';
 import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
+import { grouped } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
@@ -13,6 +14,8 @@ export interface TerminalOptions {
   readonly width: number;
   /** Only the verdict. */
   readonly quiet: boolean;
+  /** Where output can be taken back: a line of progress shows how far a run of many rounds is. */
+  readonly live?: { readonly now: () => number };
   /** What stands before a case in the command that runs it again; without it no command is told. */
   readonly pathPrefix?: string;
 }
@@ -21,6 +24,7 @@ export interface TerminalOptions {
 const toldOneByOne = 12;
 /** So many failing cases are told in full; a long run would otherwise bury the verdict. */
 const toldInFull = 40;
+const eraseLine = '\u001b[K';
 const indent = ' '.repeat(9);
 
 const roles: { [outcome in CaseEvent['outcome']]: Role } = {
@@ -48,6 +52,8 @@ export class TerminalReport {
   #untold = 0;
   #firstFailed: CaseEvent | undefined;
   readonly #titles = new Map<string, string>();
+  #nextProgress = 0;
+  #progressShown = false;
 
   constructor(
     readonly options: TerminalOptions,
@@ -64,6 +70,7 @@ export class TerminalReport {
       case 'page':
         this.#endPage();
         if (!this.#page) this.#tellRun(this.#run!, event);
+        this.#showProgress(event.round);
         this.#page = event;
         this.#pageTold = false;
         this.#passedOnPage = 0;
@@ -86,7 +93,7 @@ export class TerminalReport {
   /** A page that stands alone has said its title already. */
   #tellRun({ title, environment, rounds }: EventOf<'run'>, first: EventOf<'page'>): void {
     const inEnvironment = environment === undefined ? '' : `, environment ${environment}`;
-    const about = inEnvironment + (rounds > 1 ? `, ${rounds} rounds` : '');
+    const about = inEnvironment + (rounds > 1 ? `, ${grouped(rounds)} rounds` : '');
     if (about !== '' || title !== first.title) this.#line(this.#paint('strong', visible(title)) + about);
   }
 
@@ -257,12 +264,24 @@ export class TerminalReport {
     return this.options.paint(role, text);
   }
 
+  /** At most five times a second; the next line of output takes its place. */
+  #showProgress(round: number): void {
+    const { live, quiet, write } = this.options;
+    const rounds = this.#run?.rounds ?? 1;
+    if (!live || quiet || rounds === 1 || live.now() < this.#nextProgress) return;
+    this.#nextProgress = live.now() + 200;
+    this.#progressShown = true;
+    write(`\r${eraseLine}round ${grouped(round)} of ${grouped(rounds)}`);
+  }
+
   #emptyLine(): void {
     if (!this.#gap) this.#line('');
   }
 
   #line(text: string): void {
     this.#gap = text === '';
+    if (this.#progressShown) this.options.write(`\r${eraseLine}`);
+    this.#progressShown = false;
     if (!this.options.quiet) this.options.write(`${text.trimEnd()}\n`);
   }
 }

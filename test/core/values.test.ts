@@ -130,7 +130,8 @@ test('durations, sizes, dates', () => {
   assert.equal(readDuration('5 constructor'), undefined);
   assert.equal(readSize('1 KiB')?.bytes, 1024);
   for (const [milliseconds, text] of [
-    [0.64, '0.6 ms'],
+    [0.644, '0.64 ms'],
+    [1.26, '1.3 ms'],
     [12, '12 ms'],
     [3200, '3.2 s'],
     [300_000, '5 min'],

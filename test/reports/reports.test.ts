@@ -135,6 +135,29 @@ test('long runs of passing cases fold; many rounds tell only what fails', async 
   assert.equal(told.match(/^failed/gm)!.length, 1);
 });
 
+test('a run of many rounds shows how far it is, where output can be taken back', async () => {
+  const { events } = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },
+    () => ({}),
+    { rounds: 1200 },
+  );
+  let time = 0;
+  let text = '';
+  const options = {
+    write: (part: string) => (text += part),
+    paint: createPaint(false),
+    measure: await createMeasure(['']),
+    width: 80,
+    quiet: false,
+  };
+  const view = new TerminalReport({ ...options, live: { now: () => time++ } }, new Tally());
+  for (const event of events) view.add(event);
+  assert.match(text, /^Skerry Harbour, 1,200 rounds\n/m);
+  assert.match(text, /\r\u001b\[Kround 1 of 1,200\r/);
+  assert.ok(text.match(/round/g)!.length < 20);
+  assert.ok(text.indexOf('\r\u001b[K\n') > text.lastIndexOf(' of 1,200'), 'it is gone at the end');
+});
+
 test('once the status is wrong, checks that find nothing are told in short', async () => {
   const { events } = await runTexts(
     { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200\n$.a = 1\n$.b.c is text') },
@@ -269,4 +292,5 @@ test('texts are cut and broken by the columns they take', async () => {
   assert.equal(fit('ab', 4, measure), 'ab  ');
   assert.deepEqual(wrap('one two three', 7, measure), ['one two', 'three']);
   assert.deepEqual(wrap('averylongword b', 4, measure), ['averylongword', 'b']);
+  assert.deepEqual(wrap('half within 12 ms or 3 sails', 14, measure), ['half within', '12 ms or 3', 'sails']);
 });

@@ -28,7 +28,7 @@ export function durationText(milliseconds: number): string {
   if (size >= 3_600_000 && milliseconds % 3_600_000 === 0) return `${milliseconds / 3_600_000} h`;
   if (size >= 60_000 && milliseconds % 60_000 === 0) return `${milliseconds / 60_000} min`;
   if (size >= 1000) return `${decimals(milliseconds / 1000, 3)} s`;
-  return `${decimals(milliseconds, size < 10 ? 1 : 0)} ms`;
+  return `${decimals(milliseconds, size < 1 ? 2 : size < 10 ? 1 : 0)} ms`;
 }
 
 /** `84 kB`: in powers of a thousand. */
