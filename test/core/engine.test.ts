@@ -195,6 +195,32 @@ test('which value a name has: case and page, command line, page variables, other
   );
 });
 
+test('a value that is not renewed does not live on under its name', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md':
+      caseText('Make', 'POST /', 'status = 200\nkeep $.id as revision') +
+      caseText('Change', 'PUT /{revision}', 'status = 200\nkeep $.nope as revision') +
+      caseText('Change again', 'PUT /{revision}', 'status = 200'),
+  };
+  const { outcomes, cases } = await runTexts(texts, ok);
+  assert.deepEqual(outcomes, ['Make: passed', 'Change: failed', 'Change again: blocked']);
+  assert.deepEqual(cases[2]!.blocked, { name: 'revision', by: 'a.md#change', cause: 'a.md#change' });
+});
+
+test('a computed name of the page is not replaced by what another page keeps', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': caseText('Keeps', 'GET /', 'status = 200\nkeep $.id as berth'),
+    'b.md': `${caseText('Computes', 'GET /', 'let berth = $.nope').trimEnd()}\n\n${caseText('Uses', 'GET /{berth}', 'status = 200')}`,
+  };
+  assert.deepEqual((await runTexts(texts, ok)).outcomes, [
+    'Keeps: passed',
+    'Computes: error',
+    'Uses: blocked',
+  ]);
+});
+
 test('each round begins anew', async () => {
   let id = 0;
   const { sent, cases } = await runTexts(

@@ -40,8 +40,8 @@ test('one case alone brings the cases that it needs, and no others', async () =>
   );
   const needs = plan.pages.at(-1)!.cases.at(-1)!.needs;
   assert.deepEqual(needs, [
-    { name: 'reservation', producers: ['reservations.md#reserve'] },
-    { name: 'token', producers: ['sign-in.md#sign-in'] },
+    { name: 'reservation', ownPage: true, producers: ['reservations.md#reserve'] },
+    { name: 'token', ownPage: false, producers: ['sign-in.md#sign-in'] },
   ]);
 });
 

@@ -28,6 +28,7 @@ export class CaseRunner {
   #outcome: Outcome = 'passed';
   #problem: CaseEvent['problem'];
   #status: number | undefined;
+  readonly #made = new Set<string>();
   /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
   #waiting: RunEvent[] = [];
 
@@ -47,6 +48,7 @@ export class CaseRunner {
     const blocked = this.#blocked();
     if (blocked) this.#outcome = blocked.outcome;
     else for (const step of this.planned.steps) if (!(await this.#step(step))) break;
+    this.#forgetNotMade();
     const { address, title, place, request } = this.planned;
     const event: CaseEvent = {
       type: 'case',
@@ -66,6 +68,18 @@ export class CaseRunner {
     this.#tell();
   }
 
+  /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */
+  #forgetNotMade(): void {
+    for (const step of this.planned.steps) {
+      if ((step.kind === 'keep' || step.kind === 'let') && !this.#made.has(step.name)) this.#forget(step);
+    }
+  }
+
+  #forget({ kind, name }: Keeping | Letting): void {
+    this.scope.page.delete(name);
+    if (kind === 'keep') this.scope.kept.delete(name);
+  }
+
   #emit(event: RunEvent): void {
     this.#waiting.push(event);
   }
@@ -77,8 +91,8 @@ export class CaseRunner {
 
   /** A case is blocked where a name that it needs did not come about; skipped, where its producer was skipped. */
   #blocked(): { outcome: Outcome; blocked: NonNullable<CaseEvent['blocked']> } | undefined {
-    for (const { name, producers } of this.planned.needs) {
-      if (this.scope.page.has(name) || this.scope.kept.has(name)) continue;
+    for (const { name, ownPage, producers } of this.planned.needs) {
+      if ((ownPage ? this.scope.page : this.scope.kept).has(name)) continue;
       const by = producers.findLast(address => this.ended.has(address)) ?? producers[0]!;
       const producer = this.ended.get(by);
       const cause = producer?.blocked?.cause ?? by;
@@ -229,6 +243,7 @@ export class CaseRunner {
     } as const;
     if (value instanceof Missing) {
       this.#fail();
+      this.#forget(step);
       const { nearest } = nearestPart(this.#scene);
       const failed: CheckEvent = {
         ...base,
@@ -245,6 +260,7 @@ export class CaseRunner {
       secret: step.secret || this.#revealsSecret(step),
     };
     if (entry.secret) this.context.masker.addValue(value);
+    this.#made.add(step.name);
     this.scope.page.set(step.name, entry);
     this.scope.kept.set(step.name, entry);
   }
@@ -254,6 +270,7 @@ export class CaseRunner {
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
     if (entry.secret) this.context.masker.addValue(value);
+    this.#made.add(step.name);
     this.scope.page.set(step.name, entry);
     return true;
   }

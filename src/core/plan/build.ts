@@ -171,10 +171,16 @@ function planCase(
 function needsOf(each: CollectionCase, flow: Flow): Need[] {
   const needs = new Map<string, Need>();
   for (const { use, binding } of flow.boundUses(each)) {
-    if (binding?.from === 'page' && binding.producer !== each)
-      needs.set(use.name, { name: use.name, producers: [binding.producer.address] });
-    if (binding?.from === 'other-page')
-      needs.set(use.name, { name: use.name, producers: binding.producers.map(producer => producer.address) });
+    const { name } = use;
+    if (binding?.from === 'page' && binding.producer !== each) {
+      needs.set(name, { name, ownPage: true, producers: [binding.producer.address] });
+    } else if (binding?.from === 'other-page') {
+      needs.set(name, {
+        name,
+        ownPage: false,
+        producers: binding.producers.map(producer => producer.address),
+      });
+    }
   }
   return [...needs.values()];
 }

@@ -51,6 +51,8 @@ export interface PlannedCase {
 
 export interface Need {
   readonly name: string;
+  /** Whether its own page makes it, by `keep` or `let`; else another page keeps it. */
+  readonly ownPage: boolean;
   /** The addresses of the cases that make it. */
   readonly producers: readonly string[];
 }
