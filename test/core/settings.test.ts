@@ -28,7 +28,7 @@ function resolve(
   return level.variables.get(name)!.resolve({ lookup }, each => environment[each]);
 }
 
-test('every key of the issue is read', () => {
+test('every key is read', () => {
   const { level, told: findings } = read(`
 title: Skerry Harbour
 base: "{harbour}/v1"
