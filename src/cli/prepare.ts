@@ -42,6 +42,15 @@ function readGiven(pairs: readonly string[]): Map<string, Value> {
   );
 }
 
+/** A value given for nothing is most likely a slip; it does not keep anything from being run. */
+export function noteUnusedGiven({ unusedGiven }: Plan, { err }: Terminal): void {
+  for (const name of unusedGiven) {
+    err(
+      `--set ${name} has no effect: no case that runs uses '${name}', or an earlier case of its page gives the value.\n`,
+    );
+  }
+}
+
 /** Prints findings to standard error, and how many there are. */
 export async function printFindings(
   findings: readonly Finding[],

@@ -8,7 +8,7 @@ import { endingOf, endingsInWords, reports } from '../reports/index.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
-import { type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import { noteUnusedGiven, type PlanFlags, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -42,6 +42,7 @@ export async function runCommand(
     throw new UsageMistake(
       'Nothing was sent: nothing that was selected checks anything. Add a fence ```mervok with a line such as: status = 200',
     );
+  noteUnusedGiven(plan, terminal);
   process.exitCode = await carryOut(
     plan,
     { rounds, output, quiet: flags.quiet === true },
@@ -52,8 +53,8 @@ export async function runCommand(
 
 /** What stands before an address of the collection to name it from the working folder. */
 function prefixOf(root: string): string {
-  const way = relative(process.cwd(), root);
-  return way === '' || way.startsWith('..') ? '' : `${way}/`;
+  const way = relative(process.cwd(), root).replaceAll('\\', '/');
+  return way === '' ? '' : `${way}/`;
 }
 
 function readRounds(text: string): number {

@@ -71,6 +71,22 @@ test('paths, environments and given values choose what runs and how', async t =>
   }
 });
 
+test('a value that is given for nothing is told, and the run goes on', async t => {
+  const { folder } = await collection(t);
+  const { code, err } = await mervok(folder, [
+    'run',
+    '-q',
+    '--set',
+    'qauy=x',
+    '--set',
+    'berth=9',
+    '--set',
+    'quay=y',
+  ]);
+  assert.equal(code, 0);
+  assert.match(err, /^--set qauy has no effect: .*\n--set berth has no effect: .*\n$/);
+});
+
 test('a page alone runs without any settings', async t => {
   const { origin } = await collection(t);
   const folder = folderWith(t, { 'alone.md': caseText('Alone', `GET ${origin}/berths/9`, 'status = 404') });
@@ -101,6 +117,8 @@ test('a failure ends with 1 and shows all that is needed', async t => {
   assert.match(out, /^blocked {2}Far: 'far' did not come from Wrong$/m);
   assert.match(out, /1 case failed and 1 is blocked by it\.$/m);
   assert.match(out, /mervok run wrong\.md#wrong$/m);
+  mkdirSync(join(folder, 'sub'));
+  assert.match((await mervok(join(folder, 'sub'), ['run'])).out, /mervok run \.\.\/wrong\.md#wrong$/m);
 });
 
 test('an answer that is no JSON, a server that is not there', async t => {

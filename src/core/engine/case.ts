@@ -21,6 +21,7 @@ import { payloadOf } from './payload.ts';
 import type { Exchange, OutgoingRequest } from './ports.ts';
 import type { Ended, RunContext } from './run.ts';
 import { CaseScene, type PassScope } from './scope.ts';
+import { toMicrosecond } from './time.ts';
 
 /** Carries out one case: its steps in the order in which they are written. */
 export class CaseRunner {
@@ -59,7 +60,7 @@ export class CaseRunner {
       ...(request !== undefined && { request }),
       ...(this.#status !== undefined && { status: this.#status }),
       outcome: this.#outcome,
-      time: ports.elapsed() - begin,
+      time: toMicrosecond(ports.elapsed() - begin),
       ...(this.#problem && { problem: this.#problem }),
       ...(blocked && { blocked: blocked.blocked }),
     };

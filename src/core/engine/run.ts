@@ -5,6 +5,7 @@ import { recordVersion } from '../record/outcomes.ts';
 import { CaseRunner } from './case.ts';
 import type { Ports } from './ports.ts';
 import { PassScope } from './scope.ts';
+import { toMicrosecond } from './time.ts';
 
 export interface RunOptions {
   /** Name and version of the program, for the record. */
@@ -62,7 +63,7 @@ export async function run(
   context.emit({
     type: 'end',
     at: isoTime(ports.now()),
-    time: ports.elapsed() - begin,
+    time: toMicrosecond(ports.elapsed() - begin),
     interrupted: options.signal.aborted,
   });
 }

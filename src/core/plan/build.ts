@@ -59,6 +59,7 @@ export async function buildPlan(
     ...(name !== undefined && { environment: name }),
     pages: planned,
     given: options.given,
+    unusedGiven: flow.unusedGiven([...all]),
     secretNames: secretNamesOf(collection),
     checks: steps.filter(step => step.kind === 'check').length,
   };

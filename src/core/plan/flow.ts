@@ -223,6 +223,16 @@ export class Flow {
     });
   }
 
+  /** Names given on the command line that none of these cases takes from there. */
+  unusedGiven(cases: readonly CollectionCase[]): string[] {
+    const taken = new Set(
+      cases
+        .flatMap(each => this.boundUses(each))
+        .flatMap(({ use, binding }) => (binding?.from === 'given' ? [use.name] : [])),
+    );
+    return [...this.given].filter(name => !taken.has(name));
+  }
+
   /** Kept names that no case uses. */
   unused(): Finding[] {
     const used = new Set<string>();

@@ -21,6 +21,8 @@ export interface Plan {
   readonly pages: readonly PlannedPage[];
   /** Values given on the command line. */
   readonly given: ReadonlyMap<string, Value>;
+  /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */
+  readonly unusedGiven: readonly string[];
   /** Names that are secret, wherever their value comes from. */
   readonly secretNames: ReadonlySet<string>;
   /** How many checks will be made if every case is carried out. */

@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net';
 import type { Client } from 'undici';
 import type { Exchange, OutgoingRequest } from '../../core/engine/ports.ts';
+import { toMicrosecond } from '../../core/engine/time.ts';
 import { elapsed } from '../clock.ts';
 import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
@@ -104,13 +105,18 @@ function timeConnection(socket: Socket, secure: boolean, tell: (times: Connectio
   let lookup: number | undefined;
   socket.once('lookup', () => {
     found = elapsed();
-    lookup = found - begin;
+    lookup = toMicrosecond(found - begin);
   });
-  const times = () => ({ ...(lookup !== undefined && { lookup }), connect: connected - found });
+  const times = () => ({
+    ...(lookup !== undefined && { lookup }),
+    connect: toMicrosecond(connected - found),
+  });
   socket.prependOnceListener('connect', () => {
     connected = elapsed();
     if (!secure) tell(times());
   });
   if (secure)
-    socket.prependOnceListener('secureConnect', () => tell({ ...times(), tls: elapsed() - connected }));
+    socket.prependOnceListener('secureConnect', () =>
+      tell({ ...times(), tls: toMicrosecond(elapsed() - connected) }),
+    );
 }

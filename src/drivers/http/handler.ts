@@ -1,4 +1,5 @@
 import type { Exchange, Fault, OutgoingRequest, Times } from '../../core/engine/ports.ts';
+import { toMicrosecond } from '../../core/engine/time.ts';
 import { elapsed } from '../clock.ts';
 import { faultOf, type Phase, timeoutFault } from './fault.ts';
 
@@ -126,8 +127,11 @@ export class ExchangeHandler {
     const end = elapsed();
     return {
       ...this.#opened,
-      ...(this.#answered > 0 && { wait: this.#answered - this.#sent, download: end - this.#answered }),
-      total: end - this.#begin,
+      ...(this.#answered > 0 && {
+        wait: toMicrosecond(this.#answered - this.#sent),
+        download: toMicrosecond(end - this.#answered),
+      }),
+      total: toMicrosecond(end - this.#begin),
     };
   }
 
