@@ -1,6 +1,5 @@
 import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
-import { Unknown } from '../language/truth.ts';
 import type {
   Checking,
   Keeping,
@@ -202,30 +201,28 @@ export class CaseRunner {
     const scene = this.#scene;
     if (scene.notes.length > 0) scene.notes = [];
     const truth = step.decide(scene);
-    if (truth === true) {
-      this.#emit({ ...this.#checkBase(step), holds: 'yes' });
-      return;
+    const event = this.#checkEvent(step, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
+    if (truth !== true) {
+      this.#fail();
+      Object.assign(event, explain(step.condition, scene.notes, step.text, scene));
     }
-    this.#fail();
-    const holds = truth instanceof Unknown ? 'unknown' : 'no';
-    this.#emit({
-      ...this.#checkBase(step),
-      holds,
-      ...explain(step.condition, scene.notes, step.text, scene),
-    } as CheckEvent);
+    this.#emit(event);
   }
 
-  #checkBase({ place, text, label, level }: Checking): Omit<CheckEvent, 'holds'> {
-    const words = label?.(this.#scene);
-    return {
+  /** Made for every check of every response, so without copies of copies. */
+  #checkEvent({ place, text, label, level }: Checking, holds: CheckEvent['holds']): CheckEvent {
+    const event: CheckEvent = {
       type: 'check',
       round: this.round,
       case: this.planned.address,
       place,
       text,
-      ...(typeof words === 'string' && { label: words }),
-      ...(level !== undefined && { level }),
+      holds,
     };
+    const words = label?.(this.#scene);
+    if (typeof words === 'string') event.label = words;
+    if (level !== undefined) event.level = level;
+    return event;
   }
 
   #fail(): void {
