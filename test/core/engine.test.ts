@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { Masker } from '../../src/core/record/mask.ts';
 import { Tally } from '../../src/core/record/tally.ts';
 import { Plain } from '../../src/core/values/value.ts';
 import { caseText } from '../support/collection.ts';
@@ -295,6 +296,35 @@ test('secrets are masked in every event, in every form; credentials always', asy
     assert.ok(!all.includes(form) && !all.includes(JSON.stringify(form).slice(1, -1)), form);
   }
   assert.ok(all.includes('[secret]'));
+});
+
+test('a secret that is also a word of the record hides nothing of what happened', async () => {
+  for (const secret of ['case', 'check', 'exchange', 'failed', 'end', 'run', 'a.md']) {
+    const { outcomes, checks, events } = await runTexts(
+      {
+        'mervok.yaml': `${root}variables: { password: { secret: "${secret}" } }\n`,
+        'a.md': caseText('A', 'GET /', 'status = 404'),
+      },
+      ok,
+    );
+    assert.deepEqual([outcomes, checks.map(each => each.holds)], [['A: failed'], ['no']], secret);
+    assert.deepEqual(
+      events.map(each => each.type),
+      ['run', 'page', 'exchange', 'check', 'case', 'end'],
+      secret,
+    );
+    assert.equal(checks[0]!.case, 'a.md#a');
+  }
+});
+
+test('what is known of secrets does not grow with the rounds', () => {
+  const masker = new Masker();
+  masker.addValue('lasting-secret', 'lasting');
+  for (let round = 1; round <= 3; round++) {
+    masker.beginPass();
+    masker.addValue(`token-${round}`, 'passing');
+  }
+  assert.equal(masker.text('lasting-secret token-1 token-2 token-3'), '[secret] token-1 token-2 [secret]');
 });
 
 test('secrecy belongs to the name, whichever level or option gives the value', async () => {

@@ -257,7 +257,7 @@ export class CaseRunner {
       origin: `kept in ${this.planned.address}`,
       secret: step.secret || this.#revealsSecret(step),
     };
-    if (entry.secret) this.context.masker.addValue(value);
+    if (entry.secret) this.context.masker.addValue(value, 'passing');
     this.#made.add(step.name);
     this.scope.page.set(step.name, entry);
     this.scope.kept.set(step.name, entry);
@@ -267,7 +267,7 @@ export class CaseRunner {
     const value = step.evaluate(this.#scene);
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
-    if (entry.secret) this.context.masker.addValue(value);
+    if (entry.secret) this.context.masker.addValue(value, 'passing');
     this.#made.add(step.name);
     this.scope.page.set(step.name, entry);
     return true;

@@ -57,6 +57,7 @@ export async function run(
   });
   for (let round = 1; round <= options.rounds && !options.signal.aborted; round++) {
     const scope = new PassScope(plan);
+    masker.beginPass();
     const ended: Ended = new Map();
     for (const page of plan.pages) await runPage(page, round, scope, ended, context);
   }
@@ -87,14 +88,14 @@ async function runPage(
 /** Secret variables are masked from the first line on, also where no request refers to them. */
 function addKnownSecrets({ pages, given, secretNames }: Plan, { ports, masker }: RunContext): void {
   if (secretNames.size === 0) return;
-  for (const [name, value] of given) if (secretNames.has(name)) masker.addValue(value);
+  for (const [name, value] of given) if (secretNames.has(name)) masker.addValue(value, 'lasting');
   const variables = pages
     .flatMap(page => page.cases)
     .flatMap(({ near, outer }) => [...near.values(), ...outer.values()]);
   for (const definition of new Set(variables)) {
     if (!secretNames.has(definition.name) || definition.references.length > 0) continue;
     try {
-      masker.addValue(definition.resolve({ lookup: () => undefined }, ports.environment).value);
+      masker.addValue(definition.resolve({ lookup: () => undefined }, ports.environment).value, 'lasting');
     } catch {
       // Where its value is missing, the step that needs it says so.
     }

@@ -4,29 +4,40 @@ import { isObject, type Value } from '../values/value.ts';
 /** What stands in the place of a secret. */
 const mask = '[secret]';
 
+/** What the program itself says in an event; a secret that happens to be such a word must not change what happened. */
+const structural = new Set(['type', 'holds', 'outcome', 'kind', 'case', 'place', 'file', 'by', 'cause']);
+
 /** Replaces secrets in everything that is printed or written, in every form in which they can appear. */
 export class Masker {
-  readonly #known = new Set<string>();
+  readonly #lasting = new Set<string>();
+  /** Secrets that a pass came by; each pass gets new ones, and what is known must not grow with their number. */
+  readonly #passing = new Set<string>();
   #forms: RegExp | undefined;
 
   /** Texts of less than three characters are not masked: they would blot out everything. */
-  add(secret: string): void {
-    if (secret.length < 3 || this.#known.has(secret)) return;
-    this.#known.add(secret);
-    const forms = [...this.#known].flatMap(formsOf).sort((a, b) => b.length - a.length);
+  #add(secret: string, to: Set<string>): void {
+    if (secret.length < 3 || this.#lasting.has(secret) || this.#passing.has(secret)) return;
+    to.add(secret);
+    const forms = [...this.#lasting, ...this.#passing].flatMap(formsOf).sort((a, b) => b.length - a.length);
     this.#forms = new RegExp(
       [...new Set(forms)].map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'),
       'g',
     );
   }
 
-  /** Every text in a secret value. */
-  addValue(value: Value): void {
-    if (Array.isArray(value)) for (const item of value) this.addValue(item);
-    else if (isObject(value)) for (const item of Object.values(value)) this.addValue(item);
+  /** Forgets what the last pass came by; the next secret makes the forms anew. */
+  beginPass(): void {
+    this.#passing.clear();
+  }
+
+  /** Every text in a value that is secret for the whole run, or for this pass. */
+  addValue(value: Value, how: 'lasting' | 'passing'): void {
+    if (Array.isArray(value)) for (const item of value) this.addValue(item, how);
+    else if (isObject(value)) for (const item of Object.values(value)) this.addValue(item, how);
     else {
       const text = textOf(value);
-      if (text !== undefined && typeof value !== 'boolean') this.add(text);
+      if (text !== undefined && typeof value !== 'boolean')
+        this.#add(text, how === 'lasting' ? this.#lasting : this.#passing);
     }
   }
 
@@ -38,13 +49,15 @@ export class Masker {
     return this.#forms ? text.replace(this.#forms, mask) : text;
   }
 
-  /** The same in every text of an event. */
+  /** The same in every text of an event that came from outside, or that somebody wrote. */
   deep<T>(value: T): T {
     if (!this.#forms) return value;
     if (typeof value === 'string') return this.text(value) as T;
     if (Array.isArray(value)) return value.map(item => this.deep(item)) as T;
     if (typeof value !== 'object' || value === null) return value;
-    return Object.fromEntries(Object.entries(value).map(([name, each]) => [name, this.deep(each)])) as T;
+    return Object.fromEntries(
+      Object.entries(value).map(([name, each]) => [name, structural.has(name) ? each : this.deep(each)]),
+    ) as T;
   }
 }
 
