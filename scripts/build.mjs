@@ -22,11 +22,11 @@ const empty = new Map([
   ['./rules_core/linkify.mjs', 'export default () => {};'],
   // Only bodies of fetch(), such as FormData, are read with these.
   ['../web/fetch/body.js', 'module.exports = {};'],
-  ['child_process', 'module.exports = {};'],
+  ['no-child-process', 'module.exports = {};'],
   // The client asks these two for a limit, which it is given, for a class, which it never meets, and for plain checks.
-  ['http', 'module.exports = { maxHeaderSize: 16384, IncomingMessage: class {} };'],
+  ['no-http', 'module.exports = { maxHeaderSize: 16384, IncomingMessage: class {} };'],
   [
-    'assert',
+    'no-assert',
     `const assert = (value, message) => { if (!value) throw message instanceof Error ? message : new Error(message ?? 'undici: broken assertion'); };
      assert.strictEqual = assert.equal = (a, b, message) => assert(a === b, message);
      assert.notStrictEqual = (a, b, message) => assert(a !== b, message);
@@ -46,15 +46,15 @@ const trimmed = {
     }));
     // commander can start other programs as commands; Mervok has none.
     build.onResolve({ filter: /^node:child_process$/ }, ({ importer }) =>
-      importer.includes('/commander/') ? { path: 'child_process', namespace: 'empty' } : undefined,
+      importer.includes('/commander/') ? { path: 'no-child-process', namespace: 'empty' } : undefined,
     );
     build.onResolve({ filter: /^node:(?:http|assert)$/ }, ({ path, importer }) =>
-      importer.includes('/undici/') ? { path: path.slice(5), namespace: 'empty' } : undefined,
+      importer.includes('/undici/') ? { path: path.replace('node:', 'no-'), namespace: 'empty' } : undefined,
     );
     build.onLoad({ filter: /./, namespace: 'empty' }, ({ path }) => ({ contents: empty.get(path) }));
     // The HTTP/1 client asks for node:http2 (several milliseconds) although it may never speak it.
     build.onLoad({ filter: /undici\/lib\/dispatcher\/client\.js$/ }, ({ path }) => ({
-      contents: replaceOnce(
+      contents: replaceEach(
         readFileSync(path, 'utf8'),
         "const connectH2 = require('./client-h2.js')",
         "const connectH2 = (...args) => require('./client-h2.js')(...args)",
@@ -62,7 +62,8 @@ const trimmed = {
     }));
     // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
     build.onLoad({ filter: /undici\/lib\/dispatcher\/client-h1\.js$/ }, ({ path }) => ({
-      contents: readFileSync(path, 'utf8').replaceAll(
+      contents: replaceEach(
+        readFileSync(path, 'utf8'),
         "require('../llhttp/llhttp-wasm.js')",
         "require('./llhttp-plain.cjs')",
       ),
@@ -75,9 +76,10 @@ const trimmed = {
   },
 };
 
-function replaceOnce(text, from, to) {
+/** Replaces a text that has to be there: another version of a package must not lose the change in silence. */
+function replaceEach(text, from, to) {
   if (!text.includes(from)) throw new Error(`Nothing to replace: ${from}`);
-  return text.replace(from, to);
+  return text.replaceAll(from, to);
 }
 
 /** What the program loads only where it is used, each as a file of its own: what is imported, and what is bundled. */

@@ -99,7 +99,7 @@ function readTree(root: string): CollectionFiles {
   const settings: { path: string; text: string }[] = [];
   const pages: { path: string; text: string }[] = [];
   const visit = (folder: string) => {
-    const entries = readdirSync(join(root, folder), { withFileTypes: true });
+    const entries = attempt(join(root, folder), path => readdirSync(path, { withFileTypes: true }));
     for (const entry of entries) {
       const path = folder === '' ? entry.name : `${folder}/${entry.name}`;
       if (entry.isDirectory() && !entry.name.startsWith('.') && entry.name !== 'node_modules') visit(path);
@@ -118,18 +118,22 @@ function readTree(root: string): CollectionFiles {
 }
 
 function read(path: string): string {
-  let bytes: Buffer;
+  const bytes = attempt(path, each => readFileSync(each));
   try {
-    bytes = readFileSync(path);
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    throw new FileMistake(`'${path}' is no text in UTF-8.`);
+  }
+}
+
+/** What the system refuses becomes a message. */
+function attempt<T>(path: string, read: (path: string) => T): T {
+  try {
+    return read(path);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
     throw new FileMistake(
       `'${path}' cannot be read${code === 'EACCES' ? ': this user may not' : ` (${code})`}.`,
     );
-  }
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
-  } catch {
-    throw new FileMistake(`'${path}' is no text in UTF-8.`);
   }
 }

@@ -207,6 +207,19 @@ test('what can be seen of a request and of the order of its fences', async () =>
   ]);
 });
 
+test('what is wrong with a page is told also where it is named and no case of it could be read', async () => {
+  const rows: [page: string, path: string, finding: string][] = [
+    ['# A\n\n~~~http\nGET berths\n~~~\n', 'a.md', 'a.md:4:5 request-line'],
+    ['# A\n\n~~~http\nGET berths\n~~~\n', 'a.md#a', 'a.md:4:5 request-line'],
+    ['---\ntittle: x\n---\n# A\n', 'a.md', 'a.md:2:1 setting-unknown'],
+    ['# A\n\n~~~mervok\nstatsu = 1\n~~~\n', 'a.md', 'a.md:4:1 word-unknown'],
+  ];
+  for (const [page, path, expected] of rows) {
+    const { findings } = await planOf({ 'mervok.yaml': root, 'a.md': page }, { paths: [path] });
+    assert.deepEqual(told(findings), [expected], `${path} of ${page}`);
+  }
+});
+
 test('settings that cannot be read do not cause errors elsewhere', async () => {
   const { told: findings } = await findingsOf(caseText('A', 'GET /{quay}', 'status = 200'), {
     'mervok.yaml': 'base: {harbour}/v1\n',

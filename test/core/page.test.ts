@@ -96,6 +96,7 @@ test('what is wrong with a request is told at its place', () => {
     ['/berths', '4:1 request-line', 'GET /berths'],
     ['GET', '4:1 request-line', 'GET /berths'],
     ['GET berths', '4:5 request-line', "'/berths'"],
+    ['GET ?state=free', '4:5 request-line', "'/?state=free'"],
     ['GET /berths and more', '4:12 request-line', '%20'],
     ['G{T /berths', '4:1 request-line', 'GET /berths'],
     ['GET /berths\nAccept', '5:1 header-line', 'empty line'],

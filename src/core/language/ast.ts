@@ -185,13 +185,18 @@ export type Condition = Junction | Negation | Comparison;
 
 // Statements
 
-export interface Check extends Node {
+/** A statement keeps its text, in one line and without comments, for reports. */
+export interface StatementNode extends Node {
+  readonly written: string;
+}
+
+export interface Check extends StatementNode {
   readonly type: 'check';
   readonly label?: TextLiteral;
   readonly condition: Condition;
 }
 
-export interface Keep extends Node {
+export interface Keep extends StatementNode {
   readonly type: 'keep';
   readonly value: Expression;
   readonly name: string;
@@ -200,44 +205,44 @@ export interface Keep extends Node {
   readonly otherwise?: Expression;
 }
 
-export interface Let extends Node {
+export interface Let extends StatementNode {
   readonly type: 'let';
   readonly name: string;
   readonly nameRange: Range;
   readonly value: Expression;
 }
 
-export interface Wait extends Node {
+export interface Wait extends StatementNode {
   readonly type: 'wait';
   readonly duration: Expression;
 }
 
-export interface Repeat extends Node {
+export interface Repeat extends StatementNode {
   readonly type: 'repeat';
   readonly every: Expression;
   readonly limit: Expression;
   readonly until: Condition;
 }
 
-export interface Skip extends Node {
+export interface Skip extends StatementNode {
   readonly type: 'skip';
   readonly when: Condition;
 }
 
 /** `each row of vessels.csv` */
-export interface EachRow extends Node {
+export interface EachRow extends StatementNode {
   readonly type: 'each-row';
   readonly table: string;
 }
 
 /** `each {berths} as berth` */
-export interface EachValue extends Node {
+export interface EachValue extends StatementNode {
   readonly type: 'each-value';
   readonly list: Reference;
   readonly name: string;
 }
 
-export interface Cleanup extends Node {
+export interface Cleanup extends StatementNode {
   readonly type: 'cleanup';
 }
 

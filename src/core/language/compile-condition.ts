@@ -13,7 +13,7 @@ import type {
 import { compileExpression, compileItems, type Evaluate } from './compile-expression.ts';
 import { compileMatcher } from './compile-pattern.ts';
 import { type Segment, singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
-import { compileSegments, compileSingular, type Match } from './jsonpath/evaluate.ts';
+import { compileSegments, compileSingular } from './jsonpath/evaluate.ts';
 import type { Scene } from './scene.ts';
 import { all, any, negate, type Truth, Unknown } from './truth.ts';
 import { isOfType } from './types.ts';
@@ -75,7 +75,7 @@ function compileQuantified(comparison: Comparison): Decide {
       return truth;
     }
     const items = matches.map(match => {
-      const value = rest.length === 0 ? match.value : relative(walk(match.value), match);
+      const value = rest.length === 0 ? match.value : walk(match.value, match);
       return {
         match: rest.length === 0 ? match : (toPlace(match, match.value)[0] ?? match),
         value,
@@ -99,11 +99,6 @@ function compileQuantified(comparison: Comparison): Decide {
     }
     return truth;
   };
-}
-
-/** What is missing below an item is told from the item, not from the root. */
-function relative(found: Found, match: Match): Found {
-  return found instanceof Missing ? new Missing(found.reason.replaceAll('$', () => match.path)) : found;
 }
 
 function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scene): Truth {

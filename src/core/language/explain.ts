@@ -124,20 +124,20 @@ function originsOf(notes: readonly Note[], scene: Scene) {
 function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   const { response } = scene;
   if (!response || response.received.body.length === 0) return {};
-  const [deciding] = note?.items?.deciding ?? [];
-  if (deciding?.match)
-    return {
-      nearest: outline(
-        (deciding.match.parent?.key === '' ? deciding.match : (deciding.match.parent ?? deciding.match))
-          .value,
-      ),
-    };
+  const { subject } = note?.comparison ?? {};
   const source = note && sourcesIn(note.comparison)[0];
-  // Of these, what was found says it all.
-  if (source?.form === 'header' || source?.form === 'body') return {};
-  const document = response.document;
+  // Of these, what was found says it all; a list of one's own is no part of the response.
+  if (source?.form === 'header' || source?.form === 'body' || subject?.type === 'reference') return {};
+  const match = note?.items?.deciding[0]?.match;
+  if (match) return { nearest: outline(itemOf(match).value) };
+  const { document } = response;
   if (document instanceof Missing) return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
   return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
+}
+
+/** Around a match: the object or list that holds it, but not the whole document. */
+function itemOf(match: Match): Match {
+  return match.parent?.parent ? match.parent : match;
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */

@@ -17,6 +17,8 @@ export class Lexer {
   at = 0;
   /** How many brackets are open; inside them a statement goes on over line ends. */
   #open = 0;
+  /** The comments inside the statement that is read: where each begins and ends. */
+  readonly #comments = new Map<number, number>();
 
   /** @param place turns offsets of `text` into a range of the page */
   constructor(
@@ -26,9 +28,31 @@ export class Lexer {
 
   /** The range of the page from an offset up to here, without the white space before here. */
   since(start: number): Range {
+    return this.place(start, this.#contentEnd(start));
+  }
+
+  /** What is written from an offset up to here, in one line and without its comments. */
+  written(start: number): string {
+    let text = '';
+    let at = start;
+    const end = this.#contentEnd(start);
+    for (const [from, to] of this.#comments) {
+      if (from < at || from >= end) continue;
+      text += this.text.slice(at, from);
+      at = to;
+    }
+    return (text + this.text.slice(at, end)).replace(/\s*\n\s*/g, ' ').trim();
+  }
+
+  /** Here, or where the white space and the comments before here begin. */
+  #contentEnd(start: number): number {
     let end = this.at;
-    while (end > start && /\s/.test(this.text[end - 1]!)) end--;
-    return this.place(start, end);
+    for (;;) {
+      while (end > start && /\s/.test(this.text[end - 1]!)) end--;
+      const comment = [...this.#comments].find(([, to]) => to === end);
+      if (!comment || comment[0] < start) return end;
+      end = comment[0];
+    }
   }
 
   /** Skips white space and comments, and the line end where the next line goes on from this one. */
@@ -36,7 +60,7 @@ export class Lexer {
     for (;;) {
       const char = this.text[this.at];
       if (char === ' ' || char === '\t') this.at++;
-      else if (char === '#' && this.#beginsComment()) this.at = this.#lineEnd();
+      else if (char === '#' && this.#beginsComment()) this.#skipComment();
       else if (char === '\n' && (this.#open > 0 || this.#nextLineGoesOn())) this.at++;
       else return;
     }
@@ -51,6 +75,7 @@ export class Lexer {
   /** Goes on to the next statement; false when there is none. */
   nextStatement(): boolean {
     this.#open = 0;
+    this.#comments.clear();
     for (;;) {
       const char = this.text[this.at];
       if (char === undefined) return false;
@@ -68,6 +93,12 @@ export class Lexer {
       this.at++;
       this.at = this.#lineEnd();
     }
+  }
+
+  #skipComment(): void {
+    const start = this.at;
+    this.at = this.#lineEnd();
+    this.#comments.set(start, this.at);
   }
 
   #lineEnd(): number {

@@ -43,16 +43,24 @@ export function parseChecks(excerpt: Excerpt): { checks: Check[]; mistakes: Mist
   return { checks, mistakes };
 }
 
+/** A statement before its text is known. */
+type Unwritten = WithoutText<Statement>;
+type WithoutText<Each> = Each extends Statement ? Omit<Each, 'written'> : never;
+
 class StatementParser extends ConditionParser {
+  /** Where that begins which a report shows: a check without its label. */
+  #writtenFrom = 0;
+
   // line :: statement? comment?
   statement(): Statement {
     const start = this.lexer.at;
+    this.#writtenFrom = start;
     const statement = this.#statement(start);
     if (!this.lexer.atEnd) this.#leftOver();
-    return statement;
+    return { ...statement, written: this.lexer.written(this.#writtenFrom) } as Statement;
   }
 
-  #statement(start: number): Statement {
+  #statement(start: number): Unwritten {
     const lexer: Lexer = this.lexer;
     switch (lexer.peekWord()) {
       case 'keep':
@@ -86,7 +94,7 @@ class StatementParser extends ConditionParser {
   }
 
   // keep :: keep value as secret? name ( or value )?
-  #keep(start: number): Statement {
+  #keep(start: number): Unwritten {
     const lexer: Lexer = this.lexer;
     const value = this.value();
     if (!lexer.takeWord('as')) this.#requireWord('as', 'the value that is kept');
@@ -106,7 +114,7 @@ class StatementParser extends ConditionParser {
   }
 
   // let :: let name = value
-  #let(start: number): Statement {
+  #let(start: number): Unwritten {
     const { name, range: nameRange } = this.lexer.readName('A name');
     this.lexer.require('=', `'let ${name}'`);
     const value = this.value();
@@ -114,7 +122,7 @@ class StatementParser extends ConditionParser {
   }
 
   // repeat :: repeat every value for value until condition
-  #repeat(start: number): Statement {
+  #repeat(start: number): Unwritten {
     this.#requireWord('every', "'repeat'");
     const every = this.value();
     this.#requireWord('for', 'the pause');
@@ -125,7 +133,7 @@ class StatementParser extends ConditionParser {
   }
 
   // rows :: each row of ( name | text )    values :: each reference as name    else a condition that begins with each
-  #each(start: number): Statement {
+  #each(start: number): Unwritten {
     const lexer: Lexer = this.lexer;
     lexer.takeWord('each');
     if (lexer.takeWord('row')) {
@@ -143,7 +151,7 @@ class StatementParser extends ConditionParser {
   }
 
   // check :: ( text : )? condition
-  #check(start: number): Statement {
+  #check(start: number): Unwritten {
     const lexer: Lexer = this.lexer;
     let label: TextLiteral | undefined;
     if (lexer.peek('"')) {
@@ -154,6 +162,7 @@ class StatementParser extends ConditionParser {
       }
     }
     const unknown = lexer.peekWord();
+    this.#writtenFrom = lexer.at;
     try {
       const condition = this.condition();
       return { type: 'check', ...(label && { label }), condition, range: lexer.since(start) };

@@ -90,7 +90,7 @@ function requestLine(excerpt: Excerpt, line: Line | undefined) {
   // References may not hold white space, so what is left of it is in the way.
   refuseSpaces(targetText, placeInTarget);
   const targetRange = place(start, start + targetText.length);
-  if (!/^(?:\/|https?:\/\/|\{|\?)/i.test(targetText)) {
+  if (!/^(?:\/|https?:\/\/|\{)/i.test(targetText)) {
     throw new Mistake(
       'request-line',
       targetRange,

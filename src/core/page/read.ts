@@ -27,6 +27,8 @@ function fileTitle(file: string): string {
 type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   steps: PageStep[];
   hasRequest: boolean;
+  /** Something in it could not be read; it is a case all the same, for those who name it. */
+  broken: boolean;
 };
 
 class PageReader {
@@ -64,14 +66,16 @@ class PageReader {
         'Close it with a line of the same marks.',
       );
     const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range);
+    const before = this.#findings.length;
     if (use.use === 'request') this.#request(draft, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
     else if (use.use === 'settings') this.#settings(draft, fence);
     else this.#later(draft, use.form, fence);
+    if (this.#findings.length > before) draft.broken = true;
   }
 
   finish(): { cases: PageCase[]; findings: Finding[]; firstHeading: string | undefined } {
-    const cases = this.#cases.filter(each => each.steps.length > 0 || each.settings);
+    const cases = this.#cases.filter(each => each.steps.length > 0 || each.settings || each.broken);
     return { cases, findings: this.#findings, firstHeading: this.#firstHeading };
   }
 
@@ -84,6 +88,7 @@ class PageReader {
       range,
       steps: [],
       hasRequest: false,
+      broken: false,
     };
     this.#cases.push(draft);
     this.#open = draft;

@@ -10,7 +10,7 @@ import { Flow } from './flow.ts';
 import { orderPages, withNeeded } from './order.ts';
 import type { Need, Plan, PlannedCase } from './plan.ts';
 import { placeOf, prepareSteps } from './prepare-case.ts';
-import { SelectionMistake, selectCases } from './select.ts';
+import { SelectionMistake, select } from './select.ts';
 
 export interface PlanOptions {
   /** Paths relative to the root of the collection; none for all of it. */
@@ -31,12 +31,12 @@ export async function buildPlan(
   const name = options.environment ?? collection.root.environment?.name;
   const environment = readEnvironment(collection, name, options.environment !== undefined, findings);
   const flow = new Flow(collection, environment, new Set(options.given.keys()));
-  const asked = new Set(selectCases(collection, options.paths));
+  const { pages: named, cases: asked } = select(collection, options.paths);
   const all = withNeeded([...asked], flow);
   const { pages, findings: circles } = orderPages(collection.pages, all, flow);
   if ([...all].some(usesPattern)) await loadPatterns();
-  // Without paths every page counts, also one whose only case could not be read.
-  const reported = options.paths.length === 0 ? collection.pages : pages;
+  // A page that was named counts also where no case of it could be read.
+  const reported = [...new Set([...named, ...pages])];
   findings.push(
     ...reported.flatMap(page => page.findings),
     ...circles,

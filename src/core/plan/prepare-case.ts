@@ -64,20 +64,11 @@ export function placeOf(source: Source, range: Range): Place {
   return { file: source.file, ...source.position(range.start) };
 }
 
-/** The text of a node as written, in one line. */
-function textOf(source: Source, { start, end }: Range): string {
-  return source.text
-    .slice(start, end)
-    .replace(/\s+#.*$/gm, '')
-    .replace(/\s*\n\s*/g, ' ')
-    .trim();
-}
-
 function prepareCheck(check: Check, source: Source, level?: string): Checking {
   return {
     kind: 'check',
     place: placeOf(source, check.range),
-    text: textOf(source, check.condition.range),
+    text: check.written,
     ...(check.label && { label: compileExpression(check.label) }),
     ...(level !== undefined && { level }),
     condition: check.condition,
@@ -87,7 +78,7 @@ function prepareCheck(check: Check, source: Source, level?: string): Checking {
 
 function prepareStatement(statement: Statement, source: Source): PlannedStep[] {
   const place = placeOf(source, statement.range);
-  const text = textOf(source, statement.range);
+  const text = statement.written;
   switch (statement.type) {
     case 'check':
       return [prepareCheck(statement, source)];
@@ -131,7 +122,7 @@ function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evalu
 }
 
 function prepareRequest(step: RequestStep, { base, headers, timeout }: Effective, source: Source): Sending {
-  const relative = step.targetText.startsWith('/') || step.targetText.startsWith('?');
+  const relative = step.targetText.startsWith('/');
   if (relative && !base) {
     throw new Mistake(
       'base-missing',

@@ -1,21 +1,30 @@
 import { nearest } from '../text/nearest.ts';
-import type { Collection, CollectionCase } from './collection.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 
 /** A path on the command line that names nothing; the message offers the nearest that does. */
 export class SelectionMistake extends Error {}
 
-/**
- * The cases below paths: a folder, a page, or a case (`berths.md#reserve-a-berth`). Paths are relative to the root of
- * the collection; an empty one is the whole. Throws SelectionMistake.
- */
-export function selectCases(collection: Collection, paths: readonly string[]): CollectionCase[] {
-  const wanted = paths.map(path => matcher(collection, path));
-  return collection.pages
-    .flatMap(page => page.cases)
-    .filter(each => wanted.length === 0 || wanted.some(matches => matches(each)));
+export interface Selection {
+  readonly pages: ReadonlySet<CollectionPage>;
+  readonly cases: ReadonlySet<CollectionCase>;
 }
 
-function matcher(collection: Collection, path: string): (each: CollectionCase) => boolean {
+/**
+ * The pages and cases below paths: a folder, a page, or a case (`berths.md#reserve-a-berth`). Paths are relative to the
+ * root of the collection; without any it is the whole. Throws SelectionMistake.
+ */
+export function select(collection: Collection, paths: readonly string[]): Selection {
+  const wanted =
+    paths.length === 0 ? [{ pages: collection.pages }] : paths.map(path => selectPath(collection, path));
+  const pages = new Set(wanted.flatMap(each => each.pages));
+  const cases = new Set(wanted.flatMap(each => each.cases ?? each.pages.flatMap(page => page.cases)));
+  return { pages, cases };
+}
+
+function selectPath(
+  collection: Collection,
+  path: string,
+): { pages: readonly CollectionPage[]; cases?: readonly CollectionCase[] } {
   const [file = '', slug] = path.split('#') as [string, string?];
   const folder = file === '' ? '' : `${file}/`;
   const pages = collection.pages.filter(
@@ -29,18 +38,19 @@ function matcher(collection: Collection, path: string): (each: CollectionCase) =
         collection.pages.map(page => page.page.source.file),
       ),
     );
-  if (slug === undefined) return each => pages.includes(each.page);
-  const cases = pages.flatMap(page => page.cases);
-  if (!cases.some(each => each.written.slug === slug)) {
+  if (slug === undefined) return { pages };
+  const all = pages.flatMap(page => page.cases);
+  const cases = all.filter(each => each.written.slug === slug);
+  if (cases.length === 0) {
     throw new SelectionMistake(
       withNearest(
         `There is no case '${slug}' in ${file}.`,
         slug,
-        cases.map(each => each.written.slug),
+        all.map(each => each.written.slug),
       ),
     );
   }
-  return each => pages.includes(each.page) && each.written.slug === slug;
+  return { pages, cases };
 }
 
 function withNearest(message: string, word: string, known: string[]): string {

@@ -45,17 +45,17 @@ export function compileSegments(segments: readonly Segment[]): CompiledPath {
   };
 }
 
-/** A singular path made ready: walks straight to the one value, or says what is missing. */
-export function compileSingular(segments: readonly Segment[]): (document: Value) => Found {
+/** A singular path made ready: walks straight to the one value, or says what is missing, from the place where it began. */
+export function compileSingular(segments: readonly Segment[]): (from: Value, place?: Match) => Found {
   const keys = segments.map(segment => {
     const selector = segment.selectors[0]!;
     return selector.kind === 'name' ? selector.name : selector.kind === 'index' ? selector.index : 0;
   });
-  return document => {
-    let value = document;
+  return (from, place) => {
+    let value = from;
     for (let depth = 0; depth < keys.length; depth++) {
       const next = step(value, keys[depth]!);
-      if (next === undefined) return missing(keys, depth, value);
+      if (next === undefined) return missing(keys, depth, value, place?.path ?? '$');
       value = next;
     }
     return value;
@@ -67,8 +67,8 @@ function step(value: Value, key: string | number): Value | undefined {
   return isObject(value) && Object.hasOwn(value, key) ? value[key] : undefined;
 }
 
-function missing(keys: readonly (string | number)[], depth: number, at: Value): Missing {
-  const where = `$${keys.slice(0, depth).map(pathStep).join('')}`;
+function missing(keys: readonly (string | number)[], depth: number, at: Value, begin: string): Missing {
+  const where = `${begin}${keys.slice(0, depth).map(pathStep).join('')}`;
   const key = keys[depth]!;
   if (typeof key === 'number') {
     if (!Array.isArray(at)) return new Missing(`${where} is no list`);
