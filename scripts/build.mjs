@@ -63,9 +63,14 @@ const trimmed = {
     // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
     build.onLoad({ filter: /undici\/lib\/dispatcher\/client-h1\.js$/ }, ({ path }) => ({
       contents: replaceEach(
-        readFileSync(path, 'utf8'),
-        "require('../llhttp/llhttp-wasm.js')",
-        "require('./llhttp-plain.cjs')",
+        replaceEach(
+          readFileSync(path, 'utf8'),
+          "require('../llhttp/llhttp-wasm.js')",
+          "require('./llhttp-plain.cjs')",
+        ),
+        // A server may say 100 without being asked (RFC 9110, 15.2); it is an interim response like any other.
+        'if (statusCode === 100) {',
+        'if (false) {',
       ),
     }));
     build.onResolve({ filter: /^\.\/llhttp-plain\.cjs$/ }, ({ path }) => ({ path, external: true }));
@@ -89,6 +94,10 @@ const parts = new Map([
   ['./libraries.ts', 'src/core/settings/libraries.ts'],
   ['re2js', 're2js'],
   ['./width.ts', 'src/reports/width.ts'],
+  ['./digest.ts', 'src/drivers/http/digest.ts'],
+  ['tough-cookie', 'tough-cookie'],
+  ['oauth4webapi', 'oauth4webapi'],
+  ['slimdom', 'slimdom'],
 ]);
 const fileOf = path => `${path.replace(/^.*\//, '').replace(/\.ts$/, '')}.cjs`;
 

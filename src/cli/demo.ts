@@ -52,7 +52,12 @@ async function runDemo(
   const { files, root } = findCollection([collectionFolder], collectionFolder);
   const given = new Map([['harbour', harbour.url]]);
   const { plan } = await buildPlan(await readCollection(files), { paths: [], given });
-  process.exitCode = await carryOut(plan, { rounds: 1, output, quiet, next: false }, '', terminal);
+  process.exitCode = await carryOut(
+    plan,
+    { rounds: 1, output, quiet, next: false, places: { root, anywhere: false } },
+    '',
+    terminal,
+  );
   if (quiet) return;
   const next = [
     ['the pages that ran', nearPath(root)],

@@ -37,6 +37,7 @@ function build(): Command {
       .argument('[PATH...]', 'what to run')
       .option('-e, --env <NAME>', 'the environment')
       .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+      .option('--files-anywhere', 'send files from outside of the collection too')
       .option('--rounds <N>', 'run the selection so many times')
       .option(
         '-o, --output <FILE>',

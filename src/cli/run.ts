@@ -2,6 +2,7 @@ import { relative } from 'node:path';
 import { run } from '../core/engine/run.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { Tally } from '../core/record/tally.ts';
+import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { openPorts } from '../drivers/ports.ts';
 import type { Recorder } from '../drivers/record.ts';
 import { endingOf, endingsInWords, reports } from '../reports/index.ts';
@@ -26,7 +27,7 @@ export async function runCommand(
   const rounds = readRounds(flags.rounds ?? '1');
   const output = flags.output ?? [];
   refuseUnknownEndings(output);
-  const { plan, findings, root, cases } = await preparePlan(paths, flags);
+  const { plan, findings, root, places, cases } = await preparePlan(paths, flags);
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) {
     await printFindings(errors, terminal);
@@ -45,7 +46,7 @@ export async function runCommand(
   noteUnusedGiven(plan, terminal);
   process.exitCode = await carryOut(
     plan,
-    { rounds, output, quiet: flags.quiet === true },
+    { rounds, output, quiet: flags.quiet === true, places },
     prefixOf(root),
     terminal,
   );
@@ -70,15 +71,19 @@ export function refuseUnknownEndings(files: readonly string[]): void {
     throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
 }
 
+export interface RunChoices {
+  readonly rounds: number;
+  readonly output: readonly string[];
+  readonly quiet?: boolean;
+  /** Whether to say what can be done next. */
+  readonly next?: boolean;
+  readonly places: FilePlaces;
+}
+
 /** Carries out a plan, prints what happens, writes the reports. Gives the exit code. */
 export async function carryOut(
   plan: Plan,
-  {
-    rounds,
-    output,
-    quiet = false,
-    next = true,
-  }: { rounds: number; output: readonly string[]; quiet?: boolean; next?: boolean },
+  { rounds, output, quiet = false, next = true, places }: RunChoices,
   pathPrefix: string,
   terminal: Terminal,
 ): Promise<number> {
@@ -101,7 +106,7 @@ export async function carryOut(
   );
   const recorder = output.length > 0 ? new (await import('../drivers/record.ts')).Recorder() : undefined;
   const interrupt = listenForInterrupt();
-  const ports = await openPorts();
+  const ports = await openPorts(places);
   try {
     await run(
       plan,

@@ -1,5 +1,5 @@
-import { readdirSync, readFileSync, statSync } from 'node:fs';
-import { dirname, join, relative, resolve, sep } from 'node:path';
+import { readdirSync, readFileSync, realpathSync, statSync } from 'node:fs';
+import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/plan/collection.ts';
 
 const rootFile = 'mervok.yaml';
@@ -136,4 +136,22 @@ function attempt<T>(path: string, read: (path: string) => T): T {
       `'${path}' cannot be read${code === 'EACCES' ? ': this user may not' : ` (${code})`}.`,
     );
   }
+}
+
+/**
+ * Where a file of a collection is. One that lies outside, links followed, is refused unless that is allowed.
+ * @param path from the root, or absolute
+ * Throws FileMistake.
+ */
+export function locateInside(root: string, path: string, anywhere: boolean): string {
+  const absolute = resolve(root, path);
+  const found = statSync(absolute, { throwIfNoEntry: false });
+  if (!found?.isFile())
+    throw new FileMistake(`The file '${path}' ${found ? 'is no file' : 'is not in the collection'}.`);
+  const way = relative(realpathSync(root), realpathSync(absolute));
+  if (!anywhere && (way.startsWith('..') || isAbsolute(way)))
+    throw new FileMistake(
+      `The file '${path}' lies outside of the collection, which only --files-anywhere allows.`,
+    );
+  return absolute;
 }

@@ -1,20 +1,26 @@
 import type { Ports } from '../core/engine/ports.ts';
 import { elapsed } from './clock.ts';
+import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
+import type { FilePlaces } from './http/outgoing.ts';
+
+async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
+  const { setTimeout: delay } = await import('node:timers/promises');
+  await delay(milliseconds, undefined, { signal }).catch(() => undefined);
+}
 
 /** The world as it is: the network, the clock, the environment of the process. */
-export async function openPorts(): Promise<Ports & { close(): Promise<void> }> {
-  const http = await createHttpDriver();
+export async function openPorts(places: FilePlaces): Promise<Ports & { close(): Promise<void> }> {
+  const environment = (name: string) => process.env[name];
+  const http = await createHttpDriver({ ...places, environment, now: Date.now, sleep });
   return {
     send: http.send,
     close: http.close,
+    openJar: Jar.from,
     now: Date.now,
     elapsed,
     uuid: () => crypto.randomUUID(),
-    sleep: async (milliseconds, signal) => {
-      const { setTimeout: delay } = await import('node:timers/promises');
-      await delay(milliseconds, undefined, { signal }).catch(() => undefined);
-    },
-    environment: name => process.env[name],
+    sleep,
+    environment,
   };
 }

@@ -48,7 +48,7 @@ $.id = {id}
   );
   assert.deepEqual(outcomes, ['Reserve: passed']);
   assert.deepEqual(
-    sent.map(({ method, url, body }) => [method, url, body]),
+    sent.map(({ method, url, body }) => [method, url, body?.join('')]),
     [
       ['POST', 'http://skerry.example/berths?quay=North%20Quay', '{ "quay": "North Quay", "nights": 2 }'],
       ['GET', 'http://skerry.example/berths/9007199254740993', undefined],
@@ -56,6 +56,7 @@ $.id = {id}
   );
   assert.deepEqual(sent[0]!.headers, [
     ['User-Agent', 'mervok'],
+    ['Accept-Encoding', `gzip, deflate, br${process.versions.zstd === undefined ? '' : ', zstd'}`],
     ['Accept', 'text/plain'],
     ['X-Quay', 'North Quay'],
     ['Content-Type', 'application/json'],
@@ -290,7 +291,11 @@ test('secrets are masked in every event, in every form; credentials always', asy
     { os: { HIDDEN: 'hid-98765' } },
   );
   assert.deepEqual(outcomes, ['Sign in: failed', 'Use: failed']);
-  assert.equal(sent[1]!.headers[1]![1], 'Bearer tok-12345', 'what is sent is not masked');
+  assert.equal(
+    sent[1]!.headers.find(([name]) => name === 'Authorization')?.[1],
+    'Bearer tok-12345',
+    'what is sent is not masked',
+  );
   const all = JSON.stringify(events);
   for (const form of [...forms, joined.slice(4, -6), 'tok-12345', 'hid-98765', 'sid=top']) {
     assert.ok(!all.includes(form) && !all.includes(JSON.stringify(form).slice(1, -1)), form);
@@ -402,4 +407,114 @@ test('the figures of a run are counted, few times exactly, many by a histogram',
   for (let time = 1; time <= 4900; time++) exchange(50);
   assert.ok(Math.abs(tally.percentile(50)! - 50) < 0.1);
   assert.equal(tally.passed, false, 'nothing was checked');
+});
+
+test('a fault is an error, unless a check that looks at its request speaks of it', async () => {
+  const refuse: Answer = ({ url }) =>
+    url.endsWith('/open') ? { body: {} } : { fault: { kind: 'refused', message: 'No connection.' } };
+  const { outcomes, checks } = await runTexts(
+    {
+      'mervok.yaml': `${root}checks: status = 200\n`,
+      'a.md':
+        caseText('Closed', 'GET /closed', 'fault = "refused"') +
+        caseText('Wrong', 'GET /closed', 'fault = "timeout"\nstatus = 200') +
+        caseText('Silent', 'GET /closed', 'time < 2 s') +
+        caseText('Open', 'GET /open', 'fault = "none"') +
+        // Only the check below the first request speaks of a fault, so that of the second is an error.
+        '## Two\n\n~~~http\nGET /closed\n~~~\n\n~~~mervok\nfault = "refused"\n~~~\n\n~~~http\nGET /closed\n~~~\n',
+    },
+    refuse,
+  );
+  assert.deepEqual(outcomes, [
+    'Closed: passed',
+    'Wrong: failed',
+    'Silent: error',
+    'Open: passed',
+    'Two: error',
+  ]);
+  const ofWrong = checks.filter(check => check.case === 'a.md#wrong');
+  assert.deepEqual(
+    ofWrong.map(({ holds, found }) => [holds, found]),
+    [
+      ['no', '"refused"'],
+      ['unknown', 'nothing: no response came: refused'],
+    ],
+  );
+  assert.equal(checks.filter(({ level }) => level !== undefined).length, 1, 'level checks need a response');
+});
+
+test('every exchange on the way is told, and tokens in them are masked', async () => {
+  const times = { total: 5 };
+  const request = { method: 'GET', url: 'http://skerry.example/', headers: [] };
+  const response = {
+    ...request,
+    status: 200,
+    reason: '',
+    version: 'HTTP/1.1',
+    headers: [['Set-Cookie', 'hop=1']] as [string, string][],
+    body: Buffer.from('{"access_token":"tok-tide-1"}'),
+    size: 29,
+    time: 5,
+  };
+  const { exchanges, outcomes, events } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md': caseText('A', 'GET /', 'cookie hop = 1\nsent url ends with "/first"\n$.access_token exists'),
+    },
+    () => ({
+      exchanges: [
+        { request, response: { ...response, headers: [] }, times, received: 9, cause: 'token' },
+        { request: { ...request, url: 'http://skerry.example/first' }, response, times, received: 9 },
+        { request, response: { ...response, headers: [] }, times, received: 9, cause: 'redirect' },
+      ],
+      secrets: ['tok-tide-1'],
+    }),
+  );
+  assert.deepEqual(outcomes, ['A: passed']);
+  assert.deepEqual(
+    exchanges.map(({ cause, at }) => [cause, at - exchanges[0]!.at]),
+    [
+      ['token', 0],
+      [undefined, 5],
+      ['redirect', 10],
+    ],
+  );
+  assert.ok(!JSON.stringify(events).includes('tok-tide-1'));
+});
+
+test('what authorization refers to is secret without being declared', async () => {
+  const { events, outcomes } = await runTexts(
+    {
+      'mervok.yaml': `${root}auth: { bearer: "{token}" }\n`,
+      'a.md': `## Sign in\n\n~~~yaml settings\nauth: { basic: { user: pilot, password: "{word}" } }\nvariables: { word: spring-tide }\n~~~\n\n~~~http\nPOST /sessions\n~~~\n\n~~~mervok\nkeep $.token as token\n~~~\n\n${caseText('Use', 'GET /x', '$.echo = "none"')}`,
+    },
+    () => ({ body: { token: 'tok-4711', echo: 'tok-4711 spring-tide' } }),
+  );
+  assert.deepEqual(outcomes, ['Sign in: passed', 'Use: failed']);
+  const all = JSON.stringify(events);
+  assert.ok(!all.includes('tok-4711') && !all.includes('spring-tide'));
+});
+
+test('a page begins with the cookies of the pages that it takes names from', async () => {
+  const opened: string[][] = [];
+  const jars = new Map<object, string>();
+  await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md': caseText('A', 'GET /a', 'keep $.id as id'),
+      'b.md': caseText('B', 'GET /b/{id}', 'keep $.id as other'),
+      'c.md': caseText('C', 'GET /c', 'status = 200'),
+      'd.md': caseText('D', 'GET /d/{id}/{other}', 'status = 200'),
+    },
+    ok,
+    {
+      openJar: from => {
+        opened.push(from.map(jar => jars.get(jar)!));
+        const jar = { isEmpty: true };
+        jars.set(jar, 'abcd'[jars.size]!);
+        return jar;
+      },
+    },
+  );
+  assert.deepEqual(opened, [[], ['a'], [], ['a', 'b']]);
 });

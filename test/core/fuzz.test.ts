@@ -5,7 +5,9 @@ import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
 
 const demo = Object.fromEntries(
-  readdirSync('demo/collection').map(file => [file, readFileSync(`demo/collection/${file}`, 'utf8')]),
+  readdirSync('demo/collection')
+    .filter(file => /\.(?:md|yaml)$/.test(file))
+    .map(file => [file, readFileSync(`demo/collection/${file}`, 'utf8')]),
 );
 test('whatever is done to the pages and settings of a collection ends in findings with places', async () => {
   const next = sequence(20261123);

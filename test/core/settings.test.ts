@@ -48,11 +48,13 @@ environment: local
   assert.equal(level.base?.parts.length, 2);
   assert.deepEqual([...level.headers.keys()], ['accept', 'x-quay']);
   assert.equal(level.checks?.length, 2);
-  assert.deepEqual(level.timeout, { connect: 1000, answer: 500, total: 10_000 });
+  assert.deepEqual(level.transport.timeout, { connect: 1000, answer: 500, total: 10_000 });
   assert.deepEqual([...level.environments!.keys()], ['local', 'staging']);
   assert.equal(level.environment?.name, 'local');
-  assert.deepEqual(read('timeout: 5 s').level.timeout, { total: 5000 });
+  assert.deepEqual(read('timeout: 5 s').level.transport.timeout, { total: 5000 });
 });
+
+const encodings = `gzip, deflate, br${process.versions.zstd === undefined ? '' : ', zstd'}`;
 
 test('an unquoted scalar is plain and keeps its characters, a quoted one is a text', () => {
   const { level } = read(
@@ -97,7 +99,7 @@ test('a variable may refer to others, to the environment of the process, or be s
 test('what is wrong is told at its place, with the nearest right form', () => {
   const rows: [text: string, findings: string[], says: string][] = [
     ['tittle: x', ['1:1 setting-unknown'], "'title'"],
-    ['auth: none', ['1:1 not-yet'], "'auth' is not there yet"],
+    ['namespaces: {}', ['1:1 not-yet'], "'namespaces' is not there yet"],
     ['title: x\ntitle: y', ['2:1 yaml-form'], 'Map keys must be unique'],
     ['title: "x', ['1:10 yaml-form'], 'Missing closing'],
     ['base: {harbour}/v1', ['1:16 yaml-form'], 'base: "{harbour}/v1"'],
@@ -160,6 +162,7 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
     merged.headers.map(({ header, level }) => [header.name, header.value.parts[0], level.name]),
     [
       ['User-Agent', 'mervok', 'Mervok itself'],
+      ['Accept-Encoding', encodings, 'Mervok itself'],
       ['accept', 'text/plain', 'inner'],
       ['X-Two', '2', 'inner'],
     ],
@@ -168,10 +171,10 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
     merged.checks.map(({ level }) => level.name),
     ['outer', 'inner'],
   );
-  assert.deepEqual(merged.timeout, { total: 5000 });
+  assert.deepEqual(merged.transport.timeout, { total: 5000 });
   assert.equal(merged.base?.level.name, 'outer');
   const bare = mergeLevels([...levels, read('base: null\nchecks: null\ntimeout: null', 'case', 'own').level]);
-  assert.deepEqual([bare.base, bare.checks, bare.timeout], [undefined, [], {}]);
+  assert.deepEqual([bare.base, bare.checks, bare.transport.timeout], [undefined, [], {}]);
 });
 
 test('the keys that messages offer are those of the schema', () => {

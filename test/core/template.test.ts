@@ -1,13 +1,17 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { type BodyForm, parseBody } from '../../src/core/template/body.ts';
 import { Misfit, render } from '../../src/core/template/render.ts';
 import { parseTarget, renderTarget } from '../../src/core/template/target.ts';
-import { type BodyForm, parseBody, parseTemplateText } from '../../src/core/template/template.ts';
+import { parseTemplateText } from '../../src/core/template/template.ts';
 import { Mistake } from '../../src/core/text/finding.ts';
 import { Excerpt, Source } from '../../src/core/text/source.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { CalendarDate, Plain, type Value } from '../../src/core/values/value.ts';
+import { loadXml } from '../../src/core/values/xml.ts';
 import { sceneOf } from '../support/language.ts';
+
+await loadXml();
 
 const place = (start: number, end: number) => ({ start, end });
 

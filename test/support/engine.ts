@@ -5,10 +5,10 @@ import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/c
 import { eventSchema } from '../../src/core/record/events.ts';
 import { planOf, type Texts } from './collection.ts';
 
-export type Answer = (
-  request: OutgoingRequest,
-) =>
+export type Answer = (request: OutgoingRequest) =>
   | { status?: number; body?: unknown; headers?: [string, string][] }
+  /** Hops on the way to the last one. */
+  | { exchanges: Exchange[]; secrets?: string[] }
   | { fault: NonNullable<Exchange['fault']> };
 
 export interface Ran {
@@ -27,13 +27,20 @@ export interface RunTextsOptions {
   /** The environment of the process. */
   readonly os?: { readonly [name: string]: string };
   readonly plan?: Partial<PlanOptions>;
+  readonly openJar?: Ports['openJar'];
 }
 
 /** Carries out a collection against a world in which time stands still and `answer` is the server. */
 export async function runTexts(
   texts: Texts,
   answer: Answer,
-  { rounds = 1, os = {}, signal = new AbortController().signal, plan = {} }: RunTextsOptions = {},
+  {
+    rounds = 1,
+    os = {},
+    signal = new AbortController().signal,
+    plan = {},
+    openJar = () => ({ isEmpty: true }),
+  }: RunTextsOptions = {},
 ): Promise<Ran> {
   const { plan: planned, findings } = await planOf(texts, plan);
   const errors = findings.filter(each => each.severity === 'error');
@@ -44,15 +51,23 @@ export async function runTexts(
       sent.push(request);
       const answered = answer(request);
       const times = { wait: 4, download: 1, total: 5 };
-      if ('fault' in answered) return { fault: answered.fault, times, received: 0 };
+      if ('exchanges' in answered) return answered;
+      if ('fault' in answered) return { exchanges: [{ request, fault: answered.fault, times, received: 0 }] };
       const { status = 200, body = {}, headers = [['Content-Type', 'application/json']] } = answered;
       const bytes = Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
-      return {
-        response: { url: request.url, status, reason: '', headers, body: bytes, time: 5 },
-        times,
-        received: bytes.length,
+      const response = {
+        url: request.url,
+        status,
+        reason: '',
+        version: 'HTTP/1.1',
+        headers,
+        body: bytes,
+        size: bytes.length,
+        time: 5,
       };
+      return { exchanges: [{ request, response, times, received: bytes.length }] };
     },
+    openJar,
     now: () => Date.UTC(2026, 10, 23, 12),
     elapsed: () => 0,
     uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',

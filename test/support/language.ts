@@ -22,6 +22,12 @@ export interface Given {
   readonly reason?: string;
   readonly time?: number;
   readonly names?: { readonly [name: string]: Value };
+  /** The request as it was sent. */
+  readonly sent?: { readonly headers?: readonly (readonly [string, string])[]; readonly body?: string };
+  readonly setCookies?: readonly string[];
+  readonly trailers?: readonly (readonly [string, string])[];
+  /** No response came. */
+  readonly fault?: string;
 }
 
 /** A scene with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
@@ -32,18 +38,33 @@ export function sceneOf({
   reason = 'OK',
   time = 12,
   names = {},
+  sent,
+  setCookies = [],
+  trailers = [],
+  fault,
 }: Given = {}): Scene {
-  const text = typeof body === 'string' ? body : JSON.stringify(body);
-  const response = new ResponseView({
-    url: 'http://skerry.example/berths',
+  const bytes =
+    body instanceof Uint8Array ? body : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
+  const message = { url: 'http://skerry.example/v1/berths?a=1', reason, version: 'HTTP/1.1', time };
+  const received = {
+    ...message,
     status,
-    reason,
     headers: headers ?? [['Content-Type', 'application/json']],
-    body: Buffer.from(text),
-    time,
-  });
+    trailers,
+    body: bytes,
+    size: bytes.length,
+  };
+  const request = sent && {
+    ...message,
+    status: 0,
+    headers: sent.headers ?? [],
+    body: Buffer.from(sent.body ?? ''),
+    size: 0,
+  };
   return {
-    response,
+    response: fault === undefined ? new ResponseView(received, { setCookies }) : undefined,
+    sent: request && new ResponseView(request),
+    fault,
     lookup: name =>
       Object.hasOwn(names, name)
         ? { value: names[name]!, origin: 'from the test', secret: false }

@@ -10,14 +10,13 @@ import type {
   Sending,
   Waiting,
 } from '../plan/plan.ts';
-import type { CaseEvent, CheckEvent, ExchangeEvent, Outcome, RunEvent } from '../record/events.ts';
-import { redactHeaders } from '../record/mask.ts';
-import { Misfit, render } from '../template/render.ts';
+import type { CaseEvent, CheckEvent, Outcome, RunEvent } from '../record/events.ts';
+import { Misfit } from '../template/render.ts';
 import { plainAs } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
 import { Duration, type Found, Missing, Plain } from '../values/value.ts';
-import { payloadOf } from './payload.ts';
-import type { Exchange, OutgoingRequest } from './ports.ts';
+import { canBeExpected, exchangeEvent, surroundingsOf } from './exchange.ts';
+import { type Filled, fillRequest } from './fill.ts';
 import type { Ended, RunContext } from './run.ts';
 import { CaseScene, type PassScope } from './scope.ts';
 import { toMicrosecond } from './time.ts';
@@ -109,9 +108,10 @@ export class CaseRunner {
     try {
       switch (step.kind) {
         case 'send':
-          return this.#send(step, this.#fill(step));
+          return this.#send(step, fillRequest(step, this.#scene, this.scope.jar));
         case 'check':
-          this.#check(step);
+          // What a level wants of responses is not asked where none came.
+          if (step.level === undefined || this.#scene.response) this.#check(step);
           return true;
         case 'keep':
           this.#keep(step);
@@ -139,62 +139,32 @@ export class CaseRunner {
     return false;
   }
 
-  async #send(step: Sending, request: OutgoingRequest): Promise<boolean> {
-    const { ports, options } = this.context;
+  async #send(step: Sending, { request, secrets }: Filled): Promise<boolean> {
+    const { ports, options, masker } = this.context;
+    const scene = this.#scene;
+    for (const secret of secrets) masker.addValue(secret, 'passing');
     this.#tell();
     const at = ports.now();
-    const exchange = await ports.send(request, options.signal);
-    this.#emit(this.#exchangeEvent(step, request, exchange, at));
-    const { response, fault } = exchange;
-    if (fault) return this.#stop(fault.message, step.place);
-    this.#scene.response = new ResponseView(response!);
+    const { exchanges, secrets: found } = await ports.send(request, options.signal);
+    if (found) for (const secret of found) masker.addValue(secret, 'lasting');
+    let begin = at;
+    for (const exchange of exchanges) {
+      this.#emit(
+        exchangeEvent(this.#source, step.place, exchange, begin, options.bodies, request.limits.record),
+      );
+      begin += Math.round(exchange.times.total);
+    }
+    const { response, fault } = exchanges.at(-1)!;
+    scene.exchanges = exchanges;
+    scene.response = response && new ResponseView(response, surroundingsOf(exchanges));
+    if (fault)
+      return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
     this.#status ??= response!.status;
     return true;
   }
 
-  /** Throws Misfit, before anything is sent. */
-  #fill(step: Sending): OutgoingRequest {
-    const scene = this.#scene;
-    return {
-      method: step.method,
-      url: step.url(scene),
-      headers: step.headers.map(({ name, value }) => [name, render(value, scene)] as const),
-      ...(step.body && { body: render(step.body, scene) }),
-      timeout: step.timeout,
-    };
-  }
-
-  #exchangeEvent(
-    step: Sending,
-    request: OutgoingRequest,
-    { response, fault, times, received }: Exchange,
-    at: number,
-  ): ExchangeEvent {
-    const { bodies } = this.context.options;
-    return {
-      type: 'exchange',
-      round: this.round,
-      case: this.planned.address,
-      at,
-      place: step.place,
-      request: {
-        method: request.method,
-        url: request.url,
-        headers: bodies ? redactHeaders(request.headers) : [],
-        ...(request.body !== undefined && bodies && { body: payloadOf(Buffer.from(request.body)) }),
-      },
-      ...(response && {
-        response: {
-          status: response.status,
-          reason: response.reason,
-          headers: bodies ? redactHeaders(response.headers) : [],
-          body: bodies ? payloadOf(response.body) : { size: response.body.length },
-        },
-      }),
-      ...(fault && { fault: { kind: fault.kind, message: fault.message } }),
-      times,
-      received,
-    };
+  get #source() {
+    return { round: this.round, case: this.planned.address };
   }
 
   #check(step: Checking): void {

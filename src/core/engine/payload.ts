@@ -1,20 +1,23 @@
 import type { Payload } from '../record/events.ts';
 
-/** What is kept of a body in the record, in bytes. */
-const keptBytes = 64 * 1024;
-
-/** A body as the record keeps it (node:crypto is loaded only where a body is cut): cut at a limit, with its true length and, where it is cut, its hash. */
-export function payloadOf(body: Uint8Array): Payload {
-  const cut = body.length > keptBytes;
-  const kept = Buffer.from(body.buffer, body.byteOffset, cut ? wholeCharacters(body) : body.length);
+/**
+ * A body as the record keeps it: cut at a limit, with its true length and, where it is cut, its hash (node:crypto is
+ * loaded only there).
+ * @param limit in bytes
+ * @param size of the whole, where the body itself is only its beginning
+ */
+export function payloadOf(body: Uint8Array, limit: number, size = body.length): Payload {
+  const cut = body.length > limit;
+  const kept = Buffer.from(body.buffer, body.byteOffset, cut ? wholeCharacters(body, limit) : body.length);
   const text = kept.toString('utf8');
   const content =
     Buffer.byteLength(text) === kept.length && !text.includes('\uFFFD')
       ? { text }
       : { base64: kept.toString('base64') };
-  if (!cut) return { size: body.length, ...content };
+  if (size > body.length) return { size, ...content, cut: true };
+  if (!cut) return { size, ...content };
   return {
-    size: body.length,
+    size,
     ...content,
     cut: true,
     sha256: process.getBuiltinModule('node:crypto').createHash('sha256').update(body).digest('hex'),
@@ -22,8 +25,8 @@ export function payloadOf(body: Uint8Array): Payload {
 }
 
 /** The limit, moved back to the beginning of a character of UTF-8. */
-function wholeCharacters(body: Uint8Array): number {
-  let end = keptBytes;
-  while (end > keptBytes - 4 && (body[end]! & 0xc0) === 0x80) end--;
+function wholeCharacters(body: Uint8Array, limit: number): number {
+  let end = limit;
+  while (end > limit - 4 && end > 0 && (body[end]! & 0xc0) === 0x80) end--;
   return end;
 }

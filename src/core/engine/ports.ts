@@ -1,16 +1,50 @@
 import type { World } from '../language/functions.ts';
 import type { ReceivedResponse } from '../language/response.ts';
-import type { Timeout } from '../settings/level.ts';
+import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../settings/transport.ts';
 import type { OsEnvironment } from '../variables/definition.ts';
+
+export type Header = readonly [name: string, value: string];
+
+/**
+ * A stretch of a body: text, or a file, by its path from the root of the collection, which is sent as it is read. Its
+ * size in bytes is known once it was sent.
+ */
+export type BodyPart = string | { readonly file: string; readonly size?: number };
 
 /** A request with everything filled in. */
 export interface OutgoingRequest {
   readonly method: string;
   /** Absolute; goes out as it is. */
   readonly url: string;
-  readonly headers: readonly (readonly [name: string, value: string])[];
-  readonly body?: string;
+  readonly headers: readonly Header[];
+  readonly body?: readonly BodyPart[];
+  /** Names of headers, in lower case, that another origin must not see. */
+  readonly credentials: ReadonlySet<string>;
+  /** What takes exchanges of its own to be authorized. */
+  readonly auth?: ExchangedAuth;
   readonly timeout: Timeout;
+  readonly redirects: number;
+  readonly tls: Tls;
+  /** A URL; `none` where even the proxy of the process environment does not count. */
+  readonly proxy?: string;
+  readonly retry?: Retry;
+  readonly limits: Limits;
+  /** Where cookies are taken from and put; nothing where they do not count. */
+  readonly jar?: CookieJar;
+}
+
+export type ExchangedAuth =
+  | { readonly kind: 'digest'; readonly user: string; readonly password: string }
+  | {
+      readonly kind: 'oauth2';
+      readonly flow: OAuthFlow;
+      /** By the key of the settings. */
+      readonly fields: ReadonlyMap<string, string>;
+    };
+
+/** The cookies of a page; only who made it looks inside. */
+export interface CookieJar {
+  readonly isEmpty: boolean;
 }
 
 export type FaultKind =
@@ -22,7 +56,8 @@ export type FaultKind =
   | 'protocol'
   | 'limit'
   | 'interrupted'
-  | 'address';
+  /** The request is such that it cannot be sent; no check can expect that. */
+  | 'unsendable';
 
 /** Why no response came; the message says what was tried, what happened and what to look at. */
 export interface Fault {
@@ -42,17 +77,49 @@ export interface Times {
   readonly total: number;
 }
 
+/** What a request went over. */
+export interface Connection {
+  /** `HTTP/1.1`, `HTTP/2` */
+  readonly protocol: string;
+  /** Address and port of the other side; that of the proxy where there is one. */
+  readonly remote?: string;
+  readonly certificate?: { readonly subject: string; readonly until: string };
+}
+
+/** One request as it was sent, and what came of it. */
 export interface Exchange {
+  readonly request: SentRequest;
   readonly response?: ReceivedResponse;
   readonly fault?: Fault;
   readonly times: Times;
   /** Bytes of the response as they came, its head included. */
   readonly received: number;
+  readonly connection?: Connection;
+  /** Responses before the final one, such as 103. */
+  readonly interim?: readonly { readonly status: number; readonly headers: readonly Header[] }[];
+  /** Why it took place, where it is not the request itself for the first time. */
+  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry';
+}
+
+export interface SentRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: readonly Header[];
+  readonly body?: readonly BodyPart[];
+}
+
+/** Everything that it took to send a request; the last exchange is the one that counts. */
+export interface Sent {
+  readonly exchanges: readonly Exchange[];
+  /** What came to be known on the way and must not be shown: tokens. */
+  readonly secrets?: readonly string[];
 }
 
 /** The world outside, as the engine sees it. */
 export interface Ports extends World {
-  send(request: OutgoingRequest, signal: AbortSignal): Promise<Exchange>;
+  send(request: OutgoingRequest, signal: AbortSignal): Promise<Sent>;
+  /** A jar that begins with the cookies of others as they are now; later ones win. */
+  openJar(from: readonly CookieJar[]): CookieJar;
   /** Milliseconds of a clock that only goes forward. */
   elapsed(): number;
   sleep(milliseconds: number, signal: AbortSignal): Promise<void>;

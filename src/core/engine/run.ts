@@ -77,7 +77,7 @@ async function runPage(
   context: RunContext,
 ): Promise<void> {
   if (context.options.signal.aborted) return;
-  scope.page = new Map();
+  scope.beginPage(page, context.ports.openJar);
   context.emit({ type: 'page', round, file: page.file, title: page.title });
   for (const planned of page.cases) {
     if (context.options.signal.aborted) return;

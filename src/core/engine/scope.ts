@@ -1,8 +1,10 @@
 import type { World } from '../language/functions.ts';
 import type { ResponseView } from '../language/response.ts';
 import type { Entry, Note, Scene } from '../language/scene.ts';
-import type { Plan, PlannedCase } from '../plan/plan.ts';
+import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
 import type { OsEnvironment, VariableDefinition } from '../variables/definition.ts';
+import { viewOfSent } from './exchange.ts';
+import type { CookieJar, Exchange, Ports } from './ports.ts';
 
 /** The values of one pass over the selection. */
 export class PassScope {
@@ -10,6 +12,10 @@ export class PassScope {
   readonly kept = new Map<string, Entry>();
   /** Kept and computed names of the page that is being run. */
   page = new Map<string, Entry>();
+  /** The cookies of the page that is being run. */
+  jar: CookieJar | undefined;
+  /** Those of every page that has been, by its file: others may begin with them. */
+  readonly #jars = new Map<string, CookieJar>();
   readonly #given: ReadonlyMap<string, Entry>;
   readonly #secretNames: ReadonlySet<string>;
 
@@ -21,6 +27,13 @@ export class PassScope {
         { value, origin: 'given by --set', secret: this.isSecret(name) },
       ]),
     );
+  }
+
+  /** A page starts with the cookies of the pages that it takes names from, as they stood when those ended. */
+  beginPage({ file, sources }: PlannedPage, openJar: Ports['openJar']): void {
+    this.page = new Map();
+    this.jar = openJar(sources.flatMap(source => this.#jars.get(source) ?? []));
+    this.#jars.set(file, this.jar);
   }
 
   isSecret(name: string): boolean {
@@ -52,6 +65,8 @@ export class PassScope {
 /** What the statements of one case see; the response changes with every request. */
 export class CaseScene implements Scene {
   response: ResponseView | undefined;
+  #exchanges: readonly Exchange[] = [];
+  #sent: ResponseView | undefined;
   notes: Note[] = [];
 
   constructor(
@@ -60,6 +75,21 @@ export class CaseScene implements Scene {
     readonly world: World,
     readonly environment: OsEnvironment,
   ) {}
+
+  /** What the last request of the case took. */
+  set exchanges(exchanges: readonly Exchange[]) {
+    this.#exchanges = exchanges;
+    this.#sent = undefined;
+  }
+
+  get sent(): ResponseView | undefined {
+    if (this.#exchanges.length > 0) this.#sent ??= viewOfSent(this.#exchanges);
+    return this.#sent;
+  }
+
+  get fault(): string | undefined {
+    return this.#exchanges.at(-1)?.fault?.kind;
+  }
 
   lookup(name: string): Entry | undefined {
     return this.scope.lookup(name, this.planned, this, this.environment);

@@ -5,7 +5,9 @@ import { impossible } from './kinds.ts';
 import { compilePattern } from './patterns.ts';
 import { walk } from './walk.ts';
 
-const sourcesToCome = new Set(['version', 'xml', 'html', 'bytes', 'cookie', 'link', 'location', 'fault']);
+const sourcesToCome = new Set(['xml', 'html']);
+/** What only a response has. */
+const responseOnly = new Set(['location', 'link']);
 const statementsToCome: { [type: string]: string } = {
   repeat: 'repeat … until',
   skip: 'skip when',
@@ -41,9 +43,15 @@ function checkSource(node: ResponseSource, ledByWord: boolean): Mistake[] {
   const mistakes: Mistake[] = [];
   if (sourcesToCome.has(node.form))
     mistakes.push(new Mistake('not-yet', node.range, `The source '${node.form}' is not there yet.`));
-  else if (node.sent) mistakes.push(new Mistake('not-yet', node.range, "The word 'sent' is not there yet."));
-  if ('pattern' in node && node.pattern)
-    mistakes.push(new Mistake('not-yet', node.pattern.range, 'A pattern behind a source is not there yet.'));
+  else if (node.sent && responseOnly.has(node.form))
+    mistakes.push(
+      new Mistake(
+        'syntax',
+        node.range,
+        `A request has no ${node.form}.`,
+        `Write ${node.form} for that of the response.`,
+      ),
+    );
   if (node.form === 'path' && !ledByWord && !isSingular(node.path.segments)) {
     const { text } = node.path;
     mistakes.push(

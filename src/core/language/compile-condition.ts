@@ -10,8 +10,10 @@ import type {
   Reference,
   ResponseSource,
 } from './ast.ts';
-import { compileExpression, compileItems, type Evaluate } from './compile-expression.ts';
-import { compileMatcher } from './compile-pattern.ts';
+import { compileExpression } from './compile-expression.ts';
+import { compileMatcher } from './compile-matcher.ts';
+import type { Evaluate } from './compile-reference.ts';
+import { compileItems } from './compile-source.ts';
 import { type Segment, singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular } from './jsonpath/evaluate.ts';
 import type { Scene } from './scene.ts';

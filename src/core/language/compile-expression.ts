@@ -5,7 +5,6 @@ import {
   CalendarDate,
   Duration,
   type Found,
-  isObject,
   kindInWords,
   kindOf,
   Missing,
@@ -14,14 +13,10 @@ import {
   Timestamp,
   type Value,
 } from '../values/value.ts';
-import type { Arithmetic, Call, Expression, Query, Reference, ResponseSource, TextLiteral } from './ast.ts';
+import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
+import { compileReference, descend, type Evaluate } from './compile-reference.ts';
+import { compileItems, compileSource } from './compile-source.ts';
 import { fitParameter, functions } from './functions.ts';
-import { isSingular } from './jsonpath/ast.ts';
-import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
-import type { Scene } from './scene.ts';
-
-/** An expression made ready: built once for a page, evaluated for every response. */
-export type Evaluate = (scene: Scene) => Found;
 
 export function compileExpression(node: Expression): Evaluate {
   switch (node.type) {
@@ -117,110 +112,6 @@ function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate
     }
     return Object.fromEntries(entries);
   };
-}
-
-export function compileReference({ name, path }: Reference): Evaluate {
-  return scene => {
-    const entry = scene.lookup(name);
-    return entry ? descend(entry.value, path, name) : new Missing(`'${name}' has no value here`);
-  };
-}
-
-/** Follows `.id` and `.0` into a value. */
-export function descend(value: Value, path: readonly string[], name: string): Found {
-  let current = value;
-  for (const step of path) {
-    const next = Array.isArray(current)
-      ? current[Number(step)]
-      : isObject(current) && Object.hasOwn(current, step)
-        ? current[step]
-        : undefined;
-    if (next === undefined)
-      return new Missing(
-        `{${[name, ...path].join('.')}}: ${kindInWords(kindOf(current))} there has no '${step}'`,
-      );
-    current = next;
-  }
-  return current;
-}
-
-const noResponse = new Missing('no request was sent yet', true);
-
-function compileSource(node: ResponseSource): Evaluate {
-  switch (node.form) {
-    case 'path': {
-      const { segments, text } = node.path;
-      if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
-      const walk = compileSingular(segments);
-      return ({ response }) => {
-        const document = response ? response.document : noResponse;
-        return document instanceof Missing ? document : walk(document);
-      };
-    }
-    case 'status':
-      return ({ response }) => (response ? response.received.status : noResponse);
-    case 'reason':
-      return ({ response }) => (response ? response.received.reason : noResponse);
-    case 'url':
-      return ({ response }) => (response ? response.received.url : noResponse);
-    case 'time':
-      return ({ response }) => (response ? new Duration(response.received.time) : noResponse);
-    case 'size':
-      return ({ response }) => (response ? new Size(response.received.body.length) : noResponse);
-    case 'body':
-      return ({ response }) => (response ? response.text : noResponse);
-    case 'header':
-      return compileHeader(node.argument!);
-    default:
-      throw new TypeError(`The source ${node.form} is not there yet.`);
-  }
-}
-
-function compileHeader(name: string): Evaluate {
-  return ({ response }) => {
-    if (!response) return noResponse;
-    const values = response.headerValues(name);
-    if (values.length === 0)
-      return new Missing(
-        `the response has no header ${name}; there are ${response.headerNames().join(', ')}`,
-      );
-    // Set-Cookie is the one field whose values cannot be joined (RFC 9110, 5.3).
-    if (values.length > 1 && name.toLowerCase() === 'set-cookie')
-      return new Missing('there are several set-cookie headers; lead them by each, some, no, first or last');
-    return new Plain(values.join(', '));
-  };
-}
-
-/** Everything that a quantified source or reference ranges over, each item with its place where it has one. */
-export function compileItems(node: ResponseSource | Reference): (scene: Scene) => Match[] | Missing {
-  if (node.type === 'reference') {
-    const evaluate = compileReference(node);
-    return scene => {
-      const value = evaluate(scene);
-      return value instanceof Missing ? value : items(value, `{${[node.name, ...node.path].join('.')}}`);
-    };
-  }
-  if (node.form === 'path') {
-    const select = compileSegments(node.path.segments);
-    return ({ response }) => {
-      const document = response ? response.document : noResponse;
-      return document instanceof Missing ? document : select(new Match(document), document);
-    };
-  }
-  if (node.form === 'header') {
-    return ({ response }) =>
-      response ? response.headerValues(node.argument!).map(text => new Match(new Plain(text))) : noResponse;
-  }
-  const evaluate = compileSource(node);
-  return scene => {
-    const value = evaluate(scene);
-    return value instanceof Missing ? value : [new Match(value)];
-  };
-}
-
-function items(value: Value, what: string): Match[] | Missing {
-  if (!Array.isArray(value)) return new Missing(`${what} is ${kindInWords(kindOf(value))}, no list`);
-  return value.map((item, index) => new Match(item, undefined, index));
 }
 
 function compileQuery(node: Query): Evaluate {

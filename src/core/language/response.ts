@@ -1,62 +1,115 @@
 import { JsonMistake, readJson } from '../values/json.ts';
-import { type Found, Missing } from '../values/value.ts';
+import { type Found, Missing, type Value } from '../values/value.ts';
+import { decodeBody } from './charset.ts';
+import { type Link, readLinks } from './links.ts';
 
 /** A response as the driver hands it over. */
 export interface ReceivedResponse {
+  /** Of the request that it answers, redirects followed. */
   readonly url: string;
   readonly status: number;
   readonly reason: string;
+  /** `HTTP/1.1`, `HTTP/2` */
+  readonly version: string;
   /** In the order and spelling in which they came. */
   readonly headers: readonly (readonly [name: string, value: string])[];
-  /** Decoded. */
+  /** Fields that came behind the body. */
+  readonly trailers?: readonly (readonly [name: string, value: string])[];
+  /** Decoded; only its beginning where it was too large to be kept. */
   readonly body: Uint8Array;
+  /** Of the whole body, decoded, in bytes. */
+  readonly size: number;
+  /** Of the body as it came, where it was compressed. */
+  readonly encodedSize?: number;
   /** From the first byte sent to the last received, in milliseconds. */
   readonly time: number;
 }
 
-/** What statements see of a response. Everything that has to be read from it is read once, when first asked for. */
+/** What else is known of an exchange, for statements that ask for it. */
+export interface Surroundings {
+  /** The Set-Cookie headers of every hop, in order. */
+  readonly setCookies?: readonly string[];
+  /** Why the body cannot be read, where it is not kept as it was. */
+  readonly unreadable?: string;
+}
+
+/** What statements see of a response, or of a request as it was sent. Everything is read once, when first asked for. */
 export class ResponseView {
   #headers: Map<string, string[]> | undefined;
-  #text: string | undefined;
+  #body: string | Missing | undefined;
   #document: Found | undefined;
+  #links: readonly Link[] | undefined;
 
-  constructor(readonly received: ReceivedResponse) {}
+  constructor(
+    readonly received: ReceivedResponse,
+    readonly surroundings: Surroundings = {},
+  ) {}
 
-  /** Every value of a header, in order; names in any case. */
+  /** Every value of a header, in order; names in any case. A field behind the body counts where none stands before it. */
   headerValues(name: string): readonly string[] {
     if (!this.#headers) {
-      this.#headers = new Map();
-      for (const [each, value] of this.received.headers) {
-        const key = each.toLowerCase();
-        const values = this.#headers.get(key);
-        if (values) values.push(value);
-        else this.#headers.set(key, [value]);
-      }
+      this.#headers = gather(this.received.headers);
+      if (this.received.trailers)
+        for (const [key, values] of gather(this.received.trailers))
+          if (!this.#headers.has(key)) this.#headers.set(key, values);
     }
     return this.#headers.get(name.toLowerCase()) ?? [];
   }
 
   headerNames(): readonly string[] {
-    return [...new Set(this.received.headers.map(([name]) => name.toLowerCase()))];
+    const { headers, trailers = [] } = this.received;
+    return [...new Set([...headers, ...trailers].map(([name]) => name.toLowerCase()))];
   }
 
-  /** The body by the charset of its Content-Type, UTF-8 where none is given. */
+  /** The body as text, as well as it can be read. */
   get text(): string {
-    this.#text ??= decode(this.received.body, this.headerValues('content-type')[0]);
-    return this.#text;
+    const { body } = this;
+    return body instanceof Missing ? Buffer.from(this.received.body).toString('latin1') : body;
   }
 
-  /** The body as a JSON document. */
+  /** The body as text, by its charset. */
+  get body(): string | Missing {
+    this.#body ??= this.#readBody();
+    return this.#body;
+  }
+
+  #readBody(): string | Missing {
+    const { unreadable } = this.surroundings;
+    return unreadable === undefined
+      ? decodeBody(this.received.body, this.headerValues('content-type')[0])
+      : new Missing(unreadable, true);
+  }
+
+  get bytes(): Value | Missing {
+    const { unreadable } = this.surroundings;
+    return unreadable === undefined ? this.received.body : new Missing(unreadable, true);
+  }
+
+  /** The body as a JSON document; several of them, where they stand line by line, as a list. */
   get document(): Found {
     if (this.#document === undefined) {
-      try {
-        this.#document = readJson(this.text);
-      } catch (error) {
-        if (!(error instanceof JsonMistake)) throw error;
-        this.#document = new Missing(this.#whyNoJson(error), true);
-      }
+      const { body } = this;
+      this.#document = body instanceof Missing ? body : this.#readDocument(body);
     }
     return this.#document;
+  }
+
+  #readDocument(body: string): Found {
+    try {
+      if (
+        /^application\/(?:x-)?(?:ndjson|jsonl|json-lines|jsonlines)\b/i.test(
+          this.headerValues('content-type')[0] ?? '',
+        )
+      )
+        return body
+          .split('\n')
+          .filter(line => line.trim() !== '')
+          .map(readJson);
+      return readJson(body);
+    } catch (error) {
+      if (!(error instanceof JsonMistake)) throw error;
+      return new Missing(this.#whyNoJson(error), true);
+    }
   }
 
   #whyNoJson(mistake: JsonMistake): string {
@@ -66,17 +119,47 @@ export class ResponseView {
     const detail = `${mistake.message} (${place} of the body)`;
     return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
   }
+
+  /** The Location header as an absolute URL. */
+  get location(): readonly string[] | Missing {
+    const [location] = this.headerValues('location');
+    if (location === undefined) return new Missing('the response has no header location');
+    return URL.canParse(location, this.received.url)
+      ? [new URL(location, this.received.url).href]
+      : new Missing(`'${location}' is no address that a Location header can give`);
+  }
+
+  /** The Link headers (RFC 8288), their targets as absolute URLs. */
+  get links(): readonly Link[] {
+    this.#links ??= this.headerValues('link').flatMap(value => readLinks(value, this.received.url));
+    return this.#links;
+  }
+
+  /** Names and values of the cookies that any hop of the exchange set. */
+  get setCookies(): readonly (readonly [string, string])[] {
+    const { setCookies = [] } = this.surroundings;
+    const cookies = new Map(setCookies.map(line => readPair(line.split(';')[0]!)));
+    return [...cookies];
+  }
+
+  /** Of a request: the cookies that went out with it. */
+  get sentCookies(): readonly (readonly [string, string])[] {
+    return this.headerValues('cookie').flatMap(value => value.split(';').map(readPair));
+  }
 }
 
-function decode(body: Uint8Array, contentType: string | undefined): string {
-  const charset = contentType && /;\s*charset="?([^";\s]+)/i.exec(contentType)?.[1];
-  if (!charset || /^utf-?8$/i.test(charset)) {
-    const text = Buffer.from(body.buffer, body.byteOffset, body.byteLength).toString('utf8');
-    return text.startsWith('\uFEFF') ? text.slice(1) : text;
+function readPair(text: string): [string, string] {
+  const at = text.indexOf('=');
+  return at < 0 ? ['', text.trim()] : [text.slice(0, at).trim(), text.slice(at + 1).trim()];
+}
+
+function gather(fields: readonly (readonly [string, string])[]): Map<string, string[]> {
+  const gathered = new Map<string, string[]>();
+  for (const [name, value] of fields) {
+    const key = name.toLowerCase();
+    const values = gathered.get(key);
+    if (values) values.push(value);
+    else gathered.set(key, [value]);
   }
-  try {
-    return new TextDecoder(charset).decode(body);
-  } catch {
-    return new TextDecoder('latin1').decode(body);
-  }
+  return gathered;
 }

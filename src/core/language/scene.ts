@@ -28,6 +28,10 @@ export interface Note {
 /** Everything that an expression can see while it is evaluated. */
 export interface Scene {
   readonly response: ResponseView | undefined;
+  /** The request that the response answers, as it was sent. */
+  readonly sent?: ResponseView | undefined;
+  /** Why no response came, where a check expects that. */
+  readonly fault?: string | undefined;
   lookup(name: string): Entry | undefined;
   readonly world: World;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */

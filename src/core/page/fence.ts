@@ -6,10 +6,16 @@ export type FenceUse =
   | { readonly use: 'request' }
   | { readonly use: 'statements' }
   | { readonly use: 'settings' }
+  | { readonly use: 'body'; readonly form: BodyFenceForm; readonly crlf: boolean }
+  /** `json variables`, those of a GraphQL body. */
+  | { readonly use: 'variables' }
+  | { readonly use: 'query' }
   | { readonly use: 'later'; readonly form: string }
   | { readonly use: 'slip'; readonly meant: string };
 
-const bodyLanguages = ['json', 'xml', 'yaml', 'text', 'form', 'multipart', 'graphql', 'file'];
+const bodyLanguages = ['json', 'xml', 'yaml', 'text', 'form', 'multipart', 'graphql', 'file'] as const;
+export type BodyFenceForm = (typeof bodyLanguages)[number];
+
 /** Languages one edit away from an active word, which are what they say. */
 const innocent = new Set([
   'https',
@@ -33,7 +39,7 @@ const innocent = new Set([
 ]);
 
 const pairs = new Map<string, string[]>([
-  ...bodyLanguages.map(language => [language, ['body']] as [string, string[]]),
+  ...bodyLanguages.map((language): [string, string[]] => [language, ['body']]),
   ['json', ['body', 'variables', 'schema']],
   ['form', ['body', 'query']],
   ['yaml', ['body', 'settings']],
@@ -44,7 +50,7 @@ const pairs = new Map<string, string[]>([
 ]);
 
 export function useOfFence(info: string): FenceUse {
-  const [first = '', second = ''] = info.split(/\s+/);
+  const [first = '', second = '', third = ''] = info.split(/\s+/);
   if (first === 'http')
     return second === 'prose' ? { use: 'prose' } : second === '' ? { use: 'request' } : httpWith(second);
   if (first === 'mervok') return { use: 'statements' };
@@ -60,7 +66,18 @@ export function useOfFence(info: string): FenceUse {
     const meant = seconds.find(word => editDistance(second.toLowerCase(), word) <= 1);
     return meant === undefined ? { use: 'prose' } : { use: 'slip', meant: `${first} ${meant}` };
   }
-  return second === 'settings' ? { use: 'settings' } : { use: 'later', form: `${first} ${second}` };
+  switch (second) {
+    case 'settings':
+    case 'variables':
+    case 'query':
+      return { use: second };
+    case 'body':
+      return third !== '' && third !== 'crlf'
+        ? { use: 'slip', meant: `${first} body crlf` }
+        : { use: 'body', form: first as BodyFenceForm, crlf: third === 'crlf' };
+    default:
+      return { use: 'later', form: `${first} ${second}` };
+  }
 }
 
 function httpWith(second: string): FenceUse {

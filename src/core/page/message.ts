@@ -5,7 +5,15 @@ import { didYouMean } from '../text/nearest.ts';
 import type { Excerpt } from '../text/source.ts';
 import type { HeaderField, RequestStep } from './page.ts';
 
-const methods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE', 'CONNECT'];
+/** The usual methods, and others that are registered (RFC 9110, 16.1) or widely known, of which none is a slip. */
+const methods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE'];
+const otherMethods = new Set(
+  'ACL BASELINE-CONTROL BIND CHECKIN CHECKOUT COPY LABEL LINK LOCK MERGE MKACTIVITY MKCALENDAR MKCOL MKREDIRECTREF MKWORKSPACE MOVE ORDERPATCH PROPFIND PROPPATCH PURGE QUERY REBIND REPORT SEARCH UNBIND UNCHECKOUT UNLINK UNLOCK UPDATE UPDATEREDIRECTREF VERSION-CONTROL'.split(
+    ' ',
+  ),
+);
+/** What these say is for the connection to say, and the client sees to it. */
+const connectionHeaders = new Set(['transfer-encoding', 'keep-alive', 'upgrade', 'expect']);
 const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 
 export function isExampleResponse(excerpt: Excerpt): boolean {
@@ -116,7 +124,14 @@ function checkMethod(method: string, rest: string, range: Mistake['range']): voi
       `'${method}' is no method.`,
       'A request begins with a method and a target: GET /berths',
     );
-  if (methods.includes(method)) return;
+  if (methods.includes(method) || otherMethods.has(method)) return;
+  if (method === 'CONNECT')
+    throw new Mistake(
+      'request-line',
+      range,
+      'CONNECT opens a tunnel through a proxy, and nothing else.',
+      'The proxy is a setting: proxy: http://proxy.skerry.example:3128',
+    );
   const upper = method.toUpperCase();
   if (methods.includes(upper))
     throw new Mistake('request-line', range, 'Methods are written in capital letters.', `Write ${upper}.`);
@@ -145,8 +160,20 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
       'The body begins behind an empty line.',
     );
   }
+  if (isAboutConnection(name))
+    throw new Mistake(
+      'header-line',
+      range,
+      `'${name}' is about the connection, which Mervok sees to itself.`,
+      'Take this line away.',
+    );
   const leading = /^\s*/.exec(text.slice(colon + 1))![0].length;
   const from = start + colon + 1 + leading;
   const end = Math.max(from, start + text.trimEnd().length);
   return { name, value: parseTemplate(excerpt, from, end, 'header'), range };
+}
+
+/** Whether a header is one that only the connection itself can speak. */
+export function isAboutConnection(name: string): boolean {
+  return connectionHeaders.has(name.toLowerCase());
 }

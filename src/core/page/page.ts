@@ -3,6 +3,7 @@ import type { TargetTemplate } from '../template/target.ts';
 import type { Template } from '../template/template.ts';
 import type { Finding } from '../text/finding.ts';
 import type { Excerpt, Range, Source } from '../text/source.ts';
+import type { BodyFenceForm } from './fence.ts';
 
 /** A Markdown file that holds cases. */
 export interface Page {
@@ -39,6 +40,8 @@ export interface RequestStep {
   readonly targetRange: Range;
   readonly headers: readonly HeaderField[];
   readonly body?: BodyText;
+  /** The lines of a `form query`. */
+  readonly query?: Excerpt;
 }
 
 export interface HeaderField {
@@ -52,6 +55,10 @@ export interface BodyText {
   readonly excerpt: Excerpt;
   /** Where it begins in the excerpt. */
   readonly start: number;
+  /** What it is, where it stands in a fence of its own. */
+  readonly fence?: { readonly form: BodyFenceForm; readonly crlf: boolean };
+  /** The variables of a GraphQL body. */
+  readonly variables?: Excerpt;
 }
 
 export interface StatementsStep {

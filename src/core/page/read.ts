@@ -1,10 +1,10 @@
 import { parseStatements } from '../language/parser.ts';
 import { type Code, type Finding, finding } from '../text/finding.ts';
 import type { Range, Source } from '../text/source.ts';
-import { useOfFence } from './fence.ts';
+import { type FenceUse, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks } from './markdown.ts';
 import { isExampleResponse, readRequest } from './message.ts';
-import type { Page, PageCase, PageStep } from './page.ts';
+import type { Page, PageCase, PageStep, RequestStep } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
@@ -30,6 +30,8 @@ type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   /** Something in it could not be read; it is a case all the same, for those who name it. */
   broken: boolean;
 };
+
+type Attached = Extract<FenceUse, { use: 'body' | 'variables' | 'query' }>;
 
 class PageReader {
   readonly #cases: Draft[] = [];
@@ -70,7 +72,8 @@ class PageReader {
     if (use.use === 'request') this.#request(draft, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
     else if (use.use === 'settings') this.#settings(draft, fence);
-    else this.#later(draft, use.form, fence);
+    else if (use.use === 'later') this.#later(use.form, fence);
+    else this.#attach(draft, use, fence);
     if (this.#findings.length > before) draft.broken = true;
   }
 
@@ -123,9 +126,37 @@ class PageReader {
     draft.settings = content;
   }
 
-  #later(draft: Draft, form: string, { infoRange }: Fence): void {
-    if (form.endsWith(' body') && !draft.hasRequest)
-      this.#add('body-stray', infoRange, `There is no request above this '${form}'.`);
+  /** A body, its variables or a query belongs to the request right above, prose between them not counted. */
+  #attach(draft: Draft, use: Attached, { content, info, infoRange }: Fence): void {
+    const what = `\`${info.split(/\s+/).slice(0, 2).join(' ')}\``;
+    const request = draft.steps.at(-1);
+    if (request?.kind !== 'request') {
+      // Below a request that could not be read there is nothing to say of its body.
+      if (!draft.broken || !draft.hasRequest)
+        this.#add(
+          'body-stray',
+          infoRange,
+          `There is no request right above this ${what}.`,
+          'It stands directly below the fence of its request, before any statements.',
+        );
+      return;
+    }
+    if (use.use === 'body') {
+      if (request.body) this.#add('body-stray', infoRange, 'This request has a body already.');
+      else this.#amend(draft, request, { body: { excerpt: content, start: 0, fence: use } });
+    } else if (use.use === 'variables') {
+      if (request.body?.fence?.form !== 'graphql')
+        this.#add('body-stray', infoRange, 'Variables belong to a `graphql body`, which stands above them.');
+      else this.#amend(draft, request, { body: { ...request.body, variables: content } });
+    } else if (request.query) this.#add('body-stray', infoRange, 'This request has a `form query` already.');
+    else this.#amend(draft, request, { query: content });
+  }
+
+  #amend(draft: Draft, request: RequestStep, more: Pick<Partial<RequestStep>, 'body' | 'query'>): void {
+    draft.steps[draft.steps.length - 1] = { ...request, ...more };
+  }
+
+  #later(form: string, { infoRange }: Fence): void {
     this.#add('not-yet', infoRange, `The fence '${form}' is not there yet.`);
   }
 

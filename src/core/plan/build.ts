@@ -1,15 +1,19 @@
 import { loadPatterns } from '../language/patterns.ts';
 import { usesPatterns } from '../language/walk.ts';
 import type { Level } from '../settings/level.ts';
+import { mergeLevels } from '../settings/merge.ts';
 import { type Code, type Finding, finding, sortFindings } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Value } from '../values/value.ts';
+import { loadXml } from '../values/xml.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
-import type { Collection, CollectionCase } from './collection.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { Flow } from './flow.ts';
 import { orderPages, withNeeded } from './order.ts';
-import type { Need, Plan, PlannedCase } from './plan.ts';
-import { placeOf, prepareSteps } from './prepare-case.ts';
+import { type Need, type Plan, type PlannedCase, placeOf } from './plan.ts';
+import { literalOf, needsXml } from './prepare-body.ts';
+import { prepareSteps } from './prepare-case.ts';
+import { secretsOfAuth } from './prepare-request.ts';
 import { SelectionMistake, select } from './select.ts';
 
 export interface PlanOptions {
@@ -17,6 +21,8 @@ export interface PlanOptions {
   readonly paths: readonly string[];
   readonly environment?: string;
   readonly given: ReadonlyMap<string, Value>;
+  /** Whether there is a file that a request sends; by its path from the root of the collection. */
+  readonly hasFile?: (path: string) => boolean;
 }
 
 /**
@@ -35,20 +41,25 @@ export async function buildPlan(
   const all = withNeeded([...asked], flow);
   const { pages, findings: circles } = orderPages(collection.pages, all, flow);
   if ([...all].some(usesPattern)) await loadPatterns();
+  if ([...all].some(usesXml)) await loadXml();
+  const secretNames = secretNamesOf(collection);
+  const surroundings = { secretNames, ...(options.hasFile && { hasFile: options.hasFile }) };
   // A page that was named counts also where no case of it could be read.
   const reported = [...new Set([...named, ...pages])];
   findings.push(
     ...reported.flatMap(page => page.findings),
     ...circles,
+    ...unverified(all),
     ...(options.paths.length === 0 ? flow.unused() : []),
   );
   const planned = pages.map(page => ({
     file: page.page.source.file,
     title: page.title,
+    sources: sourcesOf(page, all, flow),
     cases: page.cases
       .filter(each => all.has(each))
       .map(each => {
-        const { steps, findings: inCase } = prepareSteps(each);
+        const { steps, findings: inCase } = prepareSteps(each, surroundings);
         findings.push(...inCase, ...flow.findings(each));
         return planCase(each, steps, asked.has(each), flow, collection, environment);
       }),
@@ -60,7 +71,7 @@ export async function buildPlan(
     pages: planned,
     given: options.given,
     unusedGiven: flow.unusedGiven([...all]),
-    secretNames: secretNamesOf(collection),
+    secretNames,
     checks: steps.filter(step => step.kind === 'check').length,
   };
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)) };
@@ -112,6 +123,35 @@ function readEnvironment(
   return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);
 }
 
+/** The pages that cases of a page take names from, in the order of the collection. */
+function sourcesOf(page: CollectionPage, cases: ReadonlySet<CollectionCase>, flow: Flow): string[] {
+  const sources = new Set(
+    page.cases
+      .filter(each => cases.has(each))
+      .flatMap(each => flow.producersFor(each).map(producer => producer.page))
+      .filter(source => source !== page),
+  );
+  return flow.collection.pages.filter(each => sources.has(each)).map(each => each.page.source.file);
+}
+
+/** Where certificates are not looked at, nobody knows who answers. */
+function unverified(cases: Iterable<CollectionCase>): Finding[] {
+  const levels = new Set(
+    [...cases].flatMap(each => each.levels.findLast(level => level.transport.tls !== undefined) ?? []),
+  );
+  return [...levels]
+    .filter(level => level.transport.tls?.verify === false)
+    .map(level =>
+      finding(
+        'tls-unverified',
+        level.source,
+        level.tlsRange ?? { start: 0, end: 0 },
+        'Certificates are not looked at here, so nobody knows who answers.',
+        'An authority of your own is a setting too: tls: { ca: authority.pem }',
+      ),
+    );
+}
+
 /** Names that any level declares secret, or that any case keeps as one. */
 function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
   const names = new Set<string>();
@@ -126,6 +166,7 @@ function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
     page.levels.forEach(addFrom);
     for (const { levels, written } of page.cases) {
       levels.forEach(addFrom);
+      for (const name of secretsOfAuth(mergeLevels(levels))) names.add(name);
       const statements = written.steps.flatMap(step => (step.kind === 'statements' ? step.statements : []));
       for (const each of statements) if (each.type === 'keep' && each.secret) names.add(each.name);
     }
@@ -138,6 +179,17 @@ function usesPattern({ written, levels }: CollectionCase): boolean {
     written.steps.some(step => step.kind === 'statements' && step.statements.some(usesPatterns)) ||
     levels.some(level => level.checks?.some(usesPatterns))
   );
+}
+
+function usesXml({ written, levels }: CollectionCase): boolean {
+  const requests = written.steps.filter(step => step.kind === 'request');
+  if (requests.length === 0) return false;
+  const outer = levels.findLast(level => level.headers.has('content-type'))?.headers.get('content-type');
+  return requests.some(step => {
+    const own = step.headers.find(header => header.name.toLowerCase() === 'content-type')?.value;
+    const given = own ?? outer?.value;
+    return needsXml(step, given ? literalOf(given) : undefined);
+  });
 }
 
 function planCase(

@@ -1,11 +1,14 @@
 import type { Expression, Statement } from '../language/ast.ts';
 import { referencesIn, walk } from '../language/walk.ts';
 import { mergeLevels } from '../settings/merge.ts';
+import { templatesOfAuth } from '../settings/transport.ts';
 import type { Reference } from '../template/reference.ts';
 import { referencesOfTarget } from '../template/target.ts';
 import { parseTemplate, referencesOf } from '../template/template.ts';
 import type { Range, Source } from '../text/source.ts';
 import type { CollectionCase } from './collection.ts';
+import { referencesOfBody } from './prepare-body.ts';
+import { authOf, outerQuery } from './prepare-request.ts';
 
 /** A place where a case uses a name. */
 export interface Use {
@@ -56,12 +59,14 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
     for (const { header, level } of effective.headers)
       if (!own.has(header.name.toLowerCase())) use(referencesOf(header.value), level.source);
     for (const header of each.headers) use(referencesOf(header.value));
-    if (each.body)
-      use(
-        referencesOf(
-          parseTemplate(each.body.excerpt, each.body.start, each.body.excerpt.text.length, 'text'),
-        ),
-      );
+    if (each.body) use(referencesOfBody(each.body));
+    if (each.query) use(referencesOf(parseTemplate(each.query, 0, each.query.text.length, 'text')));
+    for (const { values, level } of outerQuery(each, effective))
+      use(values.flatMap(referencesOf), level.source);
+    const auth = authOf(each, effective);
+    if (auth) use(templatesOfAuth(auth).flatMap(referencesOf), effective.auth!.level.source);
+    const { proxy } = effective.transport;
+    if (proxy && proxy !== 'none') use(referencesOf(proxy), effective.proxyLevel!.source);
     for (const { check, level } of effective.checks) use(referencesIn(check), level.source);
     step++;
   }

@@ -1,9 +1,11 @@
 import type { Condition } from '../language/ast.ts';
 import type { Decide } from '../language/compile-condition.ts';
-import type { Evaluate } from '../language/compile-expression.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
 import type { Scene } from '../language/scene.ts';
-import type { Timeout } from '../settings/level.ts';
+import type { Auth, Transport } from '../settings/transport.ts';
+import type { Field } from '../template/fields.ts';
 import type { Template } from '../template/template.ts';
+import type { Range, Source } from '../text/source.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 
@@ -12,6 +14,10 @@ export interface Place {
   readonly file: string;
   readonly line: number;
   readonly column: number;
+}
+
+export function placeOf(source: Source, range: Range): Place {
+  return { file: source.file, ...source.position(range.start) };
 }
 
 /** What a run will do, everything made ready. */
@@ -32,6 +38,8 @@ export interface Plan {
 export interface PlannedPage {
   readonly file: string;
   readonly title: string;
+  /** The pages whose names it takes, and with them their cookies. */
+  readonly sources: readonly string[];
   readonly cases: readonly PlannedCase[];
 }
 
@@ -65,12 +73,26 @@ export interface Sending {
   readonly kind: 'send';
   readonly place: Place;
   readonly method: string;
-  /** Throws Misfit. */
+  /** Without what `query` adds. Throws Misfit. */
   readonly url: (scene: Scene) => string;
+  readonly query: readonly { readonly name: Template; readonly values: readonly Template[] }[];
   readonly headers: readonly { readonly name: string; readonly value: Template }[];
-  readonly body?: Template;
-  readonly timeout: Timeout;
+  /** Names of headers, in lower case, that hold secrets. */
+  readonly credentials: ReadonlySet<string>;
+  readonly auth?: Auth;
+  readonly body?: PlannedBody;
+  readonly transport: Transport;
+  /** Whether a check of the case that looks at what comes of it speaks of `fault`. */
+  readonly expectsFault: boolean;
 }
+
+/** A body and, where no header says it, its type. Paths of files are relative to the folder of the page. */
+export type PlannedBody = { readonly contentType?: string } & (
+  | { readonly kind: 'text'; readonly template: Template; readonly crlf: boolean }
+  | { readonly kind: 'form' | 'multipart'; readonly fields: readonly Field[]; readonly folder: string }
+  | { readonly kind: 'graphql'; readonly document: string; readonly variables?: Template }
+  | { readonly kind: 'file'; readonly path: Template; readonly folder: string }
+);
 
 export interface Checking {
   readonly kind: 'check';

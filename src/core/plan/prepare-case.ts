@@ -1,22 +1,31 @@
 import { checkStatement } from '../language/analyse.ts';
 import type { Check, Statement } from '../language/ast.ts';
 import { compileCondition } from '../language/compile-condition.ts';
-import { compileExpression, type Evaluate } from '../language/compile-expression.ts';
-import { revealing } from '../language/walk.ts';
-import type { RequestStep } from '../page/page.ts';
+import { compileExpression } from '../language/compile-expression.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
+import { revealing, sourcesIn } from '../language/walk.ts';
+import type { PageStep, RequestStep } from '../page/page.ts';
 import { type Effective, mergeLevels } from '../settings/merge.ts';
-import { render } from '../template/render.ts';
-import { renderTarget } from '../template/target.ts';
-import { type BodyForm, parseBody, parseTemplateText, type Template } from '../template/template.ts';
 import { type Finding, finding, Mistake } from '../text/finding.ts';
-import type { Range, Source } from '../text/source.ts';
+import type { Source } from '../text/source.ts';
 import { Missing } from '../values/value.ts';
 import type { CollectionCase } from './collection.ts';
 import { needsResponse } from './names.ts';
-import type { Checking, Place, PlannedStep, Sending } from './plan.ts';
+import { type Checking, type PlannedStep, placeOf, type Sending } from './plan.ts';
+import { filesOfBody } from './prepare-body.ts';
+import { prepareRequest } from './prepare-request.ts';
+
+export interface Surroundings {
+  readonly secretNames: ReadonlySet<string>;
+  /** Whether there is a file that a request sends; by its path from the root of the collection. */
+  readonly hasFile?: (path: string) => boolean;
+}
 
 /** Makes the steps of a case ready, or says what keeps them from being carried out. */
-export function prepareSteps(each: CollectionCase): { steps: PlannedStep[]; findings: Finding[] } {
+export function prepareSteps(
+  each: CollectionCase,
+  { secretNames, hasFile }: Surroundings,
+): { steps: PlannedStep[]; findings: Finding[] } {
   const source = each.page.page.source;
   const effective = mergeLevels(each.levels);
   const findings: Finding[] = [];
@@ -31,11 +40,14 @@ export function prepareSteps(each: CollectionCase): { steps: PlannedStep[]; find
     return mistakes.length > 0 ? [] : [prepareCheck(check, level.source, level.name)];
   });
   let requests = 0;
-  for (const step of each.written.steps) {
+  const { steps: written } = each.written;
+  for (const [index, step] of written.entries()) {
     if (step.kind === 'request') {
       requests++;
       try {
-        steps.push(prepareRequest(step, effective, source), ...levelChecks);
+        const sending = prepareRequest(step, effective, source, secretNames, mistake => add([mistake]));
+        add(missingFiles(step, sending, hasFile));
+        steps.push({ ...sending, expectsFault: expectsFault(written.slice(index + 1)) }, ...levelChecks);
       } catch (error) {
         if (!(error instanceof Mistake)) throw error;
         add([error]);
@@ -58,10 +70,6 @@ export function prepareSteps(each: CollectionCase): { steps: PlannedStep[]; find
     }
   }
   return { steps, findings: [...findings, ...unchecked(each, effective)] };
-}
-
-export function placeOf(source: Source, range: Range): Place {
-  return { file: source.file, ...source.position(range.start) };
 }
 
 function prepareCheck(check: Check, source: Source, level?: string): Checking {
@@ -121,66 +129,34 @@ function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evalu
   };
 }
 
-function prepareRequest(step: RequestStep, { base, headers, timeout }: Effective, source: Source): Sending {
-  const relative = step.targetText.startsWith('/');
-  if (relative && !base) {
-    throw new Mistake(
-      'base-missing',
-      step.targetRange,
-      "There is no address to put before this target: no 'base' is set.",
-      'Set base: "http://…" in mervok.yaml or in the front matter, or write the whole address.',
+/** @param below the steps that come after a request */
+function expectsFault(below: readonly PageStep[]): boolean {
+  const next = below.findIndex(step => step.kind === 'request');
+  return below
+    .slice(0, next < 0 ? undefined : next)
+    .flatMap(step => (step.kind === 'statements' ? step.statements : []))
+    .some(
+      statement => statement.type === 'check' && sourcesIn(statement).some(({ form }) => form === 'fault'),
     );
-  }
-  const own = new Set(step.headers.map(header => header.name.toLowerCase()));
-  const fields = [
-    ...headers
-      .filter(({ header }) => !own.has(header.name.toLowerCase()))
-      .map(({ header }) => ({ name: header.name, value: header.value })),
-    ...step.headers.map(({ name, value }) => ({ name, value })),
-  ];
-  const prepared = step.body && prepareBody(step.body, fields);
-  if (prepared?.contentType !== undefined)
-    fields.push({
-      name: 'Content-Type',
-      value: parseTemplateText(prepared.contentType, 'header', step.range),
-    });
-  return {
-    kind: 'send',
-    place: placeOf(source, step.range),
-    method: step.method,
-    url: scene =>
-      (relative ? render(base!.template, scene).replace(/\/$/, '') : '') + renderTarget(step.target, scene),
-    headers: fields,
-    ...(prepared && { body: prepared.template }),
-    timeout,
-  };
 }
 
-/** The type decides how the references of a body are escaped; where none is given, the body shows it. */
-function prepareBody(
-  { excerpt, start }: NonNullable<RequestStep['body']>,
-  fields: readonly { name: string; value: Template }[],
-) {
-  const given = fields.find(field => field.name.toLowerCase() === 'content-type');
-  if (given) {
-    const type = given.value.parts.filter(part => typeof part === 'string').join('');
-    return { template: parseBody(excerpt, start, formOf(type)) };
-  }
-  const first = excerpt.text.slice(start).trimStart()[0];
-  const contentType =
-    first === '{' || first === '['
-      ? 'application/json'
-      : first === '<'
-        ? 'application/xml'
-        : 'text/plain; charset=utf-8';
-  return { template: parseBody(excerpt, start, formOf(contentType)), contentType };
-}
-
-function formOf(contentType: string): BodyForm {
-  const type = contentType.split(';')[0]!.trim().toLowerCase();
-  if (/^[\w.+-]+\/(?:[\w.-]+\+)?json$/.test(type)) return 'json';
-  if (/^[\w.+-]+\/(?:[\w.-]+\+)?xml$/.test(type)) return 'xml';
-  return type === 'application/x-www-form-urlencoded' ? 'form' : 'text';
+function missingFiles(
+  step: RequestStep,
+  { body }: Pick<Sending, 'body'>,
+  hasFile: Surroundings['hasFile'],
+): Mistake[] {
+  if (!body || !hasFile) return [];
+  return filesOfBody(body)
+    .filter(({ path }) => !hasFile(path))
+    .map(
+      ({ path, range }) =>
+        new Mistake(
+          'file-missing',
+          range ?? step.body!.excerpt.range(0, step.body!.excerpt.text.length),
+          `There is no file '${path}' in the collection.`,
+          'Its path is relative to the page.',
+        ),
+    );
 }
 
 /** Requests after which nothing is checked. */

@@ -17,6 +17,8 @@ const payload = z.strictObject({
   /** Set where less is kept than there was. */
   cut: z.optional(z.literal(true)),
   sha256: z.optional(z.string()),
+  /** The files that it was made of, which are not kept. */
+  files: z.optional(z.array(z.string())),
 });
 
 /** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
@@ -50,7 +52,28 @@ export const eventSchema = z.discriminatedUnion('type', [
     at: z.number(),
     place,
     request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
-    response: z.optional(z.strictObject({ status: z.int(), reason: z.string(), headers, body: payload })),
+    response: z.optional(
+      z.strictObject({
+        status: z.int(),
+        reason: z.string(),
+        headers,
+        body: payload,
+        /** Bytes of the body as it came, where it was compressed. */
+        encoded: z.optional(z.int()),
+        trailers: z.optional(headers),
+      }),
+    ),
+    /** Why it took place, where it is not the request of the case for the first time. */
+    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry'])),
+    connection: z.optional(
+      z.strictObject({
+        protocol: z.string(),
+        remote: z.optional(z.string()),
+        certificate: z.optional(z.strictObject({ subject: z.string(), until: z.string() })),
+      }),
+    ),
+    /** Responses before the final one, such as 103. */
+    interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
     fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
     times,
     /** Bytes as they came over the connection, the head of the response included. */

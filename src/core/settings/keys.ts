@@ -1,26 +1,48 @@
 /** The keys of every level, as the schema has them. */
-export const levelKeys = ['title', 'base', 'headers', 'variables', 'checks', 'timeout'];
-export const rootKeys = [...levelKeys, 'environments', 'environment'];
-
-/** Keys that settings know by name and that are not there yet. */
-export const laterKeys = [
+export const levelKeys = [
+  'title',
+  'base',
+  'headers',
   'query',
   'auth',
+  'variables',
+  'checks',
+  'timeout',
   'redirects',
   'cookies',
   'tls',
   'proxy',
   'retry',
-  'namespaces',
-  'rows',
-  'order',
-  'tags',
-  'needs',
   'limits',
-  'internal',
-  'bounds',
-  'redact',
 ];
+export const rootKeys = [...levelKeys, 'environments', 'environment'];
+
+/** Keys that settings know by name and that are not there yet. */
+export const laterKeys = ['namespaces', 'rows', 'order', 'tags', 'needs', 'internal', 'bounds', 'redact'];
+
+/** The keys inside a setting that is an object of its own, by the way to it. */
+export const innerKeys: { readonly [path: string]: readonly string[] } = {
+  timeout: ['connect', 'answer', 'total'],
+  tls: ['ca', 'cert', 'key', 'verify'],
+  retry: ['times', 'every', 'on'],
+  limits: ['body', 'record', 'head'],
+  auth: ['bearer', 'basic', 'digest', 'api-key', 'oauth2'],
+  'auth.basic': ['user', 'password'],
+  'auth.digest': ['user', 'password'],
+  'auth.api-key': ['name', 'value', 'in'],
+  'auth.oauth2': [
+    'flow',
+    'token-url',
+    'client-id',
+    'client-secret',
+    'client-auth',
+    'scope',
+    'audience',
+    'user',
+    'password',
+    'refresh-token',
+  ],
+};
 
 /** The forms of a variable that says where its value is found. */
 export const variableForms = ['os', 'secret', 'file', 'let'];

@@ -2,6 +2,8 @@ import type { Check } from '../language/ast.ts';
 import type { Template } from '../template/template.ts';
 import type { Range, Source } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
+import type { Auth } from './transport.ts';
+import type { TransportSettings } from './transport-reader.ts';
 
 /** The settings of one level: the collection, a folder, a page or a case. Null takes away what is set further out. */
 export interface Level {
@@ -14,7 +16,10 @@ export interface Level {
   readonly headers: ReadonlyMap<string, LevelHeader>;
   readonly variables: ReadonlyMap<string, VariableDefinition>;
   readonly checks: readonly Check[] | null;
-  readonly timeout?: Timeout | null;
+  readonly query: ReadonlyMap<string, QueryField>;
+  readonly auth?: Auth | null;
+  readonly transport: TransportSettings;
+  readonly tlsRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };
 }
@@ -25,13 +30,20 @@ export interface LevelHeader {
   readonly range: Range;
 }
 
-/** In milliseconds; `answer` is the time from the request sent to the first byte of the response. */
-export interface Timeout {
-  readonly connect?: number;
-  readonly answer?: number;
-  readonly total?: number;
+/** A name of the query; several values for a name that comes several times, null to take it away. */
+export interface QueryField {
+  readonly values: readonly Template[] | null;
+  readonly range: Range;
 }
 
 export function emptyLevel(name: string, source: Source): Level {
-  return { name, source, headers: new Map(), variables: new Map(), checks: [] };
+  return {
+    name,
+    source,
+    headers: new Map(),
+    query: new Map(),
+    variables: new Map(),
+    checks: [],
+    transport: {},
+  };
 }

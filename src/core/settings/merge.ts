@@ -1,42 +1,90 @@
 import type { Check } from '../language/ast.ts';
 import type { Template } from '../template/template.ts';
 import { Source } from '../text/source.ts';
-import { emptyLevel, type Level, type LevelHeader, type Timeout } from './level.ts';
+import { emptyLevel, type Level, type LevelHeader, type QueryField } from './level.ts';
+import { type Auth, defaultTransport, type Transport } from './transport.ts';
 
 /** What holds for a case once all its levels are laid over each other, the nearer over the outer. */
 export interface Effective {
   readonly base?: { readonly template: Template; readonly level: Level };
   readonly headers: readonly { readonly header: LevelHeader & { value: Template }; readonly level: Level }[];
+  readonly query: readonly {
+    readonly name: string;
+    readonly values: readonly Template[];
+    readonly level: Level;
+  }[];
+  readonly auth?: { readonly auth: Auth; readonly level: Level };
   /** Outermost first. */
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
-  readonly timeout: Timeout;
+  readonly transport: Transport;
+  /** Where the proxy comes from, for what it refers to. */
+  readonly proxyLevel?: Level;
 }
 
-/** What every request says of its sender, unless a level says otherwise; some servers answer nobody without it. */
-const userAgent = {
-  header: { name: 'User-Agent', value: { parts: ['mervok'] }, range: { start: 0, end: 0 } },
+/** What every request says of its sender and of what it understands, unless a level says otherwise. */
+const ownHeaders: readonly { header: LevelHeader; level: Level }[] = [
+  // Some servers answer nobody without it.
+  ['User-Agent', 'mervok'],
+  // Of the runtimes that can run Mervok, not all have zstd.
+  ['Accept-Encoding', process.versions.zstd === undefined ? 'gzip, deflate, br' : 'gzip, deflate, br, zstd'],
+].map(([name, value]) => ({
+  header: { name: name!, value: { parts: [value!] }, range: { start: 0, end: 0 } },
   level: emptyLevel('Mervok itself', new Source('', '')),
-};
+}));
 
 /** @param levels outermost first */
 export function mergeLevels(levels: readonly Level[]): Effective {
   let base: Effective['base'];
-  let timeout: Timeout = {};
+  let auth: Effective['auth'];
   let checks: { check: Check; level: Level }[] = [];
-  const headers = new Map<string, { header: LevelHeader; level: Level }>([['user-agent', userAgent]]);
+  let transport: Transport = defaultTransport;
+  let proxyLevel: Level | undefined;
+  const headers = new Map(ownHeaders.map(each => [each.header.name.toLowerCase(), each]));
+  const query = new Map<string, { name: string; field: QueryField; level: Level }>();
   for (const level of levels) {
     if (level.base !== undefined) base = level.base === null ? undefined : { template: level.base, level };
-    if (level.timeout !== undefined) timeout = level.timeout ?? {};
+    if (level.auth !== undefined) {
+      auth = level.auth === null ? undefined : { auth: level.auth, level };
+      // Whoever says how a level signs in, or that it does not, means the header of an outer level too.
+      if (usesAuthorization(level.auth)) headers.delete('authorization');
+    }
     checks = level.checks === null ? [] : [...checks, ...level.checks.map(check => ({ check, level }))];
     for (const [key, header] of level.headers) {
+      if (key === 'authorization' && usesAuthorization(auth?.auth ?? null)) auth = undefined;
       if (header.value === null) headers.delete(key);
       else headers.set(key, { header, level });
     }
+    for (const [name, field] of level.query) {
+      if (field.values === null) query.delete(name);
+      else query.set(name, { name, field, level });
+    }
+    if (level.transport.proxy !== undefined) proxyLevel = level;
+    transport = overlay(transport, level.transport);
   }
   return {
     ...(base && { base }),
     headers: [...headers.values()] as { header: LevelHeader & { value: Template }; level: Level }[],
+    query: [...query.values()].map(({ name, field, level }) => ({ name, values: field.values!, level })),
+    ...(auth && { auth }),
     checks,
-    timeout,
+    transport,
+    ...(proxyLevel && { proxyLevel }),
   };
+}
+
+function usesAuthorization(auth: Auth | null): boolean {
+  return auth !== null && auth.kind !== 'api-key';
+}
+
+/** Null takes a setting back to what holds where nobody says anything. */
+function overlay(outer: Transport, settings: Level['transport']): Transport {
+  const keys = Object.keys(settings) as (keyof Transport)[];
+  if (keys.length === 0) return outer;
+  const result: { [key: string]: unknown } = { ...outer };
+  for (const key of keys) {
+    const value = settings[key] ?? defaultTransport[key];
+    if (value === undefined) delete result[key];
+    else result[key] = value;
+  }
+  return result as unknown as Transport;
 }

@@ -1,19 +1,18 @@
-import type { Document, Node, Pair, YAMLMap } from 'yaml';
+import type { Document, Node, YAMLMap } from 'yaml';
 import type * as z from 'zod/mini';
 import { parseChecks } from '../language/parser.ts';
-import { parseTemplateText } from '../template/template.ts';
-import { type Code, type Finding, finding, Mistake } from '../text/finding.ts';
-import { didYouMean } from '../text/nearest.ts';
-import { Excerpt, type Range } from '../text/source.ts';
-import { readDuration } from '../values/compare.ts';
+import { isAboutConnection } from '../page/message.ts';
+import { type Finding, Mistake } from '../text/finding.ts';
+import { didYouMean, inWords } from '../text/nearest.ts';
+import { Excerpt } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
-import { laterKeys, levelKeys, rootKeys } from './keys.ts';
-import { emptyLevel, type Level, type LevelHeader, type Timeout } from './level.ts';
-import { rangeOf, VariableReader } from './variable.ts';
+import { innerKeys, laterKeys, levelKeys, rootKeys } from './keys.ts';
+import { emptyLevel, type Level, type LevelHeader } from './level.ts';
+import { readAuth, readQuery, readTransport } from './transport-reader.ts';
+import { VariableReader } from './variable.ts';
+import { type Libraries, rangeOf, YamlReader } from './yaml-reader.ts';
 
 export type LevelKind = 'root' | 'folder' | 'page' | 'case' | 'secrets';
-
-export type Libraries = typeof import('./libraries.ts');
 
 /** Reads the settings of one level; what is wrong with them is all reported. */
 export type ReadLevel = (
@@ -31,20 +30,17 @@ export async function loadReadLevel(): Promise<ReadLevel> {
   };
 }
 
-class LevelReader {
-  readonly findings: Finding[] = [];
+class LevelReader extends YamlReader {
   readonly #document: Document;
-  /** Keys whose value has no form that could be read. */
-  readonly #unusable = new Set<string>();
-
   readonly #variableReader: VariableReader;
 
   constructor(
-    readonly libraries: Libraries,
-    readonly excerpt: Excerpt,
+    libraries: Libraries,
+    excerpt: Excerpt,
     readonly name: string,
     readonly kind: LevelKind,
   ) {
+    super(libraries, excerpt);
     this.#variableReader = new VariableReader(libraries, excerpt);
     this.#document = libraries.parseDocument(excerpt.text, { prettyErrors: false, uniqueKeys: true });
   }
@@ -53,7 +49,7 @@ class LevelReader {
     const empty = emptyLevel(this.name, this.excerpt.source);
     for (const error of this.#document.errors) {
       const message = error.message.replace(/\.?$/, '.');
-      this.#add(
+      this.add(
         'yaml-form',
         this.excerpt.range(error.pos[0], error.pos[1]),
         `This is no YAML: ${message}`,
@@ -63,7 +59,7 @@ class LevelReader {
     const root = this.#document.contents;
     if (this.findings.length > 0 || root === null) return empty;
     if (!this.libraries.isMap(root)) {
-      this.#add(
+      this.add(
         'setting-form',
         rangeOf(root, this.excerpt),
         'Settings are keys and values.',
@@ -89,7 +85,7 @@ class LevelReader {
     try {
       data = this.#document.toJS({ maxAliasCount: 100 });
     } catch (error) {
-      this.#add(
+      this.add(
         'yaml-form',
         this.excerpt.range(0, 1),
         `This YAML cannot be used: ${(error as Error).message}.`,
@@ -102,6 +98,11 @@ class LevelReader {
         : this.libraries.levelSchema;
     const result = schema.safeParse(data);
     for (const issue of result.error?.issues ?? []) this.#issue(issue);
+    const auth = (data as { auth?: unknown }).auth;
+    if (typeof auth === 'object' && auth !== null) {
+      const issues = this.libraries.authSchema.safeParse(auth).error?.issues ?? [];
+      for (const issue of issues) this.#issue({ ...issue, path: ['auth', ...issue.path] });
+    }
     return true;
   }
 
@@ -110,14 +111,19 @@ class LevelReader {
       for (const key of issue.keys) this.#unknownKey(key, issue.path);
       return;
     }
-    const node = this.#document.getIn(issue.path, true) as Node | undefined;
     const key = issue.path.join('.');
-    this.#unusable.add(String(issue.path[0]));
-    this.#add(
+    this.unusable.add(String(issue.path[0]));
+    const node = this.#document.getIn(issue.path, true) as Node | undefined;
+    if (!node) {
+      const around = this.#document.getIn(issue.path.slice(0, -1), true) as Node | undefined;
+      this.add('setting-form', rangeOf(around, this.excerpt), `'${key}' is missing.`);
+      return;
+    }
+    this.add(
       'setting-form',
       rangeOf(node, this.excerpt),
       `'${key}' cannot have this value.`,
-      wantedForm(String(issue.path[0]), issue.path.length > 1),
+      wantedForm(key, issue.path.length > 1),
     );
   }
 
@@ -126,21 +132,21 @@ class LevelReader {
     const pair = map.items.find(each => this.libraries.isScalar(each.key) && String(each.key.value) === key);
     const range = rangeOf(pair?.key as Node, this.excerpt);
     if (path.length > 0) {
-      this.#add(
+      this.add(
         'setting-unknown',
         range,
         `'${key}' is not known in '${path.join('.')}'.`,
-        didYouMean(key, ['connect', 'answer', 'total']),
+        didYouMean(key, innerKeys[path.join('.')] ?? []) ?? knownInner(path.join('.')),
       );
-    } else if (laterKeys.includes(key)) this.#add('not-yet', range, `The setting '${key}' is not there yet.`);
+    } else if (laterKeys.includes(key)) this.add('not-yet', range, `The setting '${key}' is not there yet.`);
     else if (rootKeys.includes(key))
-      this.#add(
+      this.add(
         'setting-unknown',
         range,
         `'${key}' stands only in the mervok.yaml at the root of the collection.`,
       );
     else
-      this.#add(
+      this.add(
         'setting-unknown',
         range,
         `'${key}' is no setting.`,
@@ -149,22 +155,26 @@ class LevelReader {
   }
 
   #level(root: YAMLMap): Level {
-    const title = this.#scalarText(root, 'title');
-    const base = this.#node(root, 'base');
-    const timeout = this.#timeout(root);
-    const environment = this.#node(root, 'environment');
+    const title = this.scalarText(root, 'title');
+    const base = this.node(root, 'base');
+    const auth = readAuth(this, root);
+    const tls = this.node(root, 'tls');
+    const environment = this.node(root, 'environment');
     const environments = this.#environments(root);
     return {
       name: this.name,
       source: this.excerpt.source,
       ...(title !== undefined && { title }),
       ...(base && {
-        base: this.libraries.isScalar(base) && base.value !== null ? this.#template(base, 'text') : null,
+        base: this.libraries.isScalar(base) && base.value !== null ? this.template(base, 'text') : null,
       }),
       headers: this.#headers(root),
-      variables: this.#variables(this.#node(root, 'variables'), `from ${this.name}`, this.kind === 'secrets'),
+      query: readQuery(this, root),
+      transport: readTransport(this, root, this.kind === 'case'),
+      variables: this.#variables(this.node(root, 'variables'), `from ${this.name}`, this.kind === 'secrets'),
       checks: this.#checks(root),
-      ...(timeout !== undefined && { timeout }),
+      ...(auth !== undefined && { auth }),
+      ...(tls && { tlsRange: rangeOf(tls, this.excerpt) }),
       ...(environments && { environments }),
       ...(this.libraries.isScalar(environment) &&
         environment.value !== null && {
@@ -173,38 +183,20 @@ class LevelReader {
     };
   }
 
-  #node(root: YAMLMap, key: string): Node | undefined {
-    return this.#unusable.has(key) ? undefined : (root.get(key, true) as Node | undefined);
-  }
-
-  #scalarText(root: YAMLMap, key: string): string | undefined {
-    const node = this.#node(root, key);
-    return this.libraries.isScalar(node) && node.value !== null
-      ? (node.source ?? String(node.value))
-      : undefined;
-  }
-
-  #template(node: Node, place: 'text' | 'header') {
-    const text = this.libraries.isScalar(node)
-      ? node.type === 'PLAIN'
-        ? (node.source ?? '')
-        : String(node.value)
-      : '';
-    return parseTemplateText(text, place, rangeOf(node, this.excerpt));
-  }
-
   #headers(root: YAMLMap): Map<string, LevelHeader> {
     const headers = new Map<string, LevelHeader>();
-    for (const { key, value } of this.#pairs(this.#node(root, 'headers'))) {
+    for (const { key, value } of this.pairs(this.node(root, 'headers'))) {
       const range = rangeOf(key, this.excerpt);
-      const name = String(this.libraries.isScalar(key) ? key.value : key);
+      const name = this.keyText(key);
       if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(name))
-        this.#add('setting-form', range, `'${name}' is no name of a header.`);
+        this.add('setting-form', range, `'${name}' is no name of a header.`);
+      else if (isAboutConnection(name))
+        this.add('setting-form', range, `'${name}' is about the connection, which Mervok sees to itself.`);
       else
         headers.set(name.toLowerCase(), {
           name,
           value:
-            this.libraries.isScalar(value) && value.value !== null ? this.#template(value, 'header') : null,
+            this.libraries.isScalar(value) && value.value !== null ? this.template(value, 'header') : null,
           range,
         });
     }
@@ -213,10 +205,10 @@ class LevelReader {
 
   #variables(node: Node | undefined, origin: string, secret: boolean): Map<string, VariableDefinition> {
     const variables = new Map<string, VariableDefinition>();
-    for (const { key, value } of this.#pairs(node)) {
-      const name = String(this.libraries.isScalar(key) ? key.value : key);
+    for (const { key, value } of this.pairs(node)) {
+      const name = this.keyText(key);
       if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name)) {
-        this.#add(
+        this.add(
           'setting-form',
           rangeOf(key, this.excerpt),
           `'${name}' cannot name a variable.`,
@@ -229,18 +221,18 @@ class LevelReader {
         variables.set(name, { ...definition, range: rangeOf(key, this.excerpt) });
       } catch (error) {
         if (!(error instanceof Mistake)) throw error;
-        this.#add(error.code, error.range, error.message, error.remedy);
+        this.add(error.code, error.range, error.message, error.remedy);
       }
     }
     return variables;
   }
 
   #environments(root: YAMLMap): Level['environments'] {
-    const node = this.#node(root, 'environments');
+    const node = this.node(root, 'environments');
     if (!this.libraries.isMap(node)) return undefined;
     return new Map(
-      this.#pairs(node).map(({ key, value }) => {
-        const name = String(this.libraries.isScalar(key) ? key.value : key);
+      this.pairs(node).map(({ key, value }) => {
+        const name = this.keyText(key);
         return [
           name,
           this.#variables(value ?? undefined, `from environment ${name}`, this.kind === 'secrets'),
@@ -250,7 +242,7 @@ class LevelReader {
   }
 
   #checks(root: YAMLMap): Level['checks'] {
-    const node = this.#node(root, 'checks');
+    const node = this.node(root, 'checks');
     if (!node) return [];
     if (!this.libraries.isScalar(node) || node.value === null) return null;
     const text = String(node.value).replace(/\n$/, '');
@@ -261,69 +253,41 @@ class LevelReader {
       ? new Excerpt(source, text, source.position(start).line + 1)
       : Excerpt.inLine(source, text, start);
     const { checks, mistakes } = parseChecks(inner);
-    for (const mistake of mistakes) this.#add(mistake.code, mistake.range, mistake.message, mistake.remedy);
+    for (const mistake of mistakes) this.add(mistake.code, mistake.range, mistake.message, mistake.remedy);
     return checks;
-  }
-
-  #timeout(root: YAMLMap): Timeout | null | undefined {
-    const node = this.#node(root, 'timeout');
-    if (!node) return undefined;
-    if (this.libraries.isScalar(node)) {
-      const total = this.#duration(node);
-      return node.value === null ? null : total === undefined ? undefined : { total };
-    }
-    const parts = this.#pairs(node).flatMap(({ key, value }) => {
-      const milliseconds = value ? this.#duration(value) : undefined;
-      return milliseconds === undefined
-        ? []
-        : [[String(this.libraries.isScalar(key) ? key.value : key), milliseconds] as const];
-    });
-    return Object.fromEntries(parts);
-  }
-
-  #duration(node: Node): number | undefined {
-    if (!this.libraries.isScalar(node) || node.value === null) return undefined;
-    const duration = readDuration(String(node.value));
-    if (!duration || duration.milliseconds <= 0) {
-      this.#add(
-        'setting-form',
-        rangeOf(node, this.excerpt),
-        `'${node.value}' is no duration.`,
-        'For example: 5 s, or 300 ms.',
-      );
-    }
-    return duration?.milliseconds;
-  }
-
-  #pairs(node: Node | undefined | null): { key: Node; value: Node | null }[] {
-    return this.libraries.isMap(node)
-      ? node.items.map((pair: Pair) => ({ key: pair.key as Node, value: pair.value as Node | null }))
-      : [];
-  }
-
-  #add(code: Code, range: Range, message: string, remedy?: string): void {
-    this.findings.push(finding(code, this.excerpt.source, range, message, remedy));
   }
 }
 
-/** What a setting looks like, for a value that is not of its form. */
-function wantedForm(key: string, inside: boolean): string {
-  switch (key) {
-    case 'headers':
-      return inside
-        ? 'The value of a header is a text.'
-        : 'Headers are names and values: Accept: application/json';
-    case 'variables':
-      return 'Variables are names and values: nights: 2';
-    case 'environments':
-      return 'Each environment is a name with its variables: local: { harbour: "http://127.0.0.1:7070" }';
-    case 'checks':
-      return 'Checks are conditions, one a line, behind checks: |';
-    case 'timeout':
-      return 'A timeout is a duration, 5 s, or { connect, answer, total }.';
-    case 'base':
-      return 'In YAML a text that begins with a brace stands in quotes: base: "{harbour}/v1"';
-    default:
-      return 'It is a text.';
-  }
+function knownInner(path: string): string | undefined {
+  const known = innerKeys[path];
+  return known && `There are ${inWords(known)}.`;
+}
+
+/** What a setting looks like, for a value that is not of its form; by the key, or by the way to it. */
+const wantedForms: { readonly [key: string]: string } = {
+  auth: 'Authorization is none, or one of { bearer: … }, { basic: … }, { digest: … }, { api-key: … }, { oauth2: … }.',
+  'auth.api-key.in': 'A key stands in the header, the query or a cookie: in: header.',
+  'auth.oauth2.flow': 'The flows are client-credentials, password and refresh-token.',
+  'auth.oauth2.client-auth':
+    "A client says who it is by basic, in the body, or not at all: 'basic', 'body' or 'none'.",
+  base: 'In YAML a text that begins with a brace stands in quotes: base: "{harbour}/v1"',
+  checks: 'Checks are conditions, one a line, behind checks: |',
+  cookies: 'It is true or false.',
+  environments: 'Each environment is a name with its variables: local: { harbour: "http://127.0.0.1:7070" }',
+  headers: 'Headers are names and values: Accept: application/json',
+  limits: 'Limits are sizes: limits: { body: 10 MiB }',
+  proxy: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
+  query: 'The query is names and values: query: { lang: en }',
+  redirects: 'It is the number of redirects to follow, from 0 to 100.',
+  retry: 'For example: retry: { times: 2, every: 500 ms, on: [refused, 5xx] }',
+  timeout: 'A timeout is a duration, 5 s, or { connect, answer, total }.',
+  tls: 'It holds files and a switch: tls: { ca: authority.pem, verify: true }',
+  variables: 'Variables are names and values: nights: 2',
+};
+
+function wantedForm(way: string, inside: boolean): string {
+  const [key = ''] = way.split('.');
+  if (key === 'headers' && inside) return 'The value of a header is a text.';
+  if (way.startsWith('auth.')) return wantedForms[way] ?? 'It is a text, or an object with these keys.';
+  return wantedForms[key] ?? 'It is a text.';
 }

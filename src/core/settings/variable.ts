@@ -5,12 +5,12 @@ import { Misfit, valueFor } from '../template/render.ts';
 import { parseTemplateText, referencesOf } from '../template/template.ts';
 import { Mistake } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Excerpt, Range } from '../text/source.ts';
+import type { Excerpt } from '../text/source.ts';
 import { textOf } from '../values/text.ts';
 import { Plain, type Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import { variableForms } from './keys.ts';
-import type { Libraries } from './read.ts';
+import { type Libraries, rangeOf } from './yaml-reader.ts';
 
 interface Part {
   readonly references: readonly Reference[];
@@ -38,7 +38,6 @@ export class VariableReader {
       };
     }
     const osName = String(this.libraries.isScalar(form.node) ? form.node.value : '');
-    const reference: Reference = { type: 'reference', name, path: [], raw: false, range };
     return {
       ...base,
       references: [],
@@ -46,10 +45,7 @@ export class VariableReader {
         const text = environment(osName);
         if (text !== undefined)
           return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}` };
-        throw new Misfit(
-          `{${name}} is the environment variable ${osName}, which is not set (${origin}).`,
-          reference,
-        );
+        throw new Misfit(`{${name}} is the environment variable ${osName}, which is not set (${origin}).`);
       },
     };
   }
@@ -127,8 +123,7 @@ export class VariableReader {
           .map(part => {
             if (typeof part === 'string') return part;
             const inner = textOf(valueFor(part.reference, scene as Scene));
-            if (inner === undefined)
-              throw new Misfit(`{${part.reference.name}} cannot stand in a text.`, part.reference);
+            if (inner === undefined) throw new Misfit(`{${part.reference.name}} cannot stand in a text.`);
             return inner;
           })
           .join('');
@@ -136,9 +131,4 @@ export class VariableReader {
       },
     };
   }
-}
-
-export function rangeOf(node: Node | null | undefined, excerpt: Excerpt): Range {
-  const [start, end] = node?.range ?? [0, 0];
-  return excerpt.range(start, end);
 }

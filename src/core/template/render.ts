@@ -1,4 +1,4 @@
-import { descend } from '../language/compile-expression.ts';
+import { descend } from '../language/compile-reference.ts';
 import type { Scene } from '../language/scene.ts';
 import { writeJson } from '../values/json.ts';
 import { textOf } from '../values/text.ts';
@@ -7,14 +7,7 @@ import { type Reference, referenceText } from './reference.ts';
 import type { Place, Template } from './template.ts';
 
 /** A value that cannot stand where it is referred to; the message names it and where it comes from. */
-export class Misfit extends Error {
-  constructor(
-    message: string,
-    readonly reference: Reference,
-  ) {
-    super(message);
-  }
-}
+export class Misfit extends Error {}
 
 /** The value of a reference. Throws Misfit where there is none. */
 export function valueFor(reference: Reference, scene: Scene): Value {
@@ -22,16 +15,13 @@ export function valueFor(reference: Reference, scene: Scene): Value {
   const value = entry
     ? descend(entry.value, reference.path, reference.name)
     : new Missing(`'${reference.name}' has no value here`);
-  if (value instanceof Missing) throw new Misfit(`${value.reason}.`, reference);
+  if (value instanceof Missing) throw new Misfit(`${value.reason}.`);
   return value;
 }
 
 export function misfit(reference: Reference, scene: Scene, what: string): never {
   const origin = scene.lookup(reference.name)?.origin;
-  throw new Misfit(
-    `{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (${origin})`}.`,
-    reference,
-  );
+  throw new Misfit(`{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (${origin})`}.`);
 }
 
 /** Fills a template; every value is escaped for its place. Throws Misfit. */
@@ -54,6 +44,8 @@ function renderReference(reference: Reference, place: Place, scene: Scene): stri
     );
   if (place === 'header' && /[\r\n\0]/.test(text))
     misfit(reference, scene, 'holds a line end or a NUL, which cannot stand in a header');
+  if (place === 'yaml-text' && !reference.raw && /[\r\n]|:(?:\s|$)|\s#|[[\]{},]|^[-?:&*!|>'"%@`]/.test(text))
+    misfit(reference, scene, 'holds characters that mean something in YAML; put it in quotes there');
   return reference.raw ? text : escapes[place](text);
 }
 
@@ -63,6 +55,9 @@ const placesInWords: { [place in Place]: string } = {
   'json-value': 'text',
   'json-string': 'JSON string',
   xml: 'text of XML',
+  cdata: 'text of XML',
+  'yaml-quoted': 'text of YAML',
+  'yaml-text': 'text of YAML',
   form: 'form field',
 };
 
@@ -80,8 +75,15 @@ const escapes: { [place in Place]: (text: string) => string } = {
   'json-value': text => JSON.stringify(text),
   'json-string': text => JSON.stringify(text).slice(1, -1),
   xml: text => text.replace(/[&<>"']/g, char => xmlEntities[char]!),
-  form: text =>
-    encodeURIComponent(text)
-      .replace(/[!'()~]/g, char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
-      .replaceAll('%20', '+'),
+  cdata: text => text.replaceAll(']]>', ']]]]><![CDATA[>'),
+  'yaml-quoted': text => text.replaceAll("'", "''"),
+  'yaml-text': text => text,
+  form: encodeForm,
 };
+
+/** As `application/x-www-form-urlencoded` has it. */
+export function encodeForm(text: string): string {
+  return encodeURIComponent(text)
+    .replace(/[!'()~]/g, char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
+    .replaceAll('%20', '+');
+}

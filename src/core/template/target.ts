@@ -8,14 +8,14 @@ import { misfit, valueFor } from './render.ts';
 
 // URI templates, RFC 6570, all four levels.
 
-interface Variable {
+export interface Variable {
   readonly reference: Reference;
   readonly explode: boolean;
   /** `{name:3}`: so many characters of the value. */
   readonly prefix?: number;
 }
 
-interface Expansion {
+export interface Expansion {
   readonly operator: Operator;
   readonly variables: readonly Variable[];
   /** Before the '?': an empty value would make another path of it. */

@@ -1,19 +1,25 @@
-import { Mistake } from '../text/finding.ts';
 import type { Excerpt, Range } from '../text/source.ts';
-import { checkJsonWithHoles, type Hole, JsonMistake } from '../values/json.ts';
+import type { Hole } from '../values/json.ts';
 import { type Reference, readReference } from './reference.ts';
 
 /** Where a value lands decides how it is escaped. */
-export type Place = 'text' | 'header' | 'json-value' | 'json-string' | 'xml' | 'form';
+export type Place =
+  | 'text'
+  | 'header'
+  | 'json-value'
+  | 'json-string'
+  | 'xml'
+  | 'cdata'
+  | 'yaml-quoted'
+  | 'yaml-text'
+  | 'form';
 
 /** A text with references, each with the place where it stands. */
 export interface Template {
   readonly parts: readonly (string | { readonly reference: Reference; readonly place: Place })[];
 }
 
-export type BodyForm = 'json' | 'xml' | 'form' | 'text';
-
-interface Piece extends Hole {
+export interface Piece extends Hole {
   /** Nothing for `\{`, which is a brace. */
   readonly reference?: Reference;
 }
@@ -41,34 +47,8 @@ export function parseTemplateText(text: string, place: Place, range: Range): Tem
   );
 }
 
-/** A body. One that should be JSON is checked; a Mistake tells the place where it is not. */
-export function parseBody(excerpt: Excerpt, start: number, form: BodyForm): Template {
-  const { text } = excerpt;
-  const pieces = findPieces(text, start, text.length, (from, to) => excerpt.range(from, to));
-  if (form !== 'json') return assemble(text, start, text.length, pieces, () => form);
-  try {
-    const holes = pieces.map(piece =>
-      Object.assign(piece, { start: piece.start - start, end: piece.end - start }),
-    );
-    checkJsonWithHoles(text.slice(start), holes);
-  } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
-    const at = start + error.offset;
-    throw new Mistake(
-      'body-json',
-      excerpt.range(at, at + 1),
-      `The body is no JSON: ${error.message}.`,
-      'A body of another type has its Content-Type in the header lines.',
-    );
-  } finally {
-    for (const piece of pieces) Object.assign(piece, { start: piece.start + start, end: piece.end + start });
-  }
-  return assemble(text, start, text.length, pieces, piece =>
-    piece.place === 'string' ? 'json-string' : 'json-value',
-  );
-}
-
-function findPieces(
+/** The references of a stretch, and the braces that are none. */
+export function findPieces(
   text: string,
   start: number,
   end: number,
@@ -87,17 +67,17 @@ function findPieces(
   return pieces;
 }
 
-function assemble(
+export function assemble(
   text: string,
   start: number,
   end: number,
-  pieces: Piece[],
-  placeOf: (piece: Piece) => Place,
+  pieces: readonly Piece[],
+  placeOf: (piece: Piece, index: number) => Place,
 ): Template {
   const parts: (string | { reference: Reference; place: Place })[] = [];
   let run = '';
   let at = start;
-  for (const piece of pieces) {
+  for (const [index, piece] of pieces.entries()) {
     run += text.slice(at, piece.start);
     at = piece.end;
     if (!piece.reference) {
@@ -106,7 +86,7 @@ function assemble(
     }
     if (run !== '') parts.push(run);
     run = '';
-    parts.push({ reference: piece.reference, place: placeOf(piece) });
+    parts.push({ reference: piece.reference, place: placeOf(piece, index) });
   }
   run += text.slice(at, end);
   if (run !== '') parts.push(run);

@@ -11,6 +11,9 @@ export const codes = {
   'request-line': 'error',
   'header-line': 'error',
   'body-json': 'error',
+  'body-xml': 'error',
+  'field-line': 'error',
+  'file-missing': 'error',
   'case-address': 'error',
   'not-yet': 'error',
   // statements
@@ -39,6 +42,7 @@ export const codes = {
   'request-unchecked': 'warning',
   'name-unused': 'warning',
   'name-shadowed': 'warning',
+  'tls-unverified': 'warning',
 } as const satisfies Record<string, Severity>;
 
 export type Code = keyof typeof codes;

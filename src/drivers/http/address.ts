@@ -16,13 +16,18 @@ export function splitAddress(url: string): { origin: string; path: string } | un
   return { origin: origin!, path: rest === '' ? '/' : rest!.startsWith('?') ? `/${rest}` : rest! };
 }
 
+/** Whether two addresses have one origin (RFC 6454): scheme, host and port. */
+export function sameOrigin(a: string, b: string): boolean {
+  return new URL(a).origin === new URL(b).origin;
+}
+
 export function addressFault(url: string): Fault {
   const shown = url.length > 200 ? `${url.slice(0, 200)} …` : url;
   const user = /^https?:\/\/[^/?#]*@/i.test(url);
   return {
-    kind: 'address',
+    kind: 'unsendable',
     message: user
-      ? 'The address holds a user name; a name and a password belong into a header.'
+      ? "The address holds a user name; a name and a password belong into the setting 'auth'."
       : `'${shown}' is no address that can be called; it begins with http:// or https:// and a host.`,
   };
 }

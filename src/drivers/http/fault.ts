@@ -1,5 +1,7 @@
 import type { Fault, FaultKind } from '../../core/engine/ports.ts';
-import { durationText } from '../../core/values/text.ts';
+import { durationText, sizeText } from '../../core/values/text.ts';
+import { TunnelError } from './pool.ts';
+import type { BodyMistake } from './receive.ts';
 
 const kindsByCode = new Map<string, FaultKind>([
   ['ECONNREFUSED', 'refused'],
@@ -18,8 +20,20 @@ const kindsByCode = new Map<string, FaultKind>([
 export function faultOf(
   error: Error & { code?: string; errors?: (Error & { code?: string })[] },
   origin: string,
+  /** The largest head of a response, in bytes. */
+  head: number,
 ): Fault {
+  if (error instanceof TunnelError)
+    return {
+      kind: 'refused',
+      message: `No connection to ${origin}: ${error.proxy} opens no tunnel to it, its status is ${error.status}. Does the setting 'proxy' name the right one${error.status === 407 ? ', and its user and password' : ''}?`,
+    };
   const code = error.code ?? error.errors?.[0]?.code ?? '';
+  if (code === 'UND_ERR_HEADERS_OVERFLOW')
+    return {
+      kind: 'limit',
+      message: `The head of the response of ${origin} is larger than ${sizeText(head)}. The limit is the setting 'limits'.`,
+    };
   const kind =
     kindsByCode.get(code) ??
     (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code) ? 'tls' : 'protocol');
@@ -49,16 +63,34 @@ export function faultOf(
         message: `${origin} closed the connection before the response was complete (${detail}).`,
       };
     case 'tls':
-      return {
-        kind,
-        message: `No safe connection to ${origin}: ${detail} (${code}). Is its certificate valid and its authority known?`,
-      };
+      return { kind, message: `No safe connection to ${origin}: ${tlsReason(code, detail)}` };
     default:
       return {
         kind,
         message: `What ${origin} sent is no valid HTTP, or what was to be sent is not: ${detail}.`,
       };
   }
+}
+
+function tlsReason(code: string, detail: string): string {
+  if (/SELF_SIGNED|UNABLE_TO_(?:VERIFY|GET_ISSUER)/.test(code))
+    return `the authority of its certificate is not known (${code}). An authority of your own is named by the setting 'tls': { ca: FILE }.`;
+  if (code === 'CERT_HAS_EXPIRED') return 'its certificate has run out.';
+  if (code === 'ERR_TLS_CERT_ALTNAME_INVALID')
+    return `its certificate is for another name (${detail}). Is the address right?`;
+  if (/ALERT_(?:CERTIFICATE_REQUIRED|BAD_CERTIFICATE|HANDSHAKE_FAILURE|UNKNOWN_CA)/.test(code))
+    return `it refuses (${detail}). If it wants a client certificate, the setting 'tls' names one: { cert: FILE, key: FILE }.`;
+  return `${detail} (${code}). Is its certificate valid and its authority known?`;
+}
+
+/** A body that was not accepted. */
+export function bodyFault({ kind, message }: BodyMistake, origin: string, limit: number): Fault {
+  return kind === 'limit'
+    ? {
+        kind,
+        message: `The body of the response of ${origin}${message} is larger than ${sizeText(limit)}. The limit is the setting 'limits'.`,
+      }
+    : { kind, message: `The body of the response of ${origin} ${message}.` };
 }
 
 /** OpenSSL puts codes and source files around what it says. */

@@ -1,42 +1,51 @@
-import type { Exchange, Fault, OutgoingRequest, Times } from '../../core/engine/ports.ts';
+import type { Exchange, Fault, Header, SentRequest, Times } from '../../core/engine/ports.ts';
 import { toMicrosecond } from '../../core/engine/time.ts';
+import type { Limits, Timeout } from '../../core/settings/transport.ts';
 import { elapsed } from '../clock.ts';
-import { faultOf, type Phase, timeoutFault } from './fault.ts';
+import { bodyFault, faultOf, type Phase, timeoutFault } from './fault.ts';
+import type { PooledConnection } from './pool.ts';
+import { BodyMistake, type BodyReceiver, codingsOf, FileReceiver, MemoryReceiver } from './receive.ts';
 
-export interface ConnectionTimes {
-  readonly lookup?: number;
-  readonly connect: number;
-  readonly tls?: number;
+/** What one exchange needs to know. */
+export interface ExchangeOptions {
+  readonly request: SentRequest;
+  readonly origin: string;
+  readonly timeout: Timeout;
+  readonly limits: Limits;
+  readonly signal: AbortSignal;
+  /** A file that the body goes into, whatever its size. */
+  readonly saveTo?: string;
 }
 
 const defaultTotal = 30_000;
-const nothing = Buffer.alloc(0);
 
-/** Collects one exchange from the client's callbacks, and watches its time limits. */
+/** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler {
   readonly #begin = elapsed();
   readonly #timers: NodeJS.Timeout[] = [];
-  #opened: ConnectionTimes | undefined;
+  #opened: PooledConnection['opened'];
   #sent = 0;
   #answered = 0;
   #abort: (() => void) | undefined;
   #settled = false;
   #status = 0;
   #reason = '';
-  #headers: [string, string][] = [];
-  #chunks: Buffer[] = [];
+  #version = '';
+  #headers: Header[] = [];
+  #interim: { status: number; headers: Header[] }[] | undefined;
+  #body: BodyReceiver | undefined;
   #received = 0;
 
   constructor(
-    readonly request: OutgoingRequest,
-    readonly origin: string,
-    /** Where the connection tells how long its opening took, once. */
-    readonly connection: { opened?: ConnectionTimes | undefined },
-    readonly signal: AbortSignal,
-    readonly settle: (exchange: Exchange) => void,
+    readonly options: ExchangeOptions,
+    readonly connection: PooledConnection,
+    readonly httpMinor: () => number | undefined,
+    /** Told whether nothing came over a connection that was open before: it was closed in between. */
+    readonly settle: (exchange: Exchange, stale: boolean) => void,
   ) {
-    this.#limit('total', request.timeout.total ?? defaultTotal);
-    this.#limit('connect', request.timeout.connect);
+    const { timeout, signal } = options;
+    this.#limit('total', timeout.total ?? defaultTotal);
+    this.#limit('connect', timeout.connect);
     if (signal.aborted) this.#interrupt();
     else signal.addEventListener('abort', this.#interrupt);
   }
@@ -53,59 +62,146 @@ export class ExchangeHandler {
     this.connection.opened = undefined;
     this.#sent = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
-    this.#limit('answer', this.request.timeout.answer);
+    this.#limit('answer', this.options.timeout.answer);
   }
 
-  onHeaders(status: number, rawHeaders: Buffer[], _resume: () => void, reason: string): boolean {
+  onHeaders(status: number, rawHeaders: Buffer[], resume: () => void, reason: string): boolean {
+    if (this.#settled) return true;
+    this.#received += reason.length + 17;
+    const headers = this.#readFields(rawHeaders);
+    // Interim responses (1xx) come before the final one.
+    if (status < 200) {
+      this.#interim ??= [];
+      this.#interim.push({ status, headers });
+      return true;
+    }
     this.#answered = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
-    // Interim responses (1xx) come before the final one.
-    this.#headers = [];
     this.#status = status;
     this.#reason = reason;
-    this.#received += reason.length + 17;
-    for (let at = 0; at < rawHeaders.length; at += 2) {
-      const [name, value] = [rawHeaders[at]!, rawHeaders[at + 1]!];
-      this.#headers.push([name.toString('latin1'), value.toString('latin1')]);
-      this.#received += name.length + value.length + 4;
-    }
+    this.#headers = headers;
+    this.#version = this.#versionOf();
+    const codings = codingsOf(headers.find(([name]) => /^content-encoding$/i.test(name))?.[1]);
+    const { saveTo, limits } = this.options;
+    this.#body =
+      saveTo === undefined
+        ? new MemoryReceiver(codings, limits.body)
+        : new FileReceiver(saveTo, codings, resume);
     return true;
   }
 
   onData(chunk: Buffer): boolean {
-    this.#chunks.push(chunk);
+    if (this.#settled) return true;
     this.#received += chunk.length;
-    return true;
+    try {
+      return this.#body!.write(chunk);
+    } catch (error) {
+      this.#failBody(error);
+      return true;
+    }
   }
 
-  onComplete(): void {
+  /** @param trailers as a flat list by HTTP/1, as an object by HTTP/2 */
+  onComplete(trailers: Buffer[] | string[] | { [name: string]: string } | null): void {
     if (this.#settled) return;
     const times = this.#times();
-    const body =
-      this.#chunks.length === 1
-        ? this.#chunks[0]!
-        : this.#chunks.length === 0
-          ? nothing
-          : Buffer.concat(this.#chunks);
-    const response = {
-      url: this.request.url,
-      status: this.#status,
-      reason: this.#reason,
-      headers: this.#headers,
-      body,
-      time: times.total,
-    };
-    this.#finish({ response, times, received: this.#received });
+    const fields = Array.isArray(trailers)
+      ? this.#readFields(trailers as Buffer[])
+      : Object.entries(trailers ?? {});
+    try {
+      const body = this.#body!.end();
+      if (body instanceof Promise) {
+        // The time limits still count while a body is decoded; the connection is not needed any more.
+        this.#abort = undefined;
+        body.then(
+          each => this.#complete(each, fields, times),
+          error => this.#failBody(error),
+        );
+      } else this.#complete(body, fields, times);
+    } catch (error) {
+      this.#failBody(error);
+    }
   }
 
   onError(error: Error): void {
-    this.fail(faultOf(error, this.origin));
+    this.fail(faultOf(error, this.options.origin, this.options.limits.head));
   }
 
   fail(fault: Fault): void {
     if (this.#settled) return;
-    this.#finish({ fault, times: this.#times(), received: this.#received });
+    this.#body?.drop();
+    this.#finish({
+      request: this.options.request,
+      fault,
+      times: this.#times(),
+      received: this.#received,
+      ...this.#facts(),
+    });
     this.#abort?.();
+  }
+
+  #complete(
+    { body, size, encodedSize }: { body: Uint8Array; size: number; encodedSize?: number },
+    trailers: Header[],
+    times: Times,
+  ): void {
+    if (this.#settled) return;
+    const { request } = this.options;
+    this.#finish({
+      request,
+      response: {
+        url: request.url,
+        status: this.#status,
+        reason: this.#reason,
+        version: this.#version,
+        headers: this.#headers,
+        body,
+        size,
+        time: times.total,
+        ...(encodedSize !== undefined && { encodedSize }),
+        ...(trailers.length > 0 && { trailers }),
+      },
+      times,
+      received: this.#received,
+      ...this.#facts(),
+    });
+  }
+
+  #facts(): Pick<Exchange, 'connection' | 'interim'> {
+    const { facts } = this.connection;
+    return {
+      ...(this.#sent > 0 &&
+        facts && {
+          connection: this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts,
+        }),
+      ...(this.#interim && { interim: this.#interim }),
+    };
+  }
+
+  #versionOf(): string {
+    const { facts } = this.connection;
+    if (facts?.protocol === 'HTTP/2') return facts.protocol;
+    return this.httpMinor() === 0 ? 'HTTP/1.0' : 'HTTP/1.1';
+  }
+
+  #readFields(raw: readonly Buffer[]): Header[] {
+    const fields: Header[] = [];
+    for (let at = 0; at < raw.length; at += 2) {
+      const [name, value] = [raw[at]!, raw[at + 1]!];
+      fields.push([name.toString('latin1'), value.toString('latin1')]);
+      this.#received += name.length + value.length + 4;
+    }
+    return fields;
+  }
+
+  #failBody(error: unknown): void {
+    const { origin, limits } = this.options;
+    if (error instanceof BodyMistake) this.fail(bodyFault(error, origin, limits.body));
+    else
+      this.fail({
+        kind: 'unsendable',
+        message: `The body could not be written to '${this.options.saveTo}': ${(error as Error).message}.`,
+      });
   }
 
   readonly #interrupt = (): void => {
@@ -115,7 +211,7 @@ export class ExchangeHandler {
   #limit(phase: Phase, milliseconds: number | undefined): void {
     if (milliseconds === undefined) return;
     this.#timers.push(
-      setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.origin)), milliseconds),
+      setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.options.origin)), milliseconds),
     );
   }
 
@@ -138,7 +234,8 @@ export class ExchangeHandler {
   #finish(exchange: Exchange): void {
     this.#settled = true;
     this.#clearTimers(0);
-    this.signal.removeEventListener('abort', this.#interrupt);
-    this.settle(exchange);
+    this.options.signal.removeEventListener('abort', this.#interrupt);
+    const untouched = this.#sent > 0 && this.#opened === undefined && this.#received === 0;
+    this.settle(exchange, untouched);
   }
 }

@@ -5,3 +5,7 @@ declare module 'undici/lib/dispatcher/client.js' {
 declare module 'undici/lib/core/connect.js' {
   export { buildConnector as default } from 'undici';
 }
+declare module 'undici/lib/core/symbols.js' {
+  const symbols: { readonly kParser: symbol };
+  export default symbols;
+}

@@ -1,0 +1,95 @@
+import { ResponseView, type Surroundings } from '../language/response.ts';
+import type { Place } from '../plan/plan.ts';
+import type { ExchangeEvent, Payload } from '../record/events.ts';
+import { redactHeaders } from '../record/mask.ts';
+import { payloadOf } from './payload.ts';
+import type { BodyPart, Exchange, FaultKind } from './ports.ts';
+
+/** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
+export function exchangeEvent(
+  source: { readonly round: number; readonly case: string },
+  place: Place,
+  { request, response, fault, times, received, connection, interim, cause }: Exchange,
+  at: number,
+  bodies: boolean,
+  kept: number,
+): ExchangeEvent {
+  const event: ExchangeEvent = {
+    type: 'exchange',
+    ...source,
+    at,
+    place,
+    request: {
+      method: request.method,
+      url: request.url,
+      headers: bodies ? redactHeaders(request.headers) : [],
+    },
+    times,
+    received,
+  };
+  if (cause !== undefined) event.cause = cause;
+  if (bodies && request.body) event.request.body = payloadOfParts(request.body, kept);
+  if (bodies && connection) event.connection = connection;
+  if (bodies && interim)
+    event.interim = interim.map(({ status, headers }) => ({ status, headers: redactHeaders(headers) }));
+  if (fault) event.fault = { kind: fault.kind, message: fault.message };
+  if (!response) return event;
+  const { status, reason, headers, trailers, body, size, encodedSize } = response;
+  event.response = {
+    status,
+    reason,
+    headers: bodies ? redactHeaders(headers) : [],
+    body: bodies ? payloadOf(body, kept, size) : { size },
+  };
+  if (bodies && trailers) event.response.trailers = redactHeaders(trailers);
+  if (encodedSize !== undefined) event.response.encoded = encodedSize;
+  return event;
+}
+
+/** A body that was sent; of a file only the path and the size are kept. */
+function payloadOfParts(parts: readonly BodyPart[], kept: number): Payload {
+  const files = parts.flatMap(part => (typeof part === 'string' ? [] : [part.file]));
+  const payload = payloadOf(Buffer.from(textOfParts(parts)), kept);
+  if (files.length === 0) return payload;
+  const size = parts.reduce(
+    (sum, part) => sum + (typeof part === 'string' ? Buffer.byteLength(part) : (part.size ?? 0)),
+    0,
+  );
+  return { ...payload, size, files };
+}
+
+/** Files stand in it by their names. */
+export function textOfParts(parts: readonly BodyPart[]): string {
+  return parts.map(part => (typeof part === 'string' ? part : `[the file ${part.file}]`)).join('');
+}
+
+/** The faults that a check can speak of; an interrupt, or a request that cannot be sent, is none of them. */
+export function canBeExpected(kind: FaultKind): boolean {
+  return kind !== 'interrupted' && kind !== 'unsendable';
+}
+
+/** The request of the case as it went out in the end: signed, but before any redirect. */
+export function viewOfSent(exchanges: readonly Exchange[]): ResponseView {
+  const own =
+    exchanges.findLast(({ cause }) => cause !== 'redirect' && cause !== 'token') ?? exchanges.at(-1)!;
+  const { url, headers, body = [] } = own.request;
+  const bytes = Buffer.from(textOfParts(body));
+  const hasFile = body.some(part => typeof part !== 'string');
+  return new ResponseView(
+    { url, status: 0, reason: '', version: '', headers, body: bytes, size: bytes.length, time: 0 },
+    hasFile ? { unreadable: 'the request sent a file, which is not kept' } : {},
+  );
+}
+
+/** What hops before the last response set as cookies counts too. */
+export function surroundingsOf(exchanges: readonly Exchange[]): Surroundings {
+  const setCookies: string[] = [];
+  for (const { response, cause } of exchanges) {
+    if (!response || cause === 'token') continue;
+    for (const [name, value] of response.headers)
+      if (name.length === 10 && name.toLowerCase() === 'set-cookie') setCookies.push(value);
+  }
+  const { response } = exchanges.at(-1)!;
+  const cut = response && response.body.length < response.size;
+  return { setCookies, ...(cut && { unreadable: 'the body was written to a file' }) };
+}

@@ -1,0 +1,226 @@
+import type { Scene } from '../language/scene.ts';
+import type { PlannedBody, Sending } from '../plan/plan.ts';
+import { resolvePath, typeOfFile } from '../plan/prepare-body.ts';
+import type { Auth } from '../settings/transport.ts';
+import type { Field } from '../template/fields.ts';
+import { encodeForm, Misfit, render } from '../template/render.ts';
+import type { Template } from '../template/template.ts';
+import type { BodyPart, CookieJar, ExchangedAuth, Header, OutgoingRequest } from './ports.ts';
+
+export interface Filled {
+  readonly request: OutgoingRequest;
+  /** What the authorization holds that must not be shown. */
+  readonly secrets: readonly string[];
+}
+
+/** Fills a request with the values of a scene. Throws Misfit, before anything is sent. */
+export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Filled {
+  const { transport, method } = step;
+  const headers: Header[] = step.headers.map(({ name, value }) => [name, render(value, scene)] as const);
+  const body = step.body && fillBody(step.body, contentTypeOf(headers), scene);
+  if (body?.contentType !== undefined) setContentType(headers, body.contentType);
+  const auth = step.auth ? fillAuth(step.auth, scene) : nothing;
+  headers.push(...auth.headers);
+  const pairs = [
+    ...step.query.flatMap(({ name, values }) =>
+      values.map(value => pairOf(render(name, scene), render(value, scene))),
+    ),
+    ...auth.query,
+  ];
+  const { proxy, timeout, redirects, tls, retry, limits } = transport;
+  return {
+    request: {
+      method,
+      url: withQuery(step.url(scene), pairs),
+      headers: auth.cookie === undefined ? headers : withCookie(headers, auth.cookie),
+      ...(body && { body: body.parts }),
+      credentials:
+        auth.headers.length > 0 ? credentialsWith(step.credentials, auth.headers) : step.credentials,
+      ...(auth.exchanged && { auth: auth.exchanged }),
+      timeout,
+      redirects,
+      tls,
+      ...(proxy && { proxy: proxy === 'none' ? proxy : render(proxy, scene) }),
+      ...(retry && { retry }),
+      limits,
+      ...(jar && transport.cookies && { jar }),
+    },
+    secrets: auth.secrets,
+  };
+}
+
+function pairOf(name: string, value: string): string {
+  return `${encodePart(name)}=${encodePart(value)}`;
+}
+
+function encodePart(text: string): string {
+  return encodeURIComponent(text).replace(
+    /[!'()*]/g,
+    char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
+  );
+}
+
+/** Adds pairs to the query of a URL, before its fragment. */
+function withQuery(url: string, pairs: readonly string[]): string {
+  if (pairs.length === 0) return url;
+  const hash = url.indexOf('#');
+  const [address, fragment] = hash < 0 ? [url, ''] : [url.slice(0, hash), url.slice(hash)];
+  const joint = !address.includes('?') ? '?' : /[?&]$/.test(address) ? '' : '&';
+  return address + joint + pairs.join('&') + fragment;
+}
+
+function withCookie(headers: readonly Header[], cookie: string): Header[] {
+  const at = headers.findIndex(([name]) => name.toLowerCase() === 'cookie');
+  if (at < 0) return [...headers, ['Cookie', cookie]];
+  return headers.map(([name, value], index) =>
+    index === at ? [name, `${value}; ${cookie}`] : [name, value],
+  );
+}
+
+function credentialsWith(credentials: ReadonlySet<string>, headers: readonly Header[]): Set<string> {
+  return new Set([...credentials, ...headers.map(([name]) => name.toLowerCase())]);
+}
+
+function contentTypeOf(headers: readonly Header[]): string | undefined {
+  return headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
+}
+
+/** The type stands where it was written; a multipart body adds its boundary to it. */
+function setContentType(headers: Header[], contentType: string): void {
+  const at = headers.findIndex(([name]) => name.toLowerCase() === 'content-type');
+  if (at < 0) headers.push(['Content-Type', contentType]);
+  else headers[at] = [headers[at]![0], contentType];
+}
+
+// Authorization
+
+interface FilledAuth {
+  readonly headers: readonly Header[];
+  readonly query: readonly string[];
+  readonly cookie?: string;
+  readonly exchanged?: ExchangedAuth;
+  readonly secrets: readonly string[];
+}
+
+const nothing: FilledAuth = { headers: [], query: [], secrets: [] };
+
+function fillAuth(auth: Auth, scene: Scene): FilledAuth {
+  switch (auth.kind) {
+    case 'none':
+      return nothing;
+    case 'bearer': {
+      const token = headerText(auth.token, scene);
+      return { ...nothing, headers: [['Authorization', `Bearer ${token}`]], secrets: [token] };
+    }
+    case 'basic': {
+      const [user, password] = [headerText(auth.user, scene), render(auth.password, scene)];
+      if (user.includes(':'))
+        throw new Misfit(`The user '${user}' of basic authorization holds a colon, which ends it there.`);
+      const text = Buffer.from(`${user}:${password}`, 'utf8').toString('base64');
+      return { ...nothing, headers: [['Authorization', `Basic ${text}`]], secrets: [password, text] };
+    }
+    case 'digest': {
+      const [user, password] = [headerText(auth.user, scene), render(auth.password, scene)];
+      return { ...nothing, exchanged: { kind: 'digest', user, password }, secrets: [password] };
+    }
+    case 'api-key': {
+      const [name, value] = [headerText(auth.name, scene), headerText(auth.value, scene)];
+      const place = {
+        header: { headers: [[name, value]] as Header[] },
+        query: { query: [pairOf(name, value)] },
+        cookie: { cookie: `${name}=${value}` },
+      };
+      return { ...nothing, ...place[auth.in], secrets: [value] };
+    }
+    case 'oauth2': {
+      const fields = new Map([...auth.fields].map(([key, value]) => [key, render(value, scene)]));
+      const secrets = ['client-secret', 'password', 'refresh-token'].flatMap(key => fields.get(key) ?? []);
+      return { ...nothing, exchanged: { kind: 'oauth2', flow: auth.flow, fields }, secrets };
+    }
+    default:
+      return auth satisfies never;
+  }
+}
+
+function headerText(template: Template, scene: Scene): string {
+  const text = render(template, scene);
+  if (/[\r\n\0]/.test(text))
+    throw new Misfit(
+      'A value of the authorization holds a line end or a NUL, which cannot stand in a header.',
+    );
+  return text;
+}
+
+// Bodies
+
+interface FilledBody {
+  readonly parts: readonly BodyPart[];
+  readonly contentType?: string;
+}
+
+/** @param given the Content-Type that a header gives */
+function fillBody(body: PlannedBody, given: string | undefined, scene: Scene): FilledBody {
+  const typed = body.contentType === undefined ? {} : { contentType: body.contentType };
+  switch (body.kind) {
+    case 'text': {
+      const text = render(body.template, scene);
+      return { parts: [body.crlf ? text.replace(/\r?\n/g, '\r\n') : text], ...typed };
+    }
+    case 'form': {
+      const lines = body.fields.map(
+        ({ name, value }) => `${encodeForm(render(name, scene))}=${encodeForm(render(value, scene))}`,
+      );
+      return { parts: [lines.join('&')], ...typed };
+    }
+    case 'multipart':
+      return fillMultipart(body.fields, body.folder, given ?? 'multipart/form-data', scene);
+    case 'graphql': {
+      const variables = body.variables ? `,"variables":${render(body.variables, scene)}` : '';
+      return { parts: [`{"query":${JSON.stringify(body.document)}${variables}}`], ...typed };
+    }
+    case 'file':
+      return { parts: [{ file: filePath(body.path, body.folder, scene) }], ...typed };
+    default:
+      return body satisfies never;
+  }
+}
+
+function filePath(path: Template, folder: string, scene: Scene): string {
+  return resolvePath(folder, render(path, scene));
+}
+
+/** RFC 7578. A type that is given otherwise, such as multipart/related, keeps its name and gets the boundary. */
+function fillMultipart(
+  fields: readonly Field[],
+  folder: string,
+  contentType: string,
+  scene: Scene,
+): FilledBody {
+  const chosen = /;\s*boundary="?([^";\s]+)/i.exec(contentType)?.[1];
+  const boundary = chosen ?? `mervok-${scene.world.uuid()}`;
+  const parts: BodyPart[] = [];
+  const add = (text: string) => {
+    const last = parts.at(-1);
+    if (typeof last === 'string') parts[parts.length - 1] = last + text;
+    else parts.push(text);
+  };
+  for (const { name, value, isFile, type } of fields) {
+    const path = isFile ? filePath(value, folder, scene) : undefined;
+    const file = path === undefined ? '' : `; filename="${quoteName(path.replace(/^.*[/\\]/, ''))}"`;
+    const partType = type ?? (path === undefined ? undefined : typeOfFile(path));
+    add(
+      `--${boundary}\r\nContent-Disposition: form-data; name="${quoteName(render(name, scene))}"${file}\r\n`,
+    );
+    add(`${partType === undefined ? '' : `Content-Type: ${partType}\r\n`}\r\n`);
+    if (path === undefined) add(render(value, scene));
+    else parts.push({ file: path });
+    add('\r\n');
+  }
+  add(`--${boundary}--\r\n`);
+  return { parts, contentType: chosen === undefined ? `${contentType}; boundary=${boundary}` : contentType };
+}
+
+/** As browsers write names in a form (RFC 7578, 2 and 4.2). */
+function quoteName(name: string): string {
+  return name.replaceAll('"', '%22').replaceAll('\r', '%0D').replaceAll('\n', '%0A');
+}

@@ -1,0 +1,31 @@
+import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import type { Reference } from './ast.ts';
+import type { Scene } from './scene.ts';
+
+/** An expression made ready: built once for a page, evaluated for every response. */
+export type Evaluate = (scene: Scene) => Found;
+
+export function compileReference({ name, path }: Reference): Evaluate {
+  return scene => {
+    const entry = scene.lookup(name);
+    return entry ? descend(entry.value, path, name) : new Missing(`'${name}' has no value here`);
+  };
+}
+
+/** Follows `.id` and `.0` into a value. */
+export function descend(value: Value, path: readonly string[], name: string): Found {
+  let current = value;
+  for (const step of path) {
+    const next = Array.isArray(current)
+      ? current[Number(step)]
+      : isObject(current) && Object.hasOwn(current, step)
+        ? current[step]
+        : undefined;
+    if (next === undefined)
+      return new Missing(
+        `{${[name, ...path].join('.')}}: ${kindInWords(kindOf(current))} there has no '${step}'`,
+      );
+    current = next;
+  }
+  return current;
+}

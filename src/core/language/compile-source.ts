@@ -1,0 +1,213 @@
+import {
+  Duration,
+  type Found,
+  kindInWords,
+  kindOf,
+  Missing,
+  Plain,
+  Size,
+  type Value,
+} from '../values/value.ts';
+import type { Reference, ResponseSource } from './ast.ts';
+import { compilePatternLiteral } from './compile-pattern.ts';
+import { compileReference, type Evaluate } from './compile-reference.ts';
+import { isSingular } from './jsonpath/ast.ts';
+import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
+import type { Pattern } from './patterns.ts';
+import type { ResponseView } from './response.ts';
+import type { Scene } from './scene.ts';
+
+/** Values of a response or of the request as it was sent; nothing of them is a Missing that says why. */
+type Texts = (view: ResponseView) => readonly string[] | Missing;
+
+/** Why a response is not there to be looked at. */
+function noView({ fault }: Scene, sent: boolean): Missing {
+  if (sent) return new Missing('no request was sent yet', true);
+  return new Missing(fault === undefined ? 'no request was sent yet' : `no response came: ${fault}`, true);
+}
+
+export function compileSource(node: ResponseSource): Evaluate {
+  if (node.form === 'fault') return scene => scene.fault ?? (scene.response ? 'none' : noView(scene, false));
+  const of = compileView(node);
+  return scene => {
+    const view = node.sent ? scene.sent : scene.response;
+    return view ? of(view, scene) : noView(scene, node.sent);
+  };
+}
+
+function compileView(node: ResponseSource): (view: ResponseView, scene: Scene) => Found {
+  switch (node.form) {
+    case 'path': {
+      const { segments, text } = node.path;
+      if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
+      const walk = compileSingular(segments);
+      return ({ document }) => (document instanceof Missing ? document : walk(document));
+    }
+    case 'status':
+      return ({ received }) => received.status;
+    case 'reason':
+      return ({ received }) => received.reason;
+    case 'version':
+      return ({ received }) => received.version;
+    case 'time':
+      return ({ received }) => new Duration(received.time);
+    case 'size':
+      return ({ received }) => new Size(received.size);
+    case 'bytes':
+      return view => view.bytes;
+    case 'body':
+    case 'url':
+    case 'location':
+    case 'header':
+    case 'cookie':
+    case 'link':
+      return compileNamed(node);
+    default:
+      throw new TypeError(`The source ${node.form} is not there yet.`);
+  }
+}
+
+type Named = Extract<ResponseSource, { form: 'body' | 'url' | 'location' | 'header' | 'cookie' | 'link' }>;
+
+function compileNamed(node: Named): (view: ResponseView, scene: Scene) => Found {
+  const texts = compileTexts(node);
+  const written = writtenSource(node);
+  if (!node.pattern) {
+    const isText = node.form === 'body' || node.form === 'url' || node.form === 'location';
+    return view => {
+      const found = texts(view);
+      if (found instanceof Missing) return found;
+      if (found.length > 1 && !canJoin(node))
+        return new Missing(
+          `there are ${found.length} of ${written}; lead it by each, some, no, first, last, nth N or all`,
+        );
+      const text = found.length === 1 ? found[0]! : found.join(', ');
+      return isText ? text : new Plain(text);
+    };
+  }
+  const pattern = compilePatternLiteral(node.pattern);
+  return (view, scene) => {
+    const found = texts(view);
+    const compiled = pattern(scene);
+    if (found instanceof Missing) return found;
+    if (compiled instanceof Missing) return compiled;
+    for (const text of found) for (const match of compiled.matches(text)) return new Plain(match);
+    return new Missing(`nothing in ${written} matches the pattern`);
+  };
+}
+
+/** Several fields of one name make one list (RFC 9110, 5.3), but for the one whose values have commas of their own. */
+function canJoin({ form, argument }: Named): boolean {
+  return form === 'header' && argument!.toLowerCase() !== 'set-cookie';
+}
+
+export function writtenSource({ form, argument }: Pick<Named, 'form' | 'argument'>): string {
+  return argument === undefined ? form : `${form} ${argument}`;
+}
+
+function compileTexts({ form, argument = '', sent }: Named): Texts {
+  const what = sent ? 'the request' : 'the response';
+  const orMissing = (values: readonly string[], reason: () => string) =>
+    values.length > 0 ? values : new Missing(reason());
+  switch (form) {
+    case 'body':
+      return ({ body }) => (body instanceof Missing ? body : [body]);
+    case 'url':
+      return ({ received }) => [received.url];
+    case 'location':
+      return view => view.location;
+    case 'header':
+      return view =>
+        orMissing(
+          view.headerValues(argument),
+          () => `${what} has no header ${argument}; there are ${view.headerNames().join(', ') || 'none'}`,
+        );
+    case 'cookie':
+      return view => {
+        const cookies = sent ? view.sentCookies : view.setCookies;
+        return orMissing(
+          cookies.flatMap(([name, value]) => (name === argument ? [value] : [])),
+          () => {
+            const names = [...new Set(cookies.map(([name]) => name))].join(', ');
+            const verb = sent ? 'sent' : 'set';
+            return `no cookie ${argument} was ${verb}; ${names === '' ? 'none was' : `there are ${names}`}`;
+          },
+        );
+      };
+    case 'link':
+      return view =>
+        orMissing(
+          view.links.flatMap(({ relations, url }) =>
+            relations.includes(argument.toLowerCase()) ? [url] : [],
+          ),
+          () => {
+            const relations = [...new Set(view.links.flatMap(link => link.relations))].join(', ');
+            return `${what} has no link ${argument}; ${relations === '' ? 'there are none' : `there are ${relations}`}`;
+          },
+        );
+    default:
+      return form satisfies never;
+  }
+}
+
+/** Everything that a quantified source or reference ranges over, each item with its place where it has one. */
+export function compileItems(node: ResponseSource | Reference): (scene: Scene) => Match[] | Missing {
+  if (node.type === 'reference') {
+    const evaluate = compileReference(node);
+    return scene => {
+      const value = evaluate(scene);
+      return value instanceof Missing ? value : items(value, `{${[node.name, ...node.path].join('.')}}`);
+    };
+  }
+  const of = compileViewItems(node);
+  if (of)
+    return scene => {
+      const view = node.sent ? scene.sent : scene.response;
+      return view ? of(view, scene) : noView(scene, node.sent);
+    };
+  const evaluate = compileSource(node);
+  return scene => {
+    const value = evaluate(scene);
+    return value instanceof Missing ? value : [new Match(value)];
+  };
+}
+
+function compileViewItems(
+  node: ResponseSource,
+): ((view: ResponseView, scene: Scene) => Match[] | Missing) | undefined {
+  switch (node.form) {
+    case 'path': {
+      const select = compileSegments(node.path.segments);
+      return ({ document }) =>
+        document instanceof Missing ? document : select(new Match(document), document);
+    }
+    case 'body':
+    case 'url':
+    case 'location':
+    case 'header':
+    case 'cookie':
+    case 'link': {
+      const texts = compileTexts(node);
+      const pattern = node.pattern ? compilePatternLiteral(node.pattern) : () => undefined;
+      return (view, scene) => {
+        const found = texts(view);
+        const compiled = pattern(scene);
+        if (compiled instanceof Missing) return compiled;
+        // What is not there is no item; what cannot be read could hold any.
+        if (found instanceof Missing) return found.unreadable ? found : [];
+        return found.flatMap(text => partsOf(text, compiled)).map(text => new Match(new Plain(text)));
+      };
+    }
+    default:
+      return undefined;
+  }
+}
+
+function partsOf(text: string, pattern: Pattern | undefined): string[] {
+  return pattern ? [...pattern.matches(text)] : [text];
+}
+
+function items(value: Value, what: string): Match[] | Missing {
+  if (!Array.isArray(value)) return new Missing(`${what} is ${kindInWords(kindOf(value))}, no list`);
+  return value.map((item, index) => new Match(item, undefined, index));
+}

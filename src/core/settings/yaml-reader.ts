@@ -1,0 +1,87 @@
+import type { Node, Pair, YAMLMap } from 'yaml';
+import type { Template } from '../template/template.ts';
+import { parseTemplateText } from '../template/template.ts';
+import { type Code, type Finding, finding } from '../text/finding.ts';
+import type { Excerpt, Range } from '../text/source.ts';
+import { readDuration, readSize } from '../values/compare.ts';
+
+export type Libraries = typeof import('./libraries.ts');
+
+/** What every reader of settings needs: nodes by their key, values by their form, findings with their place. */
+export class YamlReader {
+  readonly findings: Finding[] = [];
+  /** Keys whose value has no form that could be read. */
+  protected readonly unusable = new Set<string>();
+
+  constructor(
+    readonly libraries: Libraries,
+    readonly excerpt: Excerpt,
+  ) {}
+
+  node(map: YAMLMap, key: string): Node | undefined {
+    return this.unusable.has(key) ? undefined : (map.get(key, true) as Node | undefined);
+  }
+
+  pairs(node: Node | undefined | null): { key: Node; value: Node | null }[] {
+    return this.libraries.isMap(node)
+      ? node.items.map((pair: Pair) => ({ key: pair.key as Node, value: pair.value as Node | null }))
+      : [];
+  }
+
+  /** The key of a pair as text. */
+  keyText(key: Node): string {
+    return String(this.libraries.isScalar(key) ? key.value : key);
+  }
+
+  /** Null as well as what is no scalar give nothing. */
+  text(node: Node | undefined | null): string | undefined {
+    if (!this.libraries.isScalar(node) || node.value === null) return undefined;
+    return node.type === 'PLAIN' ? (node.source ?? String(node.value)) : String(node.value);
+  }
+
+  scalarText(map: YAMLMap, key: string): string | undefined {
+    return this.text(this.node(map, key));
+  }
+
+  template(node: Node, place: 'text' | 'header'): Template {
+    return parseTemplateText(this.text(node) ?? '', place, rangeOf(node, this.excerpt));
+  }
+
+  /** In milliseconds. */
+  duration(node: Node | undefined | null): number | undefined {
+    return this.#measure(node, text => readDuration(text)?.milliseconds, 'duration', '5 s, or 300 ms');
+  }
+
+  /** In bytes. */
+  size(node: Node | undefined | null): number | undefined {
+    return this.#measure(node, text => readSize(text)?.bytes, 'size', '10 MiB, or 64 kB');
+  }
+
+  #measure(
+    node: Node | undefined | null,
+    read: (text: string) => number | undefined,
+    what: string,
+    example: string,
+  ): number | undefined {
+    const text = this.text(node);
+    if (text === undefined) return undefined;
+    const amount = read(text);
+    if (amount !== undefined && amount > 0) return amount;
+    this.add(
+      'setting-form',
+      rangeOf(node, this.excerpt),
+      `'${text}' is no ${what}.`,
+      `For example: ${example}.`,
+    );
+    return undefined;
+  }
+
+  add(code: Code, range: Range, message: string, remedy?: string): void {
+    this.findings.push(finding(code, this.excerpt.source, range, message, remedy));
+  }
+}
+
+export function rangeOf(node: Node | null | undefined, excerpt: Excerpt): Range {
+  const [start, end] = node?.range ?? [0, 0];
+  return excerpt.range(start, end);
+}

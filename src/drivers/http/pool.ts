@@ -1,0 +1,208 @@
+import type { Socket } from 'node:net';
+import type { Client } from 'undici';
+import type { Connection as ConnectionFacts } from '../../core/engine/ports.ts';
+import { toMicrosecond } from '../../core/engine/time.ts';
+import type { Tls } from '../../core/settings/transport.ts';
+import { elapsed } from '../clock.ts';
+import { type ProxyServer, readProxy } from './proxy.ts';
+import { describeConnection, tlsOptions } from './tls.ts';
+
+type ClientLibrary = typeof import('./client.ts');
+type Connector = ReturnType<ClientLibrary['buildConnector']>;
+
+/** How a connection is to be made; two alike can share one. */
+export interface Route {
+  readonly origin: string;
+  readonly tls: Tls;
+  readonly proxy?: string;
+  /** The largest head of a response, in bytes. */
+  readonly head: number;
+}
+
+export interface ConnectionTimes {
+  readonly lookup?: number;
+  readonly connect: number;
+  readonly tls?: number;
+}
+
+/** One connection of the client. */
+export interface PooledConnection {
+  readonly client: Client;
+  /** Set where requests go to a proxy that passes them on, with the whole address in the request line. */
+  readonly passedOnBy?: ProxyServer;
+  /** How long its opening took, until an exchange has told it. */
+  opened?: ConnectionTimes | undefined;
+  facts?: ConnectionFacts | undefined;
+  socket?: Socket | undefined;
+}
+
+/** A proxy that does not open a tunnel. */
+export class TunnelError extends Error {
+  constructor(
+    readonly proxy: string,
+    readonly status: number,
+  ) {
+    super(`the proxy answers with status ${status}`);
+  }
+}
+
+/**
+ * Connections that are kept open. Each carries one exchange at a time; a new one is opened only when all others of its
+ * kind are taken.
+ */
+export class Pool {
+  readonly #idle = new Map<string, PooledConnection[]>();
+  readonly #taken = new Map<PooledConnection, string>();
+  readonly #connectors = new Map<string, Connector>();
+
+  constructor(
+    readonly library: ClientLibrary,
+    /** Where relative paths of certificates begin. */
+    readonly root: string,
+  ) {}
+
+  /** Throws TlsMistake and ProxyMistake. */
+  take(route: Route): PooledConnection {
+    const key = keyOf(route);
+    const connection = this.#idle.get(key)?.pop() ?? this.#open(route);
+    this.#taken.set(connection, key);
+    return connection;
+  }
+
+  /** After a fault nobody knows what a connection will still carry; it is dropped. */
+  giveBack(connection: PooledConnection, sound: boolean): void {
+    const key = this.#taken.get(connection);
+    this.#taken.delete(connection);
+    if (!sound || key === undefined) {
+      void connection.client.destroy();
+      return;
+    }
+    const idle = this.#idle.get(key);
+    if (idle) idle.push(connection);
+    else this.#idle.set(key, [connection]);
+  }
+
+  async close(): Promise<void> {
+    const open = [...this.#taken.keys(), ...[...this.#idle.values()].flat()];
+    this.#idle.clear();
+    await Promise.all(open.map(({ client }) => client.destroy()));
+  }
+
+  #open({ origin, tls, proxy: written, head }: Route): PooledConnection {
+    const proxy = written === undefined ? undefined : readProxy(written);
+    const secure = /^https:/i.test(origin);
+    const passedOn = proxy && !secure;
+    const connector = this.#connector(tls);
+    const client = new this.library.Client(passedOn ? proxy.origin : origin, {
+      // The timers of the package are coarse; the handler has its own.
+      headersTimeout: 0,
+      bodyTimeout: 0,
+      maxHeaderSize: head,
+      connect: (options, callback) => {
+        const done: typeof callback = (...[error, socket]: [Error, null] | [null, Socket]) => {
+          if (error) return callback(error, null);
+          connection.socket = socket;
+          connection.facts = describeConnection(socket);
+          return callback(null, socket);
+        };
+        const told = (times: ConnectionTimes) => {
+          connection.opened = times;
+        };
+        if (proxy && secure) this.#tunnel(proxy, connector, options, told, done);
+        else {
+          const socket = connector(options, done) as unknown as Socket;
+          timeConnection(socket, options.protocol === 'https:', told);
+        }
+      },
+    });
+    const connection: PooledConnection = { client, ...(passedOn && { passedOnBy: proxy }) };
+    return connection;
+  }
+
+  #connector(tls: Tls): Connector {
+    const key = JSON.stringify(tls);
+    let connector = this.#connectors.get(key);
+    if (!connector) {
+      connector = this.library.buildConnector({ timeout: 0, allowH2: true, ...tlsOptions(tls, this.root) });
+      this.#connectors.set(key, connector);
+    }
+    return connector;
+  }
+
+  /** Asks the proxy for a tunnel, and opens a safe connection through it. */
+  #tunnel(
+    proxy: ProxyServer,
+    connector: Connector,
+    options: Parameters<Connector>[0],
+    told: (times: ConnectionTimes) => void,
+    done: Parameters<Connector>[1],
+  ): void {
+    const begin = elapsed();
+    const target = `${options.hostname}:${options.port || 443}`;
+    const toProxy = new this.library.Client(proxy.origin, { headersTimeout: 0, bodyTimeout: 0 });
+    const { authorization } = proxy;
+    toProxy.dispatch(
+      {
+        method: 'CONNECT',
+        path: target,
+        headers: [
+          'Host',
+          target,
+          ...(authorization === undefined ? [] : ['Proxy-Authorization', authorization]),
+        ],
+      },
+      {
+        onConnect: () => undefined,
+        onHeaders: () => true,
+        onData: () => true,
+        onComplete: () => undefined,
+        onError: error => done(error, null),
+        onUpgrade: (status, _headers, socket) => {
+          if (status !== 200) {
+            socket.destroy();
+            done(new TunnelError(proxy.origin, status), null);
+            return;
+          }
+          const connected = elapsed();
+          connector({ ...options, httpSocket: socket as Socket }, (...[error, secured]) => {
+            if (error) return done(error, null);
+            told({ connect: toMicrosecond(connected - begin), tls: toMicrosecond(elapsed() - connected) });
+            return done(null, secured!);
+          });
+        },
+      },
+    );
+  }
+}
+
+/** The usual route of an origin is told by the origin alone. */
+function keyOf({ origin, tls, proxy, head }: Route): string {
+  const usual = tls.verify && tls.ca === undefined && tls.cert === undefined;
+  return usual && proxy === undefined
+    ? `${origin} ${head}`
+    : `${origin} ${head} ${proxy} ${JSON.stringify(tls)}`;
+}
+
+/** Notes how long the phases of opening a connection take; before the client hears of it, since it then begins at once. */
+function timeConnection(socket: Socket, secure: boolean, tell: (times: ConnectionTimes) => void): void {
+  const begin = elapsed();
+  let found = begin;
+  let connected = begin;
+  let lookup: number | undefined;
+  socket.once('lookup', () => {
+    found = elapsed();
+    lookup = toMicrosecond(found - begin);
+  });
+  const times = () => ({
+    ...(lookup !== undefined && { lookup }),
+    connect: toMicrosecond(connected - found),
+  });
+  socket.prependOnceListener('connect', () => {
+    connected = elapsed();
+    if (!secure) tell(times());
+  });
+  if (secure)
+    socket.prependOnceListener('secureConnect', () =>
+      tell({ ...times(), tls: toMicrosecond(elapsed() - connected) }),
+    );
+}

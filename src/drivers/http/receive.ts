@@ -1,0 +1,223 @@
+import { createWriteStream, type WriteStream } from 'node:fs';
+import type { Transform } from 'node:stream';
+import type * as zlib from 'node:zlib';
+
+/** What is kept of a body that was received. */
+export interface ReceivedBody {
+  /** Decoded; only its beginning where the body went into a file. */
+  readonly body: Uint8Array;
+  /** Of all of it, decoded. */
+  readonly size: number;
+  /** As it came, where it was compressed. */
+  readonly encodedSize?: number;
+}
+
+/** Takes in a body piece by piece. */
+export interface BodyReceiver {
+  /** False where the sender is to wait; `resume` is then called. */
+  write(chunk: Buffer): boolean;
+  /** Throws BodyMistake. */
+  end(): ReceivedBody | Promise<ReceivedBody>;
+  /** Gives up. */
+  drop(): void;
+}
+
+/** A body that is larger than allowed, or that does not decode. */
+export class BodyMistake extends Error {
+  constructor(
+    readonly kind: 'limit' | 'protocol',
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+const nothing = Buffer.alloc(0);
+
+/** The codings of a body, those that were put on last first; nothing where one of them is not known. */
+export function codingsOf(contentEncoding: string | undefined): string[] {
+  if (contentEncoding === undefined) return [];
+  const codings = contentEncoding
+    .toLowerCase()
+    .split(',')
+    .map(each => each.trim().replace(/^x-/, ''))
+    .filter(each => each !== '' && each !== 'identity');
+  return codings.every(coding => isKnown(coding)) ? codings.reverse() : [];
+}
+
+function isKnown(coding: string): boolean {
+  return (
+    ['gzip', 'deflate', 'br'].includes(coding) || (coding === 'zstd' && process.versions.zstd !== undefined)
+  );
+}
+
+/** Keeps a body in memory, up to a limit as it comes and again once it is decoded. */
+export class MemoryReceiver implements BodyReceiver {
+  #chunks: Buffer[] = [];
+  #size = 0;
+
+  constructor(
+    readonly codings: readonly string[],
+    /** In bytes. */
+    readonly limit: number,
+  ) {}
+
+  write(chunk: Buffer): boolean {
+    this.#size += chunk.length;
+    if (this.#size > this.limit) throw tooLarge();
+    this.#chunks.push(chunk);
+    return true;
+  }
+
+  end(): ReceivedBody | Promise<ReceivedBody> {
+    const [first = nothing] = this.#chunks;
+    const body = this.#chunks.length < 2 ? first : Buffer.concat(this.#chunks);
+    this.#chunks = [];
+    if (this.codings.length === 0 || body.length === 0) return { body, size: body.length };
+    return this.#decode(body);
+  }
+
+  drop(): void {
+    this.#chunks = [];
+  }
+
+  async #decode(encoded: Buffer): Promise<ReceivedBody> {
+    let body = encoded;
+    for (const coding of this.codings) body = await decodeWhole(coding, body, this.limit);
+    return { body, size: body.length, encodedSize: encoded.length };
+  }
+}
+
+function tooLarge(coding?: string): BodyMistake {
+  return new BodyMistake('limit', coding === undefined ? '' : `, once it is decoded (${coding}),`);
+}
+
+function decodeWhole(coding: string, bytes: Buffer, limit: number): Promise<Buffer> {
+  const library = process.getBuiltinModule('node:zlib') as typeof zlib & {
+    zstdDecompress: typeof zlib.gunzip;
+  };
+  const decode = {
+    gzip: library.gunzip,
+    deflate: hasZlibHeader(bytes) ? library.inflate : library.inflateRaw,
+    br: library.brotliDecompress,
+    zstd: library.zstdDecompress,
+  }[coding as 'gzip'];
+  return new Promise((settle, fail) =>
+    decode(bytes, { maxOutputLength: limit }, (error: NodeJS.ErrnoException | null, result) => {
+      if (!error) settle(result);
+      else fail(error.code === 'ERR_BUFFER_TOO_LARGE' ? tooLarge(coding) : corrupt(coding, error));
+    }),
+  );
+}
+
+/** What is called deflate comes with a header (RFC 9110, 8.4.1.2), and from some servers without. */
+function hasZlibHeader(bytes: Buffer): boolean {
+  return (bytes[0]! & 0x0f) === 8 && bytes.length > 1 && bytes.readUInt16BE(0) % 31 === 0;
+}
+
+function corrupt(coding: string, error: Error): BodyMistake {
+  return new BodyMistake(
+    'protocol',
+    `does not decode as ${coding}, which its Content-Encoding says it is: ${error.message}`,
+  );
+}
+
+/** So much of a body that goes into a file is kept to be looked at. */
+const keptBytes = 64 * 1024;
+
+/** Writes a body into a file as it comes, so that its size does not matter. */
+export class FileReceiver implements BodyReceiver {
+  readonly #file: WriteStream;
+  readonly #decoders: Transform[];
+  #kept: Buffer[] = [];
+  #size = 0;
+  #encodedSize = 0;
+  #failure: Error | undefined;
+
+  constructor(
+    path: string,
+    readonly codings: readonly string[],
+    readonly resume: () => void,
+  ) {
+    this.#file = createWriteStream(path);
+    this.#decoders = codings.map(createDecoder);
+    const chain = [...this.#decoders, this.#file];
+    for (const [index, stage] of chain.entries()) {
+      stage.on('error', (error: Error) => {
+        this.#failure ??= stage === this.#file ? error : corrupt(codings[index]!, error);
+        // What waits for room must not wait for ever.
+        this.resume();
+      });
+      stage.on('drain', () => this.resume());
+    }
+    for (const [index, decoder] of this.#decoders.entries())
+      if (index < this.#decoders.length - 1) decoder.pipe(this.#decoders[index + 1]!);
+    const last = this.#decoders.at(-1);
+    last?.on('data', (chunk: Buffer) => {
+      if (!this.#keep(chunk)) {
+        last.pause();
+        this.#file.once('drain', () => last.resume());
+      }
+    });
+  }
+
+  write(chunk: Buffer): boolean {
+    if (this.#failure) throw this.#failure;
+    const [first] = this.#decoders;
+    if (!first) return this.#keep(chunk);
+    this.#encodedSize += chunk.length;
+    return first.write(chunk);
+  }
+
+  #keep(chunk: Buffer): boolean {
+    if (this.#size < keptBytes) this.#kept.push(chunk.subarray(0, keptBytes - this.#size));
+    this.#size += chunk.length;
+    return this.#file.write(chunk);
+  }
+
+  async end(): Promise<ReceivedBody> {
+    const { promise, resolve, reject } = withResolvers();
+    const last = this.#decoders.at(-1);
+    for (const stage of [...this.#decoders, this.#file]) stage.once('error', () => reject(this.#failure));
+    this.#file.once('close', resolve);
+    if (this.#failure) reject(this.#failure);
+    else if (last) {
+      last.once('end', () => this.#file.end());
+      this.#decoders[0]!.end();
+    } else this.#file.end();
+    await promise;
+    return {
+      body: Buffer.concat(this.#kept),
+      size: this.#size,
+      ...(last && { encodedSize: this.#encodedSize }),
+    };
+  }
+
+  drop(): void {
+    for (const stage of [...this.#decoders, this.#file]) stage.destroy();
+  }
+}
+
+function withResolvers(): { promise: Promise<void>; resolve: () => void; reject: (error: unknown) => void } {
+  let [resolve, reject]: [() => void, (error: unknown) => void] = [() => undefined, () => undefined];
+  const promise = new Promise<void>((yes, no) => {
+    [resolve, reject] = [yes, no];
+  });
+  return { promise, resolve, reject };
+}
+
+function createDecoder(coding: string): Transform {
+  const library = process.getBuiltinModule('node:zlib') as typeof zlib & {
+    createZstdDecompress(): Transform;
+  };
+  switch (coding) {
+    case 'gzip':
+      return library.createGunzip();
+    case 'deflate':
+      return library.createInflate();
+    case 'br':
+      return library.createBrotliDecompress();
+    default:
+      return library.createZstdDecompress();
+  }
+}

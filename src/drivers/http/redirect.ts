@@ -1,0 +1,44 @@
+import type { Fault, Header, OutgoingRequest } from '../../core/engine/ports.ts';
+import type { ReceivedResponse } from '../../core/language/response.ts';
+import { sameOrigin } from './address.ts';
+
+const redirecting = new Set([301, 302, 303, 307, 308]);
+const aboutTheBody = /^content-(?:type|length|encoding|language|location)$/i;
+
+/** Where a response sends on, as an absolute URL; nothing where it does not. */
+export function redirectTarget({ status, headers, url }: ReceivedResponse): string | undefined {
+  if (!redirecting.has(status)) return undefined;
+  const location = headers.find(([name]) => /^location$/i.test(name))?.[1];
+  if (location === undefined || !URL.canParse(location, url)) return undefined;
+  const target = new URL(location, url);
+  return /^https?:$/.test(target.protocol) ? target.href : undefined;
+}
+
+/**
+ * The request that follows a redirect (RFC 9110, 15.4): 303 makes a GET of everything but HEAD; 301 and 302 make one of
+ * a POST, as everybody does; 307 and 308 change nothing. Credentials do not go to another origin.
+ */
+export function redirected(request: OutgoingRequest, status: number, target: string): OutgoingRequest {
+  const { method, body, auth, ...rest } = request;
+  const dropsBody = status === 303 || (status <= 302 && method === 'POST');
+  const elsewhere = !sameOrigin(request.url, target);
+  const stays = ([name]: Header) =>
+    !(dropsBody && aboutTheBody.test(name)) &&
+    !(elsewhere && (request.credentials.has(name.toLowerCase()) || /^host$/i.test(name)));
+  return {
+    ...rest,
+    url: target,
+    method: dropsBody && method !== 'HEAD' ? 'GET' : method,
+    headers: request.headers.filter(stays),
+    ...(body && !dropsBody && { body }),
+    ...(auth && !elsewhere && { auth }),
+  };
+}
+
+export function tooManyRedirects({ url, redirects }: OutgoingRequest, last: string): Fault {
+  const times = redirects === 1 ? 'one redirect' : `${redirects} redirects`;
+  return {
+    kind: 'limit',
+    message: `${url} sends on and on: after ${times} ${last} sends on again. The limit is the setting 'redirects'.`,
+  };
+}

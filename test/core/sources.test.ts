@@ -1,0 +1,143 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { readLinks } from '../../src/core/language/links.ts';
+import { Missing, Plain } from '../../src/core/values/value.ts';
+import { decide, evaluate, type Given } from '../support/language.ts';
+
+const response: Given = {
+  body: 'berth-0417 and berth-0418, sid=abc;',
+  status: 201,
+  headers: [
+    ['Content-Type', 'text/plain'],
+    ['Location', '../reservations/7?x#y'],
+    ['Link', '</v1/berths?page=2>; rel="next last", <https://other.skerry.example/>; rel=help'],
+    ['link', '<?page=0>; title="a, b; rel=no"; REL=prev, <nothing>'],
+    ['Via', 'one'],
+    ['Via', 'two'],
+    ['Cache-Control', 'max-age=300'],
+  ],
+  trailers: [
+    ['X-Sum', '42'],
+    ['Via', 'behind'],
+  ],
+  setCookies: ['sid=first; Path=/', 'tide="high"; Secure', 'sid=last=1'],
+  sent: {
+    headers: [
+      ['Content-Type', 'application/json'],
+      ['Cookie', 'sid=0; quay=north'],
+    ],
+    body: '{"nights": 3, "id": 9007199254740993}',
+  },
+};
+
+const rows: [condition: string, outcome: 'yes' | 'no' | 'unknown'][] = [
+  ['version = "HTTP/1.1"', 'yes'],
+  ['location = "http://skerry.example/reservations/7?x#y"', 'yes'],
+  ['location /(\\d+)/ = 7', 'yes'],
+  ['link next = "http://skerry.example/v1/berths?page=2"', 'yes'],
+  ['link LAST = "http://skerry.example/v1/berths?page=2"', 'yes'],
+  ['link help = "https://other.skerry.example/"', 'yes'],
+  ['link prev = "http://skerry.example/v1/berths?page=0"', 'yes'],
+  ['link no exists', 'no'],
+  ['link first absent', 'yes'],
+  ['link next /page=(\\d+)/ = 2', 'yes'],
+  ['header via = "one, two"', 'yes'],
+  ['count header via = 2', 'yes'],
+  ['last header via = "two"', 'yes'],
+  ['nth 2 header via = "two"', 'yes'],
+  ['each header via is text', 'yes'],
+  ['header x-sum = 42', 'yes'],
+  ['header cache-control /max-age=(\\d+)/ >= 300', 'yes'],
+  ['header cache-control /s-maxage=(\\d+)/ exists', 'no'],
+  ['cookie sid = "last=1"', 'yes'],
+  ['cookie tide exists', 'yes'],
+  ['cookie none absent', 'yes'],
+  ['body /berth-(\\d+)/ = "0417"', 'yes'],
+  ['body /berth-\\d+/ = "berth-0417"', 'yes'],
+  ['body /{word}-(\\d+)/ = "0417"', 'yes'],
+  ['count body /berth-\\d+/ = 2', 'yes'],
+  ['all body /berth-(\\d+)/ = ["0417", "0418"]', 'yes'],
+  ['each body /berth-(\\d+)/ starts with "04"', 'yes'],
+  ['last body /berth-(\\d+)/ = "0418"', 'yes'],
+  ['body /quay-(\\d+)/ = "1"', 'unknown'],
+  ['body /quay-(\\d+)/ absent', 'yes'],
+  ['count body /quay/ = 0', 'yes'],
+  ['url /berths\\?(.*)/ = "a=1"', 'yes'],
+  ['sent $.nights = 3', 'yes'],
+  ['sent $.id = 9007199254740993', 'yes'],
+  ['sent $.none absent', 'yes'],
+  ['sent header content-type = "application/json"', 'yes'],
+  ['sent header via absent', 'yes'],
+  ['sent cookie quay = "north"', 'yes'],
+  ['sent body contains "nights"', 'yes'],
+  ['sent url ends with "?a=1"', 'yes'],
+  ['bytes = bytes', 'yes'],
+  ['fault = "none"', 'yes'],
+];
+
+test('what a response and its request offer', () => {
+  for (const [condition, outcome] of rows)
+    assert.equal(decide(condition, { ...response, names: { word: 'berth' } }), outcome, condition);
+});
+
+test('where no response came, only the fault is known', () => {
+  const none: Given = { fault: 'refused', sent: {} };
+  for (const [condition, outcome] of [
+    ['fault = "refused"', 'yes'],
+    ['fault in "refused", "timeout"', 'yes'],
+    ['fault = "none"', 'no'],
+    ['status = 200', 'unknown'],
+    ['header via absent', 'unknown'],
+    ['$.a absent', 'unknown'],
+    ['sent url exists', 'yes'],
+  ] as const)
+    assert.equal(decide(condition, none), outcome, condition);
+  const missing = evaluate('status', none);
+  assert.ok(missing instanceof Missing && missing.reason.includes('refused'));
+});
+
+test('several values where one is asked for are told, not chosen', () => {
+  const links: Given = { headers: [['Link', '<a>; rel=item, <b>; rel=item']] };
+  const found = evaluate('link item', links);
+  assert.ok(found instanceof Missing && /there are 2 of link item; lead it by/.test(found.reason));
+  assert.equal(decide('count link item = 2', links), 'yes');
+  assert.deepEqual(evaluate('first link item', links), new Plain('http://skerry.example/v1/a'));
+  const cookies = evaluate('header set-cookie', {
+    headers: [
+      ['Set-Cookie', 'a=1'],
+      ['Set-Cookie', 'b=2'],
+    ],
+  });
+  assert.ok(cookies instanceof Missing);
+});
+
+test('hostile and broken Link headers end in what can be read', () => {
+  assert.deepEqual(readLinks('<a>; rel', 'http://skerry.example'), []);
+  assert.deepEqual(readLinks('<http://:99999>; rel=next', 'http://skerry.example'), []);
+  assert.equal(readLinks(`${'<a>;x='.repeat(20_000)}`, 'http://skerry.example').length, 0);
+  assert.equal(readLinks('<a>; rel="next"; rel="prev"', 'http://skerry.example')[0]!.relations[0], 'next');
+});
+
+test('the charset is that of the mark, the header, the XML document, else UTF-8', () => {
+  const text = (body: Buffer, type: string) => evaluate('body', { body, headers: [['Content-Type', type]] });
+  assert.equal(text(Buffer.from('caf\xe9', 'latin1'), 'text/plain; charset="ISO-8859-1"'), 'café');
+  assert.equal(text(Buffer.from('\uFEFFquay', 'utf16le'), 'text/plain'), 'quay');
+  assert.equal(text(Buffer.from('\uFEFFquay'), 'text/plain'), 'quay');
+  assert.equal(
+    text(Buffer.from('<?xml version="1.0" encoding="ISO-8859-1"?><a>\xe9</a>', 'latin1'), 'application/xml'),
+    '<?xml version="1.0" encoding="ISO-8859-1"?><a>é</a>',
+  );
+  assert.equal(text(Buffer.from('é'), 'application/xml'), 'é');
+  const unknown = text(Buffer.from('x'), 'text/plain; charset=tide-8');
+  assert.ok(unknown instanceof Missing && unknown.unreadable && unknown.reason.includes("'tide-8'"));
+});
+
+test('newline-delimited JSON is the list of its documents', () => {
+  const given: Given = {
+    body: '{"berth": "0417"}\n{"berth": "0418"}\n\n',
+    headers: [['Content-Type', 'application/x-ndjson']],
+  };
+  assert.equal(decide('count $[*] = 2', given), 'yes');
+  assert.equal(decide('each $[*].berth starts with "04"', given), 'yes');
+  assert.equal(decide('$ exists', { ...given, body: '{"a":1}\nnone' }), 'unknown');
+});
