@@ -15,38 +15,45 @@ export interface Filled {
 
 /** Fills a request with the values of a scene. Throws Misfit, before anything is sent. */
 export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Filled {
-  const { transport, method } = step;
-  const headers: Header[] = step.headers.map(({ name, value }) => [name, render(value, scene)] as const);
-  const body = step.body && fillBody(step.body, contentTypeOf(headers), scene);
-  if (body?.contentType !== undefined) setContentType(headers, body.contentType);
-  const auth = step.auth ? fillAuth(step.auth, scene) : nothing;
-  headers.push(...auth.headers);
-  const pairs = [
-    ...step.query.flatMap(({ name, values }) =>
-      values.map(value => pairOf(render(name, scene), render(value, scene))),
-    ),
-    ...auth.query,
-  ];
-  const { proxy, timeout, redirects, tls, retry, limits } = transport;
-  return {
-    request: {
-      method,
-      url: withQuery(step.url(scene), pairs),
-      headers: auth.cookie === undefined ? headers : withCookie(headers, auth.cookie),
-      ...(body && { body: body.parts }),
-      credentials:
-        auth.headers.length > 0 ? credentialsWith(step.credentials, auth.headers) : step.credentials,
-      ...(auth.exchanged && { auth: auth.exchanged }),
-      timeout,
-      redirects,
-      tls,
-      ...(proxy && { proxy: proxy === 'none' ? proxy : render(proxy, scene) }),
-      ...(retry && { retry }),
-      limits,
-      ...(jar && transport.cookies && { jar }),
-    },
-    secrets: auth.secrets,
+  const headers: Header[] = [];
+  for (const { name, value } of step.headers) headers.push([name, render(value, scene)]);
+  const { proxy, timeout, redirects, tls, retry, limits, cookies } = step.transport;
+  const { method, credentials } = step;
+  // This is made for every request, so without copies.
+  const request: Draft = {
+    method,
+    url: step.url(scene),
+    headers,
+    credentials,
+    timeout,
+    redirects,
+    tls,
+    limits,
   };
+  const body = step.body && fillBody(step.body, contentTypeOf(headers), scene);
+  if (body) {
+    request.body = body.parts;
+    if (body.contentType !== undefined) setContentType(headers, body.contentType);
+  }
+  const query = step.query.flatMap(({ name, values }) =>
+    values.map(value => pairOf(render(name, scene), render(value, scene))),
+  );
+  const auth = step.auth ? fillAuth(step.auth, scene) : nothing;
+  if (auth !== nothing) addAuth(request, auth);
+  if (query.length + auth.query.length > 0) request.url = withQuery(request.url, [...query, ...auth.query]);
+  if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, scene);
+  if (retry) request.retry = retry;
+  if (jar && cookies) request.jar = jar;
+  return { request, secrets: auth.secrets };
+}
+
+type Draft = { -readonly [Key in keyof OutgoingRequest]: OutgoingRequest[Key] } & { headers: Header[] };
+
+function addAuth(request: Draft, { headers, cookie, exchanged }: FilledAuth): void {
+  request.headers.push(...headers);
+  if (headers.length > 0) request.credentials = credentialsWith(request.credentials, headers);
+  if (cookie !== undefined) request.headers = withCookie(request.headers, cookie);
+  if (exchanged) request.auth = exchanged;
 }
 
 function pairOf(name: string, value: string): string {

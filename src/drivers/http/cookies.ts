@@ -25,13 +25,11 @@ export class Jar implements CookieJar {
 
   /** Takes in what a response sets. What a server may not set is passed over, as browsers do. */
   async store({ response }: Exchange): Promise<void> {
-    const lines = response?.headers.filter(
-      ([name]) => name.length === 10 && name.toLowerCase() === 'set-cookie',
-    );
-    if (!response || !lines || lines.length === 0) return;
+    if (!response) return;
     library ??= await import('tough-cookie');
     this.#jar ??= new library.CookieJar();
-    for (const [, line] of lines) this.#jar.setCookieSync(line, response.url, { ignoreError: true });
+    for (const [name, line] of response.headers)
+      if (isSetCookie(name)) this.#jar.setCookieSync(line, response.url, { ignoreError: true });
   }
 
   #take(other: ToughJar): void {
@@ -43,6 +41,14 @@ export class Jar implements CookieJar {
     for (const cookie of copy?.serializeSync()?.cookies ?? [])
       void this.#jar.store.putCookie(library!.Cookie.fromJSON(cookie)!, () => undefined);
   }
+}
+
+export function setsCookies({ response }: Exchange): boolean {
+  return response?.headers.some(([name]) => isSetCookie(name)) === true;
+}
+
+function isSetCookie(name: string): boolean {
+  return name.length === 10 && name.toLowerCase() === 'set-cookie';
 }
 
 /** Adds the cookies of a jar to those that the request itself names; one of the same name is left as it is written. */

@@ -1,21 +1,29 @@
 import type { Exchange, Fault, Header, SentRequest, Times } from '../../core/engine/ports.ts';
 import { toMicrosecond } from '../../core/engine/time.ts';
+import type { ReceivedResponse } from '../../core/language/response.ts';
 import type { Limits, Timeout } from '../../core/settings/transport.ts';
 import { elapsed } from '../clock.ts';
 import { bodyFault, faultOf, type Phase, timeoutFault } from './fault.ts';
 import type { PooledConnection } from './pool.ts';
-import { BodyMistake, type BodyReceiver, codingsOf, FileReceiver, MemoryReceiver } from './receive.ts';
+import {
+  BodyMistake,
+  type BodyReceiver,
+  codingsOf,
+  FileReceiver,
+  MemoryReceiver,
+  type ReceivedBody,
+} from './receive.ts';
 
-/** What one exchange needs to know. */
+/** What of a request its exchange needs to know. */
 export interface ExchangeOptions {
-  readonly request: SentRequest;
-  readonly origin: string;
   readonly timeout: Timeout;
   readonly limits: Limits;
-  readonly signal: AbortSignal;
   /** A file that the body goes into, whatever its size. */
   readonly saveTo?: string;
 }
+
+/** These are made for every exchange, so without copies. */
+type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 
 const defaultTotal = 30_000;
 
@@ -37,13 +45,16 @@ export class ExchangeHandler {
   #received = 0;
 
   constructor(
+    readonly request: SentRequest,
     readonly options: ExchangeOptions,
+    readonly origin: string,
+    readonly signal: AbortSignal,
     readonly connection: PooledConnection,
     readonly httpMinor: () => number | undefined,
     /** Told whether nothing came over a connection that was open before: it was closed in between. */
     readonly settle: (exchange: Exchange, stale: boolean) => void,
   ) {
-    const { timeout, signal } = options;
+    const { timeout } = options;
     this.#limit('total', timeout.total ?? defaultTotal);
     this.#limit('connect', timeout.connect);
     if (signal.aborted) this.#interrupt();
@@ -81,7 +92,9 @@ export class ExchangeHandler {
     this.#reason = reason;
     this.#headers = headers;
     this.#version = this.#versionOf();
-    const codings = codingsOf(headers.find(([name]) => /^content-encoding$/i.test(name))?.[1]);
+    const codings = codingsOf(
+      headers.find(([name]) => name.length === 16 && /^content-encoding$/i.test(name))?.[1],
+    );
     const { saveTo, limits } = this.options;
     this.#body =
       saveTo === undefined
@@ -124,58 +137,32 @@ export class ExchangeHandler {
   }
 
   onError(error: Error): void {
-    this.fail(faultOf(error, this.options.origin, this.options.limits.head));
+    this.fail(faultOf(error, this.origin, this.options.limits.head));
   }
 
   fail(fault: Fault): void {
     if (this.#settled) return;
     this.#body?.drop();
-    this.#finish({
-      request: this.options.request,
-      fault,
-      times: this.#times(),
-      received: this.#received,
-      ...this.#facts(),
-    });
+    this.#finish({ request: this.request, fault, times: this.#times(), received: this.#received });
     this.#abort?.();
   }
 
-  #complete(
-    { body, size, encodedSize }: { body: Uint8Array; size: number; encodedSize?: number },
-    trailers: Header[],
-    times: Times,
-  ): void {
+  #complete({ body, size, encodedSize }: ReceivedBody, trailers: Header[], times: Times): void {
     if (this.#settled) return;
-    const { request } = this.options;
-    this.#finish({
-      request,
-      response: {
-        url: request.url,
-        status: this.#status,
-        reason: this.#reason,
-        version: this.#version,
-        headers: this.#headers,
-        body,
-        size,
-        time: times.total,
-        ...(encodedSize !== undefined && { encodedSize }),
-        ...(trailers.length > 0 && { trailers }),
-      },
-      times,
-      received: this.#received,
-      ...this.#facts(),
-    });
-  }
-
-  #facts(): Pick<Exchange, 'connection' | 'interim'> {
-    const { facts } = this.connection;
-    return {
-      ...(this.#sent > 0 &&
-        facts && {
-          connection: this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts,
-        }),
-      ...(this.#interim && { interim: this.#interim }),
+    const { request } = this;
+    const response: Draft<ReceivedResponse> = {
+      url: request.url,
+      status: this.#status,
+      reason: this.#reason,
+      version: this.#version,
+      headers: this.#headers,
+      body,
+      size,
+      time: times.total,
     };
+    if (encodedSize !== undefined) response.encodedSize = encodedSize;
+    if (trailers.length > 0) response.trailers = trailers;
+    this.#finish({ request, response, times, received: this.#received });
   }
 
   #versionOf(): string {
@@ -195,7 +182,8 @@ export class ExchangeHandler {
   }
 
   #failBody(error: unknown): void {
-    const { origin, limits } = this.options;
+    const { origin } = this;
+    const { limits } = this.options;
     if (error instanceof BodyMistake) this.fail(bodyFault(error, origin, limits.body));
     else
       this.fail({
@@ -211,7 +199,7 @@ export class ExchangeHandler {
   #limit(phase: Phase, milliseconds: number | undefined): void {
     if (milliseconds === undefined) return;
     this.#timers.push(
-      setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.options.origin)), milliseconds),
+      setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.origin)), milliseconds),
     );
   }
 
@@ -221,20 +209,22 @@ export class ExchangeHandler {
 
   #times(): Times {
     const end = elapsed();
-    return {
-      ...this.#opened,
-      ...(this.#answered > 0 && {
-        wait: toMicrosecond(this.#answered - this.#sent),
-        download: toMicrosecond(end - this.#answered),
-      }),
-      total: toMicrosecond(end - this.#begin),
-    };
+    const times: Draft<Times> = { ...this.#opened, total: toMicrosecond(end - this.#begin) };
+    if (this.#answered > 0) {
+      times.wait = toMicrosecond(this.#answered - this.#sent);
+      times.download = toMicrosecond(end - this.#answered);
+    }
+    return times;
   }
 
-  #finish(exchange: Exchange): void {
+  #finish(exchange: Draft<Exchange>): void {
     this.#settled = true;
     this.#clearTimers(0);
-    this.options.signal.removeEventListener('abort', this.#interrupt);
+    this.signal.removeEventListener('abort', this.#interrupt);
+    const { facts } = this.connection;
+    if (this.#sent > 0 && facts)
+      exchange.connection = this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts;
+    if (this.#interim) exchange.interim = this.#interim;
     const untouched = this.#sent > 0 && this.#opened === undefined && this.#received === 0;
     this.settle(exchange, untouched);
   }

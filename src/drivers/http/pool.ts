@@ -7,17 +7,8 @@ import { elapsed } from '../clock.ts';
 import { type ProxyServer, readProxy } from './proxy.ts';
 import { describeConnection, tlsOptions } from './tls.ts';
 
-type ClientLibrary = typeof import('./client.ts');
+export type ClientLibrary = typeof import('./client.ts');
 type Connector = ReturnType<ClientLibrary['buildConnector']>;
-
-/** How a connection is to be made; two alike can share one. */
-export interface Route {
-  readonly origin: string;
-  readonly tls: Tls;
-  readonly proxy?: string;
-  /** The largest head of a response, in bytes. */
-  readonly head: number;
-}
 
 export interface ConnectionTimes {
   readonly lookup?: number;
@@ -61,10 +52,13 @@ export class Pool {
     readonly root: string,
   ) {}
 
-  /** Throws TlsMistake and ProxyMistake. */
-  take(route: Route): PooledConnection {
-    const key = keyOf(route);
-    const connection = this.#idle.get(key)?.pop() ?? this.#open(route);
+  /**
+   * @param head the largest head of a response, in bytes
+   * Throws TlsMistake and ProxyMistake.
+   */
+  take(origin: string, tls: Tls, head: number, proxy: string | undefined): PooledConnection {
+    const key = keyOf(origin, tls, head, proxy);
+    const connection = this.#idle.get(key)?.pop() ?? this.#open(origin, tls, head, proxy);
     this.#taken.set(connection, key);
     return connection;
   }
@@ -88,7 +82,7 @@ export class Pool {
     await Promise.all(open.map(({ client }) => client.destroy()));
   }
 
-  #open({ origin, tls, proxy: written, head }: Route): PooledConnection {
+  #open(origin: string, tls: Tls, head: number, written: string | undefined): PooledConnection {
     const proxy = written === undefined ? undefined : readProxy(written);
     const secure = /^https:/i.test(origin);
     const passedOn = proxy && !secure;
@@ -175,8 +169,8 @@ export class Pool {
   }
 }
 
-/** The usual route of an origin is told by the origin alone. */
-function keyOf({ origin, tls, proxy, head }: Route): string {
+/** Connections alike can take each other's place; the usual one of an origin is told by the origin alone. */
+function keyOf(origin: string, tls: Tls, head: number, proxy: string | undefined): string {
   const usual = tls.verify && tls.ca === undefined && tls.cert === undefined;
   return usual && proxy === undefined
     ? `${origin} ${head}`

@@ -1,0 +1,137 @@
+import type { Socket } from 'node:net';
+import type { Exchange, Fault, Header, OutgoingRequest } from '../../core/engine/ports.ts';
+import type { OsEnvironment } from '../../core/variables/definition.ts';
+import { FileMistake } from '../files.ts';
+import { addressFault, isOrigin, splitAddress } from './address.ts';
+import { faultOf } from './fault.ts';
+import { ExchangeHandler } from './handler.ts';
+import { type FilePlaces, type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
+import { type ClientLibrary, Pool, type PooledConnection } from './pool.ts';
+import { ProxyMistake, proxyOfEnvironment } from './proxy.ts';
+import { TlsMistake } from './tls.ts';
+
+/** A request whose response may go into a file as it comes. */
+export interface SavableRequest extends OutgoingRequest {
+  readonly saveTo?: string;
+}
+
+/** An exchange; `stale` where nothing came over a connection that had been open before. */
+export type OneExchange = Exchange & { readonly stale?: boolean };
+
+/** Sends one request and takes its one response, over a connection of the pool. */
+export class Sender {
+  readonly #pool: Pool;
+  /** The proxy that the process environment names for an origin, for every origin that a connection can be opened to. */
+  readonly #origins = new Map<string, string | undefined>();
+
+  constructor(
+    readonly library: ClientLibrary,
+    readonly options: FilePlaces & { readonly environment: OsEnvironment },
+  ) {
+    this.#pool = new Pool(library, options.root);
+  }
+
+  exchange(request: SavableRequest, signal: AbortSignal): Promise<OneExchange> {
+    const address = splitAddress(request.url);
+    if (!address || !this.#knows(address.origin))
+      return Promise.resolve(unsendable(request, addressFault(request.url)));
+    try {
+      const body = request.body && prepareOutgoing(request.body, this.options);
+      const proxy =
+        request.proxy === undefined
+          ? this.#origins.get(address.origin)
+          : request.proxy === 'none'
+            ? undefined
+            : request.proxy;
+      const connection = this.#pool.take(address.origin, request.tls, request.limits.head, proxy);
+      return this.#dispatch(request, address, body, connection, signal);
+    } catch (error) {
+      if (error instanceof FileMistake || error instanceof TlsMistake || error instanceof ProxyMistake)
+        return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
+      throw error;
+    }
+  }
+
+  close(): Promise<void> {
+    return this.#pool.close();
+  }
+
+  #knows(origin: string): boolean {
+    if (this.#origins.has(origin)) return true;
+    if (!isOrigin(origin)) return false;
+    this.#origins.set(origin, proxyOfEnvironment(origin, this.options.environment));
+    return true;
+  }
+
+  #dispatch(
+    request: SavableRequest,
+    { origin, path }: { origin: string; path: string },
+    body: OutgoingBody | undefined,
+    connection: PooledConnection,
+    signal: AbortSignal,
+  ): Promise<OneExchange> {
+    const { passedOnBy } = connection;
+    const headers = body ? withLength(request.headers, body) : request.headers;
+    return new Promise(settle => {
+      const handler = new ExchangeHandler(
+        {
+          method: request.method,
+          url: request.url,
+          headers: request.headers,
+          ...(body && { body: body.parts }),
+        },
+        request,
+        origin,
+        signal,
+        connection,
+        () => httpMinorOf(connection.socket, this.library.kParser),
+        (ended, stale) => {
+          this.#pool.giveBack(connection, !ended.fault);
+          settle(stale ? { ...ended, stale } : ended);
+        },
+      );
+      try {
+        connection.client.dispatch(
+          {
+            path: passedOnBy ? origin + path : path,
+            method: request.method as 'GET',
+            headers: (passedOnBy ? forProxy(headers, origin, passedOnBy.authorization) : headers).flat(),
+            body: (body?.open() ?? null) as Buffer | null,
+          },
+          handler,
+        );
+      } catch (error) {
+        handler.fail(faultOf(error as Error, origin, request.limits.head));
+      }
+    });
+  }
+}
+
+/** What the parser of a connection read as the second digit of the version. */
+function httpMinorOf(socket: Socket | undefined, kParser: symbol): number | undefined {
+  const parser = (socket as { [key: symbol]: unknown } | undefined)?.[kParser] as
+    | { ptr: number; llhttp: { llhttp_get_http_minor(pointer: number): number } }
+    | undefined;
+  return parser?.llhttp.llhttp_get_http_minor(parser.ptr);
+}
+
+/** For a proxy that passes a request on, it is addressed to the proxy. */
+function forProxy(
+  headers: readonly Header[],
+  origin: string,
+  authorization: string | undefined,
+): readonly Header[] {
+  const named: Header[] = [];
+  if (!headers.some(([name]) => /^host$/i.test(name))) named.push(['Host', origin.replace(/^\w+:\/\//, '')]);
+  if (authorization !== undefined) named.push(['Proxy-Authorization', authorization]);
+  return [...named, ...headers];
+}
+
+export function unsendable({ method, url, headers, body }: OutgoingRequest, fault: Fault): Exchange {
+  return {
+    request: { method, url, headers, ...(body && { body }) },
+    fault,
+    times: { total: 0 },
+    received: 0,
+  };
+}
