@@ -121,6 +121,7 @@ const common = {
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
   plugins: [apart, trimmed],
   metafile: true,
+  loader: { '.pem': 'text', '.key': 'text' },
   logLevel: 'warning',
 };
 
@@ -150,7 +151,10 @@ await esbuild.build({
 });
 writeFileSync('dist/llhttp.wasm', createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'));
 cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/llhttp-plain.cjs');
-cpSync('demo/collection', 'dist/collection', { recursive: true });
+cpSync('demo/collection', 'dist/collection', {
+  recursive: true,
+  filter: path => !path.endsWith('/.mervok'),
+});
 
 /** Everything bundled brings its licence along. */
 const bundled = metafiles.flatMap(metafile => Object.keys(metafile.inputs));

@@ -4,6 +4,9 @@ export const defects = {
   'lying-count': 'the count of a list is one too high',
   'late-cancel': 'a cancelled reservation can still be read',
   'rounded-ids': 'ids lose their last digits',
+  'open-door': 'who has left the watch is still let in',
+  'endless-pages': 'the last page of a list names a next one',
+  'lost-update': 'a berth can be changed by who has not seen its latest state',
 } as const;
 
 export type Defect = keyof typeof defects;

@@ -11,7 +11,7 @@ export interface Berth {
   readonly depth: number;
   state: BerthState;
   /** For a night, in hundredths. */
-  readonly tariff: number;
+  tariff: number;
   /** Some berths ask for no deposit. */
   readonly deposit: number | null;
 }

@@ -1,11 +1,25 @@
+import { createHash } from 'node:crypto';
+import { areasOf } from './areas.ts';
+import { customs } from './customs.ts';
+import { graph } from './graph.ts';
 import { type Answer, type Call, Problem, type Route } from './http.ts';
 import type { Berth, BerthState, Office, Reservation, Vessel } from './office.ts';
+import { weather } from './weather.ts';
 
 type Fields = { [name: string]: unknown };
 
 /** Everything that the harbour office answers. */
 export function routesOf(office: Office): Route[] {
-  return [...signIn(office), ...berths(office), ...vessels(office), ...reservations(office)];
+  return [
+    ...signIn(office),
+    ...berths(office),
+    ...vessels(office),
+    ...reservations(office),
+    ...areasOf(office),
+    ...customs(),
+    ...graph(office),
+    ...weather(),
+  ];
 }
 
 function signIn(office: Office): Route[] {
@@ -45,13 +59,41 @@ function berths(office: Office): Route[] {
         const found = office.berths.filter(
           berth => (state === null || berth.state === state || leaks(berth)) && berth.depth >= depth,
         );
-        return listOf(office, 'berths', found.map(tell));
+        return pageOf(listOf(office, 'berths', found.map(tell)), query, office);
       },
     },
     {
       method: 'GET',
+      path: '/v1/berths/deepest',
+      answer: () => ({ status: 302, headers: { Location: './0733' } }),
+    },
+    {
+      method: 'GET',
       path: '/v1/berths/:berth',
-      answer: ({ path }) => ({ status: 200, body: tell(office.berth(path.berth!)) }),
+      answer: ({ path, request }) => {
+        const body = tell(office.berth(path.berth!));
+        const headers = { ETag: tagOf(body) };
+        return request.headers['if-none-match'] === headers.ETag
+          ? { status: 304, headers }
+          : { status: 200, headers, body };
+      },
+    },
+    {
+      method: 'PATCH',
+      path: '/v1/berths/:berth',
+      answer: ({ path, body, request }) => {
+        const berth = office.berth(path.berth!);
+        const seen = request.headers['if-match'];
+        if (seen === undefined) throw new Problem(428, 'Not seen', 'Say what you have seen: If-Match.');
+        if (seen !== tagOf(tell(berth)) && !office.has('lost-update'))
+          throw new Problem(412, 'Changed meanwhile', 'The berth is not as you have seen it.');
+        const { tariff } = fieldsOf(body);
+        if (typeof tariff !== 'number' || tariff <= 0)
+          throw new Problem(422, 'Incomplete', "'tariff' is no amount.");
+        berth.tariff = Math.round(tariff * 100);
+        const changed = tell(berth);
+        return { status: 200, headers: { ETag: tagOf(changed) }, body: changed };
+      },
     },
   ];
 }
@@ -154,6 +196,30 @@ function reservations(office: Office): Route[] {
 
 function listOf(office: Office, name: string, items: unknown[]): Answer {
   return { status: 200, body: { count: items.length + (office.has('lying-count') ? 1 : 0), [name]: items } };
+}
+
+/** Cuts a list into pages, where somebody asks for them, and says where the others are (RFC 8288). */
+function pageOf(answer: Answer, query: URLSearchParams, office: Office): Answer {
+  const size = Number(query.get('size') ?? 0);
+  if (!(size > 0)) return answer;
+  const body = answer.body as { berths: unknown[] };
+  const page = Math.max(1, Number(query.get('page') ?? 1));
+  const last = Math.max(1, Math.ceil(body.berths.length / size));
+  const link = (to: number, relation: string) => `<?size=${size}&page=${to}>; rel="${relation}"`;
+  const links = [
+    ...(page < last || office.has('endless-pages') ? [link(page + 1, 'next')] : []),
+    ...(page > 1 ? [link(page - 1, 'prev')] : []),
+    link(last, 'last'),
+  ];
+  return {
+    ...answer,
+    headers: { Link: links.join(', ') },
+    body: { ...body, berths: body.berths.slice((page - 1) * size, page * size) },
+  };
+}
+
+function tagOf(body: unknown): string {
+  return `"${createHash('sha256').update(JSON.stringify(body)).digest('hex').slice(0, 16)}"`;
 }
 
 function checkNights(nights: unknown): void {

@@ -1,44 +1,75 @@
-import { createServer } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http';
+import { createSecureServer } from 'node:http2';
+import type { AddressInfo, Server, Socket } from 'node:net';
 import type { Defect } from './defects.ts';
-import { findRoute, Problem, readBody, send } from './http.ts';
+import { findRoute, Problem, readBytes, readJson, send } from './http.ts';
 import { Office } from './office.ts';
 import { routesOf } from './routes.ts';
+import authority from './tls/authority.pem';
+import key from './tls/server.key';
+import certificate from './tls/server.pem';
 
 export interface Harbour {
   /** `http://127.0.0.1:7070` */
   readonly url: string;
+  /** The same over TLS, with a certificate of the harbour's own authority. */
+  readonly safeUrl: string;
   close(): Promise<void>;
 }
 
-/** Opens the harbour office on the loopback address. Port 0 takes a free one. */
+/**
+ * Opens the harbour office on the loopback address, and one port further over TLS (HTTP/2 too). Port 0 takes free ones.
+ */
 export async function openHarbour(port = 0, defects: Iterable<Defect> = []): Promise<Harbour> {
-  const routes = routesOf(new Office(new Set(defects)));
-  const server = createServer(async (request, response) => {
+  const answer = listenerOf(new Office(new Set(defects)));
+  const open = createServer(answer);
+  const safe = createSecureServer(
+    { key, cert: certificate, ca: authority, requestCert: true, rejectUnauthorized: false, allowHTTP1: true },
+    answer as never,
+  );
+  const taken = await listen(open, port);
+  const sockets = new Set<Socket>();
+  for (const server of [open, safe])
+    server.on('connection', (socket: Socket) => {
+      sockets.add(socket);
+      socket.on('close', () => sockets.delete(socket));
+    });
+  const close = async () => {
+    for (const socket of sockets) socket.destroy();
+    await Promise.all([open, safe].map(server => new Promise(closed => server.close(closed))));
+  };
+  try {
+    const safePort = await listen(safe, port === 0 ? 0 : taken + 1);
+    return { url: `http://127.0.0.1:${taken}`, safeUrl: `https://127.0.0.1:${safePort}`, close };
+  } catch (error) {
+    await close();
+    throw error;
+  }
+}
+
+async function listen(server: Pick<Server, 'listen' | 'once' | 'address'>, port: number): Promise<number> {
+  await new Promise<void>((open, fail) => server.once('error', fail).listen(port, '127.0.0.1', open));
+  return (server.address() as AddressInfo).port;
+}
+
+function listenerOf(office: Office): RequestListener {
+  const routes = routesOf(office);
+  return async (request: IncomingMessage, response: ServerResponse) => {
     try {
       const { pathname, searchParams } = new URL(request.url ?? '/', 'http://skerry.example');
       const { route, path } = findRoute(routes, request.method ?? 'GET', pathname);
-      const body = await readBody(request);
-      send(response, route.answer({ request, query: searchParams, path, body }));
+      const bytes = await readBytes(request);
+      const body = readJson(bytes, request.headers['content-type']);
+      send(request, response, await route.answer({ request, query: searchParams, path, bytes, body }));
     } catch (error) {
       const problem =
         error instanceof Problem ? error : new Problem(500, 'Out of order', (error as Error).message);
-      const { status, title, detail } = problem;
-      send(response, {
+      const { status, title, detail, headers } = problem;
+      send(request, response, {
         status,
-        headers: { 'Content-Type': 'application/problem+json' },
+        headers: { 'Content-Type': 'application/problem+json', ...headers },
         body: { title, status, detail },
       });
     }
-  });
-  await new Promise<void>((open, fail) => server.once('error', fail).listen(port, '127.0.0.1', open));
-  const { port: taken } = server.address() as AddressInfo;
-  return {
-    url: `http://127.0.0.1:${taken}`,
-    close: () =>
-      new Promise(closed => {
-        server.close(() => closed());
-        server.closeAllConnections();
-      }),
   };
 }

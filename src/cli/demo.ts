@@ -29,7 +29,7 @@ export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise
   // Whatever happens, an open harbour would keep the program from ending.
   try {
     if (!flags.quiet) {
-      terminal.out(`The demo harbour is open at ${harbour.url}.\n`);
+      terminal.out(`The demo harbour is open at ${harbour.url}, and over TLS at ${harbour.safeUrl}.\n`);
       for (const name of chosen) terminal.out(`On purpose, ${defects[name]}.\n`);
     }
     if (flags.serve) {
@@ -50,7 +50,10 @@ async function runDemo(
   const { out, paint } = terminal;
   if (!quiet) out('\n');
   const { files, root } = findCollection([collectionFolder], collectionFolder);
-  const given = new Map([['harbour', harbour.url]]);
+  const given = new Map([
+    ['harbour', harbour.url],
+    ['safe-harbour', harbour.safeUrl],
+  ]);
   const { plan } = await buildPlan(await readCollection(files), { paths: [], given });
   process.exitCode = await carryOut(
     plan,
@@ -100,9 +103,9 @@ async function open(port: number, chosen: readonly Defect[]): Promise<Harbour> {
     const { openHarbour } = await import('../../demo/harbour/server.ts');
     return await openHarbour(port, chosen);
   } catch (error) {
-    const { code, message } = error as NodeJS.ErrnoException;
-    const taken = code === 'EADDRINUSE' ? `port ${port} is taken; choose another with --port` : message;
-    throw new UsageMistake(`The demo harbour cannot be opened: ${taken}.`);
+    const { code, message, port: taken = port } = error as NodeJS.ErrnoException & { port?: number };
+    const why = code === 'EADDRINUSE' ? `port ${taken} is taken; choose another with --port` : message;
+    throw new UsageMistake(`The demo harbour cannot be opened: ${why}.`);
   }
 }
 

@@ -1,11 +1,15 @@
-import { existsSync } from 'node:fs';
-import { resolve } from 'node:path';
+import { existsSync, readFileSync } from 'node:fs';
+import { dirname, relative, resolve } from 'node:path';
+import { previewCase } from '../core/engine/preview.ts';
+import { type GivenRequest, writeRequest } from '../core/page/write-request.ts';
 import { buildPlan } from '../core/plan/build.ts';
-import { readCollection } from '../core/plan/collection.ts';
+import { type CollectionFiles, readCollection } from '../core/plan/collection.ts';
+import type { Flow } from '../core/plan/flow.ts';
 import type { Plan } from '../core/plan/plan.ts';
+import { SelectionMistake } from '../core/plan/select.ts';
 import { type Finding, sortFindings } from '../core/text/finding.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import { findCollection } from '../drivers/files.ts';
+import { FileMistake, findCollection } from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { countFindings, findingsText } from '../reports/findings.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -18,27 +22,74 @@ export interface PlanFlags {
   readonly filesAnywhere?: boolean;
 }
 
+export interface Prepared {
+  readonly plan: Plan;
+  readonly findings: Finding[];
+  readonly flow: Flow;
+  readonly root: string;
+  /** The root where there is a collection, and not just a page. */
+  readonly collectionRoot: string | undefined;
+  readonly places: FilePlaces;
+  readonly cases: number;
+}
+
 /** From the paths on the command line to a plan and everything that was found on the way. */
-export async function preparePlan(
+export async function preparePlan(paths: readonly string[], flags: PlanFlags): Promise<Prepared> {
+  const found = findCollection(paths, process.cwd());
+  const places = { root: found.root, anywhere: flags.filesAnywhere === true };
+  return prepareFiles(found.files, found.paths, flags, places);
+}
+
+/** A request of the command line: where it begins with '/', the settings around the working folder hold for it. */
+export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promise<Prepared> {
+  const page = { path: 'request', text: `# Request\n\n${writeRequest(given)}\n` };
+  const anywhere = { root: process.cwd(), anywhere: true };
+  if (!given.target.startsWith('/'))
+    return prepareFiles({ settings: [], pages: [page] }, ['request'], flags, anywhere);
+  const { root, files } = findCollection([], process.cwd());
+  const settings = files.settings.filter(({ path }) => path === 'mervok.yaml');
+  const own = { settings, pages: [page], ...(files.secrets && { secrets: files.secrets }) };
+  return prepareFiles(own, ['request'], flags, { root, anywhere: true });
+}
+
+async function prepareFiles(
+  files: CollectionFiles,
   paths: readonly string[],
   flags: PlanFlags,
-): Promise<{ plan: Plan; findings: Finding[]; root: string; places: FilePlaces; cases: number }> {
-  const found = findCollection(paths, process.cwd());
-  const collection = await readCollection(found.files);
-  const { plan, findings } = await buildPlan(collection, {
-    paths: found.paths,
+  places: FilePlaces,
+): Promise<Prepared> {
+  const collection = await readCollection(files);
+  const { plan, findings, flow } = await buildPlan(collection, {
+    paths,
     ...(flags.env !== undefined && { environment: flags.env }),
     given: readGiven(flags.set ?? []),
-    hasFile: path => existsSync(resolve(found.root, path)),
+    hasFile: path => existsSync(resolve(places.root, path)),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  return {
-    plan,
-    findings: sortFindings(findings),
-    root: found.root,
-    places: { root: found.root, anywhere: flags.filesAnywhere === true },
-    cases,
-  };
+  const { root } = places;
+  const collectionRoot = files.settings.length > 0 ? root : undefined;
+  return { plan, findings: sortFindings(findings), flow, root, collectionRoot, places, cases };
+}
+
+/** What stands before the targets of a page, as far as it is known before a run. */
+export async function baseOf(page: string, flags: PlanFlags): Promise<string | undefined> {
+  const probe = `# Request\n\n${writeRequest({ method: 'GET', target: '/', headers: [] })}\n`;
+  try {
+    const { root, files } = findCollection([], dirname(resolve(page)));
+    const path = relative(root, resolve(page)).replaceAll('\\', '/');
+    const text = existsSync(page) ? `${readFileSync(page, 'utf8')}\n\n${probe}` : probe;
+    const pages = [...files.pages.filter(each => each.path !== path), { path, text }];
+    const { plan } = await prepareFiles({ ...files, pages }, [path], flags, { root, anywhere: false });
+    const planned = plan.pages.find(each => each.file === path)?.cases.at(-1);
+    if (!planned) return undefined;
+    const world = { now: Date.now, uuid: () => crypto.randomUUID() };
+    const { requests } = previewCase(plan, planned, world, name => process.env[name]);
+    return requests.at(-1)?.request?.url.replace(/\/(?:\?.*)?$/, '');
+  } catch (error) {
+    // Outside of a collection, or where none is sound, there is no base.
+    if (error instanceof FileMistake || error instanceof SelectionMistake) return undefined;
+    throw error;
+  }
 }
 
 function readGiven(pairs: readonly string[]): Map<string, Value> {

@@ -6,8 +6,12 @@ import { demoCommand } from './demo.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { initCommand } from './init.ts';
 import { lintCommand } from './lint.ts';
+import { pickCommand } from './pick.ts';
 import { runCommand } from './run.ts';
+import { sendCommand } from './send.ts';
+import { showCommand } from './show.ts';
 import { openTerminal } from './terminal.ts';
+import { varsCommand } from './vars.ts';
 import { version } from './version.ts';
 
 /** An option that may be given several times. */
@@ -51,6 +55,59 @@ function build(): Command {
         '\nCases whose values others need run too. A failed case blocks those that need its values.',
       )
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
+  );
+  program.addCommand(
+    inherit(new Command('send'))
+      .usage('CASE [options]\n       mervok send [METHOD] URL [options]')
+      .description('send one request, what it needs first, and show the response')
+      .argument('<WORD...>', 'a case, or a method and a URL')
+      .option('-H, --header <HEADER>', "a header: 'Name: value' (repeatable)", collect)
+      .option('--body <TEXT>', 'the body, or @FILE; repeatable, a line each', collect)
+      .option('--as <FORM>', 'what the body is: json, xml, yaml, text, form, multipart, graphql, file')
+      .option('--pick <EXPR>', 'print one value of the response alone')
+      .option('--raw', 'print the body alone, as it came')
+      .option('--headers', 'print the status line and the headers alone')
+      .option('-o, --output <FILE>', 'write the body into a file as it comes, whatever its size')
+      .option('--save <PAGE#HEADING>', 'write the request into a page, as a new case')
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+      .option('--files-anywhere', 'send files from outside of the collection too')
+      .addOption(noColor())
+      .addHelpText(
+        'after',
+        "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
+      )
+      .action(async (words: string[], options) => sendCommand(words, options, openTerminal(options.color))),
+  );
+  program.addCommand(
+    inherit(new Command('show'))
+      .description('show the request as it would be sent, and where its values come from; send nothing')
+      .argument('<CASE>', 'a case, or a page')
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+      .addOption(noColor())
+      .action(async (path: string, options) => showCommand(path, options, openTerminal(options.color))),
+  );
+  program.addCommand(
+    inherit(new Command('vars'))
+      .description('show every variable: its value, its level, what it hides')
+      .argument('[CASE]', 'those that one case can see; without it those of the collection')
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+      .addOption(noColor())
+      .action(async (path: string | undefined, options) =>
+        varsCommand(path, options, openTerminal(options.color)),
+      ),
+  );
+  program.addCommand(
+    inherit(new Command('pick'))
+      .description('try a value or a condition on the last response that was sent for')
+      .argument('<EXPR>', "for example '$.berths[0].code', 'header etag', 'status = 200'")
+      .argument('[FILE]', 'a file with a body instead; - for standard input')
+      .addOption(noColor())
+      .action(async (text: string, file: string | undefined, options) =>
+        pickCommand(text, file, openTerminal(options.color)),
+      ),
   );
   program.addCommand(
     inherit(new Command('lint'))

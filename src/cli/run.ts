@@ -9,6 +9,7 @@ import { endingOf, endingsInWords, reports } from '../reports/index.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
+import { listenForInterrupt } from './interrupt.ts';
 import { noteUnusedGiven, type PlanFlags, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
@@ -128,22 +129,6 @@ export async function carryOut(
     recorder?.remove();
     await ports.close();
   }
-}
-
-/** The first interrupt ends the run in order; the second one ends the program. */
-function listenForInterrupt(): { signal: AbortSignal; stop(): void } {
-  const controller = new AbortController();
-  const listener = () =>
-    controller.signal.aborted ? process.exit(exitCodes.interrupted) : controller.abort();
-  process.on('SIGINT', listener);
-  process.on('SIGTERM', listener);
-  return {
-    signal: controller.signal,
-    stop: () => {
-      process.off('SIGINT', listener);
-      process.off('SIGTERM', listener);
-    },
-  };
 }
 
 async function writeReports(

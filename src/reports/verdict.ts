@@ -25,7 +25,7 @@ export function verdictInWords({ checks, held, cases, interrupted }: Tally): str
   return sentences.join(' ');
 }
 
-function checksInWords(checks: number, held: number): string {
+export function checksInWords(checks: number, held: number): string {
   if (checks === 0) return 'Nothing was checked.';
   if (held === checks) return checks === 1 ? 'The one check holds.' : `All ${grouped(checks)} checks hold.`;
   const none =

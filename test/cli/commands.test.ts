@@ -80,7 +80,10 @@ test('the demo passes without defects, and catches each of them', async t => {
   const folder = folderWith(t);
   const { code, out } = await mervok(folder, ['demo']);
   assert.equal(code, 0, out);
-  assert.match(out, /^The demo harbour is open at http:\/\/127\.0\.0\.1:\d+\.$/m);
+  assert.match(
+    out,
+    /^The demo harbour is open at http:\/\/127\.0\.0\.1:\d+, and over TLS at https:\/\/127\.0\.0\.1:\d+\.$/m,
+  );
   const [, cases] = /^All \d+ checks hold\. (\d+) cases passed\.$/m.exec(out)!;
   assert.ok(Number(cases) >= 15);
   assert.ok(out.match(/\.md$/gm)!.length >= 4, 'at least four pages');

@@ -2,6 +2,7 @@ import type { Plan, PlannedPage } from '../plan/plan.ts';
 import type { CaseEvent, RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
 import { recordVersion } from '../record/outcomes.ts';
+import type { OsEnvironment } from '../variables/definition.ts';
 import { CaseRunner } from './case.ts';
 import type { Ports } from './ports.ts';
 import { PassScope } from './scope.ts';
@@ -14,6 +15,8 @@ export interface RunOptions {
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
   readonly signal: AbortSignal;
+  /** Learns of the secrets; handed in by those who print more than the events. */
+  readonly masker?: Masker;
 }
 
 /** What a pass knows of the cases that have ended. */
@@ -36,7 +39,7 @@ export async function run(
   options: RunOptions,
   emit: (event: RunEvent) => void,
 ): Promise<void> {
-  const masker = new Masker();
+  const { masker = new Masker() } = options;
   const begin = ports.elapsed();
   const context: RunContext = {
     ports,
@@ -44,7 +47,7 @@ export async function run(
     masker,
     emit: event => emit(masker.isEmpty ? event : masker.deep(event)),
   };
-  addKnownSecrets(plan, context);
+  addKnownSecrets(plan, masker, ports.environment);
   context.emit({
     type: 'run',
     version: recordVersion,
@@ -86,7 +89,11 @@ async function runPage(
 }
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */
-function addKnownSecrets({ pages, given, secretNames }: Plan, { ports, masker }: RunContext): void {
+export function addKnownSecrets(
+  { pages, given, secretNames }: Plan,
+  masker: Masker,
+  environment: OsEnvironment,
+): void {
   if (secretNames.size === 0) return;
   for (const [name, value] of given) if (secretNames.has(name)) masker.addValue(value, 'lasting');
   const variables = pages
@@ -95,7 +102,7 @@ function addKnownSecrets({ pages, given, secretNames }: Plan, { ports, masker }:
   for (const definition of new Set(variables)) {
     if (!secretNames.has(definition.name) || definition.references.length > 0) continue;
     try {
-      masker.addValue(definition.resolve({ lookup: () => undefined }, ports.environment).value, 'lasting');
+      masker.addValue(definition.resolve({ lookup: () => undefined }, environment).value, 'lasting');
     } catch {
       // Where its value is missing, the step that needs it says so.
     }

@@ -1,5 +1,5 @@
 import type { Found, Value } from '../values/value.ts';
-import type { Comparison } from './ast.ts';
+import type { Comparison, Reference } from './ast.ts';
 import type { World } from './functions.ts';
 import type { Match } from './jsonpath/evaluate.ts';
 import type { ResponseView } from './response.ts';
@@ -33,6 +33,8 @@ export interface Scene {
   /** Why no response came, where a check expects that. */
   readonly fault?: string | undefined;
   lookup(name: string): Entry | undefined;
+  /** Stands in for a value that is known only once other cases have run, where a request is only shown. */
+  standIn?(reference: Reference): Value | undefined;
   readonly world: World;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */
   readonly notes: Note[];

@@ -32,7 +32,7 @@ export interface PlanOptions {
 export async function buildPlan(
   collection: Collection,
   options: PlanOptions,
-): Promise<{ plan: Plan; findings: Finding[] }> {
+): Promise<{ plan: Plan; findings: Finding[]; flow: Flow }> {
   const findings = [...collection.findings];
   const name = options.environment ?? collection.root.environment?.name;
   const environment = readEnvironment(collection, name, options.environment !== undefined, findings);
@@ -74,7 +74,7 @@ export async function buildPlan(
     secretNames,
     checks: steps.filter(step => step.kind === 'check').length,
   };
-  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)) };
+  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
 }
 
 /** Where settings cannot be read, what they would have set is missing too; that is not told once more. */

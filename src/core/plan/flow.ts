@@ -58,30 +58,38 @@ export class Flow {
     return this.#names.get(each)!;
   }
 
-  /** Variables of the levels that stand above the values kept by other pages, then of those below; nearest first. */
+  /** The strongest variable of the levels that stand above the values kept by other pages, or of those below. */
   variable(name: string, each: CollectionCase, near: boolean): VariableDefinition | undefined {
+    return this.variables(name, each, near)[0];
+  }
+
+  /** All of them, from strong to weak. */
+  variables(name: string, each: CollectionCase, near: boolean): VariableDefinition[] {
     const { length: outer } = each.page.levels.filter(level => level.source !== each.page.page.source);
     if (near) {
       return each.levels
         .slice(outer)
         .toReversed()
-        .map(level => level.variables.get(name))
-        .find(definition => definition);
+        .flatMap(level => level.variables.get(name) ?? []);
     }
-    return (
-      this.environment.get(name) ??
-      this.collection.secrets?.variables.get(name) ??
-      each.levels
+    return [
+      this.environment.get(name) ?? [],
+      this.collection.secrets?.variables.get(name) ?? [],
+      ...each.levels
         .slice(0, outer)
         .toReversed()
-        .map(level => level.variables.get(name))
-        .find(definition => definition)
-    );
+        .map(level => level.variables.get(name) ?? []),
+    ].flat();
+  }
+
+  /** The cases of other pages that keep a name. */
+  keepersElsewhere(name: string, user: CollectionCase): CollectionCase[] {
+    return [...(this.#keepers.get(name) ?? [])].flatMap(([page, cases]) => (page === user.page ? [] : cases));
   }
 
   /** From strong to weak: earlier on the page, the command line, page variables, another page, outer variables. */
   bind(use: Use, user: CollectionCase): Binding | undefined {
-    const earlier = this.#earlierOnPage(use, user);
+    const earlier = this.earlierOnPage(use, user);
     if (earlier) return { from: 'page', producer: earlier };
     if (this.given.has(use.name)) return { from: 'given' };
     const near = this.variable(use.name, user, true);
@@ -92,7 +100,11 @@ export class Flow {
     return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
   }
 
-  #earlierOnPage({ name, step }: Use, user: CollectionCase): CollectionCase | undefined {
+  /** The last case of the page, up to a step of this one, that makes a name. */
+  earlierOnPage(
+    { name, step }: Pick<Use, 'name' | 'step'>,
+    user: CollectionCase,
+  ): CollectionCase | undefined {
     const producers = this.#makers.get(user.page)?.get(name) ?? [];
     const at = this.#place.get(user)!;
     if (

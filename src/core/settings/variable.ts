@@ -28,7 +28,13 @@ export class VariableReader {
   read(name: string, node: Node | null, origin: string, alwaysSecret: boolean): VariableDefinition {
     const range = rangeOf(node, this.excerpt);
     const form = this.libraries.isMap(node) ? this.#formOf(node) : undefined;
-    const base = { name, source: this.excerpt.source, range, secret: alwaysSecret || form?.secret === true };
+    const base = {
+      name,
+      origin,
+      source: this.excerpt.source,
+      range,
+      secret: alwaysSecret || form?.secret === true,
+    };
     if (form?.kind !== 'os') {
       const part = this.#readPart(form ? form.node : node);
       return {

@@ -12,6 +12,8 @@ export class Misfit extends Error {}
 /** The value of a reference. Throws Misfit where there is none. */
 export function valueFor(reference: Reference, scene: Scene): Value {
   const entry = scene.lookup(reference.name);
+  const stand = entry ? undefined : scene.standIn?.(reference);
+  if (stand !== undefined) return stand;
   const value = entry
     ? descend(entry.value, reference.path, reference.name)
     : new Missing(`'${reference.name}' has no value here`);

@@ -5,6 +5,8 @@ import type { Range, Source } from '../text/source.ts';
 /** A variable as a settings level defines it. */
 export interface VariableDefinition {
   readonly name: string;
+  /** Where it comes from, in words: `from environment local`. */
+  readonly origin: string;
   readonly source: Source;
   readonly range: Range;
   readonly references: readonly Reference[];

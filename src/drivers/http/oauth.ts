@@ -1,3 +1,4 @@
+import type { ClientAuth } from 'oauth4webapi';
 import type { Exchange, ExchangedAuth, Fault, OutgoingRequest } from '../../core/engine/ports.ts';
 
 type OAuth = Extract<ExchangedAuth, { kind: 'oauth2' }>;
@@ -134,7 +135,17 @@ function clientAuthentication(library: typeof import('oauth4webapi'), fields: Fi
   if (secret === undefined || fields.get('client-auth') === 'none') return library.None();
   return fields.get('client-auth') === 'body'
     ? library.ClientSecretPost(secret)
-    : library.ClientSecretBasic(secret);
+    : basicAuthentication(fields.get('client-id')!, secret);
+}
+
+/**
+ * RFC 6749, 2.3.1: encoded as a form has it, and no further than that. Many servers do not decode it at all, so a `-` of
+ * a name must not become `%2D`.
+ */
+function basicAuthentication(client: string, secret: string): ClientAuth {
+  const encode = (text: string) => new URLSearchParams([['', text]]).toString().slice(1);
+  const account = Buffer.from(`${encode(client)}:${encode(secret)}`).toString('base64');
+  return (_server, _client, _body, headers) => headers.set('authorization', `Basic ${account}`);
 }
 
 /** The token is fetched with the same limits, authorities and proxy as the request that needs it. */

@@ -1,0 +1,75 @@
+import { readFileSync, statSync } from 'node:fs';
+import { resolve } from 'node:path';
+import type { BodyFenceForm } from '../core/page/fence.ts';
+import type { GivenRequest } from '../core/page/write-request.ts';
+import { didYouMean, inWords } from '../core/text/nearest.ts';
+import { UsageMistake } from './exit.ts';
+
+export interface RequestFlags {
+  readonly header?: readonly string[];
+  readonly body?: readonly string[];
+  readonly as?: string;
+}
+
+const forms: readonly BodyFenceForm[] = [
+  'json',
+  'xml',
+  'yaml',
+  'text',
+  'form',
+  'multipart',
+  'graphql',
+  'file',
+];
+
+/** A request from the words of the command line: a method and a URL, or a URL alone. Throws UsageMistake. */
+export function readGivenRequest(words: readonly string[], flags: RequestFlags): GivenRequest {
+  const body = readBody(flags.body ?? [], flags.as);
+  const [first = '', second] = words;
+  const [method, target] = second === undefined ? [body ? 'POST' : 'GET', first] : [first, second];
+  if (!/^(?:https?:\/\/|\/)/i.test(target))
+    throw new UsageMistake(
+      `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.`,
+    );
+  return {
+    method: method.toUpperCase(),
+    target,
+    headers: (flags.header ?? []).map(readHeader),
+    ...(body && { body }),
+  };
+}
+
+function readHeader(text: string): [string, string] {
+  const at = text.indexOf(':');
+  if (at < 1) throw new UsageMistake(`'${text}' is no header. For example: -H 'Accept: application/json'`);
+  return [text.slice(0, at).trim(), text.slice(at + 1).trim()];
+}
+
+function readBody(given: readonly string[], as: string | undefined): GivenRequest['body'] {
+  if (as !== undefined && !(forms as readonly string[]).includes(as))
+    throw new UsageMistake(
+      `A body cannot be sent as '${as}'. ${didYouMean(as, forms) ?? `There are ${inWords(forms)}.`}`,
+    );
+  if (given.length === 0) {
+    if (as !== undefined) throw new UsageMistake('--as is about a body, and there is no --body.');
+    return undefined;
+  }
+  const [only = ''] = given;
+  if (given.length === 1 && only.startsWith('@')) return readBodyFile(only.slice(1), as as BodyFenceForm);
+  const text = given.join('\n');
+  return { form: (as as BodyFenceForm) ?? formByLook(text), text };
+}
+
+function readBodyFile(path: string, as: BodyFenceForm | undefined): GivenRequest['body'] {
+  const absolute = resolve(path);
+  if (!statSync(absolute, { throwIfNoEntry: false })?.isFile())
+    throw new UsageMistake(`There is no file '${path}' to be sent.`);
+  if (as === undefined || as === 'file') return { form: 'file', text: absolute };
+  return { form: as, text: readFileSync(absolute, 'utf8') };
+}
+
+function formByLook(text: string): BodyFenceForm {
+  const first = text.trimStart()[0];
+  if (first === '{' || first === '[') return 'json';
+  return first === '<' ? 'xml' : 'text';
+}

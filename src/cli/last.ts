@@ -1,0 +1,42 @@
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { homedir } from 'node:os';
+import { join } from 'node:path';
+import { type ExchangeEvent, eventSchema } from '../core/record/events.ts';
+import { UsageMistake } from './exit.ts';
+
+/** Where the last response lies: with its collection, else in a folder of the user's own. */
+function folderFor(root: string | undefined): string {
+  if (root !== undefined) return join(root, '.mervok');
+  return join(process.env.XDG_STATE_HOME || join(homedir(), '.local', 'state'), 'mervok');
+}
+
+/** Keeps the last exchange at hand. That it cannot be kept spoils nothing: it is told, and the command goes on. */
+export function keepLast(event: ExchangeEvent, root: string | undefined): string | undefined {
+  const folder = folderFor(root);
+  try {
+    mkdirSync(folder, { recursive: true, mode: 0o700 });
+    if (root !== undefined) writeFileSync(join(folder, '.gitignore'), '*\n');
+    writeFileSync(join(folder, 'last.json'), `${JSON.stringify(event)}\n`, { mode: 0o600 });
+    return undefined;
+  } catch (error) {
+    return `The response is not at hand for 'pick': ${(error as Error).message}`;
+  }
+}
+
+/** Reads the last exchange. Throws UsageMistake. */
+export function readLast(root: string | undefined): ExchangeEvent {
+  const path = join(folderFor(root), 'last.json');
+  let text: string;
+  try {
+    text = readFileSync(path, 'utf8');
+  } catch {
+    throw new UsageMistake(
+      "No response is at hand. 'mervok send' fetches one; a file is named behind the expression: mervok pick '$.id' response.json",
+    );
+  }
+  try {
+    return eventSchema.parse(JSON.parse(text)) as ExchangeEvent;
+  } catch {
+    throw new UsageMistake(`'${path}' holds no response that can be read. 'mervok send' fetches one.`);
+  }
+}

@@ -1,0 +1,140 @@
+import { textOfParts } from '../core/engine/exchange.ts';
+import type { OutgoingRequest } from '../core/engine/ports.ts';
+import { type PreviewedRequest, previewCase } from '../core/engine/preview.ts';
+import { addKnownSecrets } from '../core/engine/run.ts';
+import { type Giver, giversOf } from '../core/plan/inventory.ts';
+import type { PlannedCase } from '../core/plan/plan.ts';
+import { Masker } from '../core/record/mask.ts';
+import { counted } from '../core/text/nearest.ts';
+import { describe } from '../core/values/describe.ts';
+import { Plain, type Value } from '../core/values/value.ts';
+import { fieldsText } from '../reports/exchange.ts';
+import { createMeasure, fit, type Measure, visible } from '../reports/style.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
+import type { Terminal } from './terminal.ts';
+
+/** Shows the requests of cases as they would go out, and where each value comes from. Nothing is sent. */
+export async function showCommand(path: string, flags: PlanFlags, terminal: Terminal): Promise<void> {
+  const prepared = await preparePlan([path], flags);
+  const { plan, findings } = prepared;
+  const errors = findings.filter(each => each.severity === 'error');
+  if (errors.length > 0) await printFindings(errors, terminal);
+  const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
+  const sending = asked.filter(each => each.steps.some(step => step.kind === 'send'));
+  if (sending.length === 0 && errors.length === 0) throw new UsageMistake(`'${path}' sends nothing.`);
+  for (const [index, planned] of sending.entries()) {
+    if (index > 0) terminal.out('\n');
+    await showCase(planned, prepared, terminal);
+  }
+  if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
+}
+
+async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Terminal): Promise<void> {
+  const { plan } = prepared;
+  const { out, paint } = terminal;
+  const environment = (name: string) => process.env[name];
+  const masker = new Masker();
+  addKnownSecrets(plan, masker, environment);
+  const world = { now: Date.now, uuid: () => crypto.randomUUID() };
+  const { requests, lookup } = previewCase(plan, planned, world, environment);
+  for (const { secrets } of requests) for (const secret of secrets) masker.addValue(secret, 'lasting');
+  const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
+  const measure = await createMeasure([JSON.stringify(requests)]);
+  for (const each of requests) lines.push('', ...requestLines(each, masker, measure, terminal));
+  const names = [...new Set(requests.flatMap(each => each.names))];
+  const tellValue = (name: string) => {
+    if (plan.secretNames.has(name)) return '[secret]';
+    const entry = lookup(name);
+    return entry ? masker.text(valueText(entry.value)) : 'known once it has run';
+  };
+  lines.push('', ...valueLines(names, tellValue, planned, prepared, measure, terminal));
+  const first = plan.pages.flatMap(page => page.cases).filter(each => !each.asked);
+  if (first.length > 0)
+    lines.push(
+      '',
+      paint(
+        'quiet',
+        `${counted(first.length, 'case')} would run first: ${first.map(each => each.address).join(', ')}`,
+      ),
+    );
+  out(`${lines.join('\n')}\n`);
+}
+
+function requestLines(
+  { request, problem }: PreviewedRequest,
+  masker: Masker,
+  measure: Measure,
+  { paint, width }: Terminal,
+): string[] {
+  if (!request) return [paint('failed', `This cannot be sent: ${masker.text(problem!)}`)];
+  const masked = masker.deep({ ...request, credentials: undefined, auth: undefined, jar: undefined });
+  const body = masked.body && textOfParts(masked.body);
+  const view = { paint, measure, width };
+  return [
+    paint('strong', `${masked.method} ${visible(masked.url)}`),
+    ...fieldsText([...masked.headers, ...lengthOf(request)], view),
+    ...authLines(request).map(line => paint('quiet', line)),
+    ...(body === undefined ? [] : ['', visible(body)]),
+  ];
+}
+
+/** A length that hangs on values that are not known yet is not told. */
+function lengthOf({ body }: OutgoingRequest): [string, string][] {
+  if (!body?.every(part => typeof part === 'string')) return [];
+  const text = body.join('');
+  return /\{[A-Za-z][\w.-]*\}/.test(text) ? [] : [['Content-Length', String(Buffer.byteLength(text))]];
+}
+
+function authLines({ auth, jar }: OutgoingRequest): string[] {
+  const lines: string[] = [];
+  if (auth?.kind === 'digest')
+    lines.push(`Authorization  Digest, once the server has sent its challenge (user ${auth.user})`);
+  if (auth?.kind === 'oauth2')
+    lines.push(`Authorization  Bearer, with a token of ${auth.fields.get('token-url')} (${auth.flow})`);
+  if (jar && !jar.isEmpty) lines.push('Cookie         what earlier responses have set');
+  return lines;
+}
+
+/** Each value, where it comes from, and what it hides. */
+function valueLines(
+  names: readonly string[],
+  tellValue: (name: string) => string,
+  planned: PlannedCase,
+  { flow }: Prepared,
+  measure: Measure,
+  { paint, width }: Terminal,
+): string[] {
+  const user = flow.collection.pages
+    .flatMap(page => page.cases)
+    .find(each => each.address === planned.address)!;
+  const rows = names.map(name => ({
+    name,
+    value: visible(tellValue(name)),
+    givers: giversOf(name, user, flow),
+  }));
+  const nameColumn = Math.max(0, ...rows.map(row => row.name.length)) + 2;
+  const longest = Math.max(0, ...rows.map(row => measure(row.value)));
+  const valueColumn =
+    Math.min(longest, Math.max(16, Math.floor((Math.min(width, 200) - nameColumn) / 2))) + 2;
+  return rows.flatMap(({ name, value, givers: [counts, ...hidden] }) => {
+    const from = counts ? giverText(counts) : 'nowhere';
+    const lead = `${paint('quiet', name.padEnd(nameColumn))}${fit(value, valueColumn, measure)}`;
+    const below = hidden.map(giver =>
+      paint('quiet', `${' '.repeat(nameColumn + valueColumn)}hides ${giverText(giver)}`),
+    );
+    return [`${lead}${paint('quiet', from)}`, ...below];
+  });
+}
+
+/** Where something gets its value, with its place where that says more. */
+export function giverText({ origin, place, definition }: Giver): string {
+  if (!place || !definition) return origin;
+  const where = `${place.file}:${place.line}`;
+  return origin === `from ${place.file}` ? where : `${origin.replace(/^from /, '')}, ${where}`;
+}
+
+/** A value without a kind of its own stands without quotes. */
+export function valueText(value: Value): string {
+  return value instanceof Plain ? value.text : describe(value);
+}

@@ -1,0 +1,121 @@
+import { addKnownSecrets } from '../core/engine/run.ts';
+import type { CollectionCase } from '../core/plan/collection.ts';
+import type { Flow } from '../core/plan/flow.ts';
+import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/inventory.ts';
+import type { Plan } from '../core/plan/plan.ts';
+import { Masker } from '../core/record/mask.ts';
+import { counted } from '../core/text/nearest.ts';
+import { createMeasure, fit, visible } from '../reports/style.ts';
+import { UsageMistake } from './exit.ts';
+import { type PlanFlags, preparePlan } from './prepare.ts';
+import { giverText, valueText } from './show.ts';
+import type { Terminal } from './terminal.ts';
+
+interface Row {
+  readonly name: string;
+  readonly value: string;
+  readonly from: string;
+  readonly hides: readonly string[];
+}
+
+const environment = (name: string) => process.env[name];
+
+/** Every variable: of a case, those that it can see; else those of the whole collection, level by level. */
+export async function varsCommand(
+  path: string | undefined,
+  flags: PlanFlags,
+  terminal: Terminal,
+): Promise<void> {
+  const { plan, flow } = await preparePlan(path === undefined ? [] : [path], flags);
+  const masker = new Masker();
+  addKnownSecrets(plan, masker, environment);
+  const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
+  const all = flow.collection.pages.flatMap(page => page.cases);
+  const users = all.filter(each => asked.some(({ address }) => address === each.address));
+  if (users.length === 0) throw new UsageMistake('There is no case here that could use a variable.');
+  const tellValue = (giver: Giver, user: CollectionCase) => masked(giver, user, plan, flow, masker);
+  const about = plan.environment === undefined ? '' : `, environment ${plan.environment}`;
+  const isCase = path?.includes('#') === true;
+  const title = isCase ? users[0]!.address : plan.title;
+  const sections = isCase ? [ofCase(users[0]!, flow, tellValue)] : ofCollection(users, flow, tellValue);
+  const rows = sections.flatMap(section => section.rows);
+  if (rows.length === 0) {
+    terminal.out('There are no variables here.\n');
+    return;
+  }
+  const { out, paint } = terminal;
+  const heading = `${paint('strong', visible(title))}${about}, ${counted(rows.length, 'name')}`;
+  out(`${[heading, ...(await tableLines(sections, terminal))].join('\n')}\n`);
+}
+
+interface Section {
+  readonly title?: string;
+  readonly rows: readonly Row[];
+}
+
+type TellValue = (giver: Giver, user: CollectionCase) => string;
+
+function ofCase(user: CollectionCase, flow: Flow, tellValue: TellValue): Section {
+  return {
+    rows: namesIn(user, flow).map(name => {
+      const [counts, ...hidden] = giversOf(name, user, flow);
+      return {
+        name,
+        value: tellValue(counts!, user),
+        from: giverText(counts!),
+        hides: hidden.map(giverText),
+      };
+    }),
+  };
+}
+
+/** Level by level, each name where it is given; with what it hides for the cases that see it. */
+function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: TellValue): Section[] {
+  const sections = new Map<string, Map<string, Row>>();
+  for (const user of users) {
+    for (const name of namesIn(user, flow)) {
+      const givers = giversOf(name, user, flow);
+      for (const [index, giver] of givers.entries()) {
+        const title =
+          giver.definition || !giver.place ? giver.origin.replace(/^from /, '') : 'kept and computed';
+        const rows = sections.get(title) ?? new Map<string, Row>();
+        sections.set(title, rows);
+        const key = `${name} ${giverText(giver)}`;
+        if (rows.has(key)) continue;
+        const hides = givers.slice(index + 1).map(giverText);
+        rows.set(key, { name, value: tellValue(giver, user), from: giverText(giver), hides });
+      }
+    }
+  }
+  return [...sections].map(([title, rows]) => ({
+    title,
+    rows: [...rows.values()].sort((a, b) => (a.name < b.name ? -1 : 1)),
+  }));
+}
+
+function masked(giver: Giver, user: CollectionCase, plan: Plan, flow: Flow, masker: Masker): string {
+  if (plan.secretNames.has(giver.name)) return '[secret]';
+  if (!giver.definition) {
+    const given = giver.place ? undefined : plan.given.get(giver.name);
+    return given === undefined ? 'known once it has run' : masker.text(valueText(given));
+  }
+  const lookup = (name: string) => giversOf(name, user, flow)[0]?.definition;
+  const value = valueBefore(giver.definition, lookup, environment);
+  return value === undefined ? 'not known' : masker.text(valueText(value));
+}
+
+async function tableLines(sections: readonly Section[], { paint, width }: Terminal): Promise<string[]> {
+  const rows = sections.flatMap(section => section.rows);
+  const measure = await createMeasure(rows.flatMap(row => [row.value, row.from]));
+  const nameColumn = Math.max(...rows.map(row => row.name.length)) + 2;
+  const room = Math.min(200, Math.max(60, width)) - nameColumn;
+  const valueColumn = Math.min(Math.max(...rows.map(row => measure(row.value))), Math.floor(room / 2)) + 2;
+  return sections.flatMap(({ title, rows: own }) => [
+    '',
+    ...(title === undefined ? [] : [paint('strong', title)]),
+    ...own.flatMap(({ name, value, from, hides }) => [
+      `${name.padEnd(nameColumn)}${fit(visible(value), valueColumn, measure)}${paint('quiet', from)}`,
+      ...hides.map(each => paint('quiet', `${' '.repeat(nameColumn + valueColumn)}hides ${each}`)),
+    ]),
+  ]);
+}

@@ -1,0 +1,102 @@
+import type { World } from '../language/functions.ts';
+import type { Entry } from '../language/scene.ts';
+import type { Place, Plan, PlannedCase } from '../plan/plan.ts';
+import { referenceText } from '../template/reference.ts';
+import { Misfit } from '../template/render.ts';
+import { Missing, Plain } from '../values/value.ts';
+import type { OsEnvironment } from '../variables/definition.ts';
+import { fillRequest } from './fill.ts';
+import type { OutgoingRequest } from './ports.ts';
+import { CaseScene, PassScope } from './scope.ts';
+
+/** A request as it would go out. */
+export interface PreviewedRequest {
+  readonly place: Place;
+  readonly request?: OutgoingRequest;
+  /** Why it cannot be filled. */
+  readonly problem?: string;
+  /** Names that went into it, in the order in which they were asked for. */
+  readonly names: readonly string[];
+  readonly secrets: readonly string[];
+}
+
+/**
+ * The requests of a case as they would go out. Values that only a run can tell stand in them as their references; what
+ * is computed is computed now. Nothing is sent.
+ */
+export function previewCase(
+  plan: Plan,
+  planned: PlannedCase,
+  world: World,
+  environment: OsEnvironment,
+): { requests: PreviewedRequest[]; lookup: (name: string) => Entry | undefined } {
+  const scene = new PreviewScene(new PassScope(plan), planned, world, environment);
+  const requests: PreviewedRequest[] = [];
+  for (const step of planned.steps) {
+    if (step.kind === 'let') {
+      const value = attempt(() => step.evaluate(scene));
+      if (value === undefined || value instanceof Missing) scene.scope.page.delete(step.name);
+      else
+        scene.scope.page.set(step.name, {
+          value,
+          origin: `computed in ${planned.address}`,
+          secret: scene.scope.isSecret(step.name),
+        });
+    } else if (step.kind === 'keep') scene.scope.page.delete(step.name);
+    else if (step.kind === 'send') {
+      scene.asked.clear();
+      const { place } = step;
+      try {
+        const { request, secrets } = fillRequest(step, scene);
+        requests.push({ place, request: scene.withReferences(request), names: [...scene.asked], secrets });
+      } catch (error) {
+        if (!(error instanceof Misfit)) throw error;
+        requests.push({ place, problem: error.message, names: [...scene.asked], secrets: [] });
+      }
+    }
+  }
+  return { requests, lookup: name => attempt(() => scene.scope.lookup(name, planned, scene, environment)) };
+}
+
+function attempt<Result>(compute: () => Result): Result | undefined {
+  try {
+    return compute();
+  } catch (error) {
+    if (error instanceof Misfit) return undefined;
+    throw error;
+  }
+}
+
+/** Digits are the same in every place of a message, whatever it takes to escape a value for it. */
+const standInDigits = '73009416820057';
+
+class PreviewScene extends CaseScene {
+  /** Every name that was looked up. */
+  readonly asked = new Set<string>();
+  readonly #references: string[] = [];
+
+  override lookup(name: string): Entry | undefined {
+    this.asked.add(name);
+    return super.lookup(name);
+  }
+
+  standIn(reference: Parameters<typeof referenceText>[0]): Plain {
+    this.#references.push(`{${referenceText(reference)}}`);
+    return new Plain(`${standInDigits}${String(this.#references.length).padStart(4, '0')}`);
+  }
+
+  /** Puts references back into the places of their stand-ins. */
+  withReferences<Part>(part: Part): Part {
+    if (typeof part === 'string')
+      return part.replace(
+        new RegExp(`${standInDigits}(\\d{4})`, 'g'),
+        (_, index) => this.#references[Number(index) - 1]!,
+      ) as Part;
+    if (Array.isArray(part)) return part.map(each => this.withReferences(each)) as Part;
+    if (typeof part !== 'object' || part === null || Object.getPrototypeOf(part) !== Object.prototype)
+      return part;
+    return Object.fromEntries(
+      Object.entries(part).map(([key, each]) => [key, this.withReferences(each)]),
+    ) as Part;
+  }
+}

@@ -1,0 +1,83 @@
+import type { OsEnvironment, VariableDefinition } from '../variables/definition.ts';
+import type { CollectionCase } from './collection.ts';
+import type { Flow } from './flow.ts';
+import { type Place, placeOf } from './plan.ts';
+
+/** One of the things that give a name a value. */
+export interface Giver {
+  readonly name: string;
+  /** In words: `given by --set`, `kept in sign-in.md#sign-in`, `from environment local`. */
+  readonly origin: string;
+  readonly place?: Place;
+  /** Where it is a variable, whose value can be told before the run. */
+  readonly definition?: VariableDefinition;
+}
+
+/** Everything that gives a name a value in a case, from strong to weak; the first one counts. */
+export function giversOf(name: string, user: CollectionCase, flow: Flow): Giver[] {
+  const own = flow.earlierOnPage({ name, step: Number.POSITIVE_INFINITY }, user);
+  return [
+    ...(own ? [giverOfCase(name, own, flow)] : []),
+    ...(flow.given.has(name) ? [{ name, origin: 'given by --set' }] : []),
+    ...flow.variables(name, user, true).map(giverOfVariable),
+    ...flow.keepersElsewhere(name, user).map(each => giverOfCase(name, each, flow)),
+    ...flow.variables(name, user, false).map(giverOfVariable),
+  ];
+}
+
+/** Every name that something gives a value to in a case, in the order of the alphabet. */
+export function namesIn(user: CollectionCase, flow: Flow): string[] {
+  const { collection, environment, given } = flow;
+  const names = new Set([
+    ...given,
+    ...environment.keys(),
+    ...(collection.secrets?.variables.keys() ?? []),
+    ...user.levels.flatMap(level => [...level.variables.keys()]),
+    ...collection.pages.flatMap(page =>
+      page.cases.flatMap(each => flow.namesOf(each).products.map(product => product.name)),
+    ),
+  ]);
+  return [...names].filter(name => giversOf(name, user, flow).length > 0).sort();
+}
+
+function giverOfVariable(definition: VariableDefinition): Giver {
+  const { name, origin, source, range } = definition;
+  return { name, origin, place: placeOf(source, range), definition };
+}
+
+function giverOfCase(name: string, producer: CollectionCase, flow: Flow): Giver {
+  const product = flow.namesOf(producer).products.find(each => each.name === name)!;
+  const how = product.how === 'keep' ? 'kept' : 'computed';
+  return {
+    name,
+    origin: `${how} in ${producer.address}`,
+    place: placeOf(producer.page.page.source, product.range),
+  };
+}
+
+/** The text of a variable as far as it is known before the run; nothing where it is not. */
+export function valueBefore(
+  definition: VariableDefinition,
+  lookup: (name: string) => VariableDefinition | undefined,
+  environment: OsEnvironment,
+) {
+  const trail = new Set<VariableDefinition>();
+  const resolve = (each: VariableDefinition): ReturnType<VariableDefinition['resolve']> => {
+    if (trail.has(each)) throw new Error(`'${each.name}' refers to itself`);
+    trail.add(each);
+    const scene = {
+      lookup: (name: string) => {
+        const other = lookup(name);
+        return other && { ...resolve(other), secret: other.secret };
+      },
+    };
+    const result = each.resolve(scene, environment);
+    trail.delete(each);
+    return result;
+  };
+  try {
+    return resolve(definition).value;
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,41 @@
+import { sizeText } from '../core/values/text.ts';
+import { formatJson } from './json-text.ts';
+import { type Paint, visible } from './style.ts';
+import { formatXml } from './xml-text.ts';
+
+/** A body for people: laid out by its type, or told of where it is no text. */
+export async function bodyText(
+  body: { readonly text: string; readonly size: number },
+  contentType: string | undefined,
+  width: number,
+  paint: Paint,
+): Promise<string> {
+  const { text, size } = body;
+  if (isBinary(text))
+    return paint('quiet', `${sizeText(size)} of ${contentType ?? 'bytes'}; -o FILE writes them`);
+  try {
+    if (isJson(text, contentType)) return formatJson(visible(text), width, paint);
+    if (/[/+](?:xml|html)\b/i.test(contentType ?? '') && !/html/i.test(contentType ?? ''))
+      return await formatXml(visible(text), paint);
+  } catch {
+    // What is not what its type says, or is nested too deeply to be laid out, is shown as it came.
+  }
+  return visible(text);
+}
+
+function isJson(text: string, contentType: string | undefined): boolean {
+  if (contentType !== undefined && !/json|text\/plain/i.test(contentType)) return false;
+  try {
+    JSON.parse(text);
+    return /^\s*[[{]/.test(text);
+  } catch {
+    return false;
+  }
+}
+
+/** More than a few characters that no text has. */
+function isBinary(text: string): boolean {
+  const beginning = text.slice(0, 4000);
+  const odd = beginning.match(/[\u0000-\u0008\u000e-\u001a\u001c-\u001f\uFFFD]/g)?.length ?? 0;
+  return odd > beginning.length / 50;
+}
