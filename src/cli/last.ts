@@ -2,20 +2,22 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { type ExchangeEvent, eventSchema } from '../core/record/events.ts';
+import { collectionAround } from '../drivers/files.ts';
 import { UsageMistake } from './exit.ts';
 
-/** Where the last response lies: with its collection, else in a folder of the user's own. */
-function folderFor(root: string | undefined): string {
+/** Where the last response lies: with the collection around the working folder, else in a folder of the user's own. */
+function folderHere(): string {
+  const root = collectionAround(process.cwd());
   if (root !== undefined) return join(root, '.mervok');
   return join(process.env.XDG_STATE_HOME || join(homedir(), '.local', 'state'), 'mervok');
 }
 
 /** Keeps the last exchange at hand. That it cannot be kept spoils nothing: it is told, and the command goes on. */
-export function keepLast(event: ExchangeEvent, root: string | undefined): string | undefined {
-  const folder = folderFor(root);
+export function keepLast(event: ExchangeEvent): string | undefined {
+  const folder = folderHere();
   try {
     mkdirSync(folder, { recursive: true, mode: 0o700 });
-    if (root !== undefined) writeFileSync(join(folder, '.gitignore'), '*\n');
+    writeFileSync(join(folder, '.gitignore'), '*\n');
     writeFileSync(join(folder, 'last.json'), `${JSON.stringify(event)}\n`, { mode: 0o600 });
     return undefined;
   } catch (error) {
@@ -24,8 +26,8 @@ export function keepLast(event: ExchangeEvent, root: string | undefined): string
 }
 
 /** Reads the last exchange. Throws UsageMistake. */
-export function readLast(root: string | undefined): ExchangeEvent {
-  const path = join(folderFor(root), 'last.json');
+export function readLast(): ExchangeEvent {
+  const path = join(folderHere(), 'last.json');
   let text: string;
   try {
     text = readFileSync(path, 'utf8');

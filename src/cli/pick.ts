@@ -1,8 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { ResponseView } from '../core/language/response.ts';
 import type { Scene } from '../core/language/scene.ts';
-import type { ExchangeEvent, Payload } from '../core/record/events.ts';
-import { FileMistake, findCollection } from '../drivers/files.ts';
+import type { Payload } from '../core/record/events.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { readPicker } from './expression.ts';
 import { readLast } from './last.ts';
@@ -26,17 +25,8 @@ export async function pickCommand(text: string, file: string | undefined, termin
   process.exitCode = exitCodes.failed;
 }
 
-function collectionRoot(): string | undefined {
-  try {
-    return findCollection([], process.cwd()).root;
-  } catch (error) {
-    if (error instanceof FileMistake) return undefined;
-    throw error;
-  }
-}
-
 function sceneOfLast(): Scene {
-  const { request, response, times } = readLast(collectionRoot()) as ExchangeEvent;
+  const { request, response, times } = readLast();
   const message = { url: request.url, reason: response?.reason ?? '', version: '', time: times.total };
   const sentBody = bytesOf(request.body);
   const sent = new ResponseView({

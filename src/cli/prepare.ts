@@ -27,8 +27,6 @@ export interface Prepared {
   readonly findings: Finding[];
   readonly flow: Flow;
   readonly root: string;
-  /** The root where there is a collection, and not just a page. */
-  readonly collectionRoot: string | undefined;
   readonly places: FilePlaces;
   readonly cases: number;
 }
@@ -66,9 +64,7 @@ async function prepareFiles(
     hasFile: path => existsSync(resolve(places.root, path)),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  const { root } = places;
-  const collectionRoot = files.settings.length > 0 ? root : undefined;
-  return { plan, findings: sortFindings(findings), flow, root, collectionRoot, places, cases };
+  return { plan, findings: sortFindings(findings), flow, root: places.root, places, cases };
 }
 
 /** What stands before the targets of a page, as far as it is known before a run. */
@@ -110,6 +106,14 @@ export function noteUnusedGiven({ unusedGiven }: Plan, { err }: Terminal): void 
     err(
       `--set ${name} has no effect: no case that runs uses '${name}', or an earlier case of its page gives the value.\n`,
     );
+  }
+}
+
+/** That nobody looks at certificates is said before anything is sent. */
+export function noteUnverified(findings: readonly Finding[], { err }: Terminal): void {
+  for (const { code, source, range, message } of findings) {
+    if (code !== 'tls-unverified') continue;
+    err(`${source.file}:${source.position(range.start).line}: ${message}\n`);
   }
 }
 

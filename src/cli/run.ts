@@ -10,7 +10,7 @@ import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
-import { noteUnusedGiven, type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import { noteUnusedGiven, noteUnverified, type PlanFlags, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -45,6 +45,7 @@ export async function runCommand(
       'Nothing was sent: nothing that was selected checks anything. Add a fence ```mervok with a line such as: status = 200',
     );
   noteUnusedGiven(plan, terminal);
+  noteUnverified(findings, terminal);
   process.exitCode = await carryOut(
     plan,
     { rounds, output, quiet: flags.quiet === true, places },

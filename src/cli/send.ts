@@ -17,7 +17,14 @@ import { type Picker, readPicker } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import { keepLast } from './last.ts';
-import { type PlanFlags, type Prepared, prepareGiven, preparePlan, printFindings } from './prepare.ts';
+import {
+  noteUnverified,
+  type PlanFlags,
+  type Prepared,
+  prepareGiven,
+  preparePlan,
+  printFindings,
+} from './prepare.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
@@ -49,6 +56,7 @@ export async function sendCommand(
     process.exitCode = exitCodes.nothingSent;
     return;
   }
+  noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
   const sending = new Sending(
@@ -62,7 +70,7 @@ export async function sendCommand(
   if (saveTo !== undefined) closeDraft(saveTo, resolve(flags.output!), sent !== undefined);
   if (!sent) return;
   const last = sent.exchanges.at(-1)!;
-  const problem = keepLast(sending.eventOf(last), prepared.collectionRoot);
+  const problem = keepLast(sending.eventOf(last));
   if (problem !== undefined) terminal.err(`${problem}\n`);
   if (picker) pick(picker, sent, sending.masker, terminal);
   else await show(sent, flags, sending, terminal);
@@ -182,6 +190,11 @@ class Sending {
     return sent;
   }
 
+  /** Whether something has run that the case needs. */
+  get toldNeeded(): boolean {
+    return this.tellsNeeded && this.#all > 1;
+  }
+
   #hear(event: RunEvent): void {
     const { out, err, paint } = this.terminal;
     if (event.type === 'check' && event.case === this.asked.address) {
@@ -200,11 +213,17 @@ class Sending {
     this.#last = undefined;
     process.exitCode = exitCodes.failed;
     const message = event.problem?.message ?? (isAsked ? came?.fault?.message : undefined);
-    if (message !== undefined) err(`${this.masker.text(message)}\n`);
+    const mend = isAsked && isTooLarge(came) ? ' -o FILE takes a body of any size.' : '';
+    if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
     else if (event.blocked)
       err(`${event.case} needs '${event.blocked.name}', which did not come from ${event.blocked.cause}.\n`);
     else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
   }
+}
+
+/** Whether a limit has kept the body out, which a file would take. */
+function isTooLarge(exchange: Exchange | undefined): boolean {
+  return exchange?.fault?.kind === 'limit' && exchange.fault.message.startsWith('The body');
 }
 
 function pick(picker: Picker, { exchanges }: Sent, masker: Masker, { out, err }: Terminal): void {
@@ -246,6 +265,7 @@ async function show(sent: Sent, flags: SendFlags, sending: Sending, terminal: Te
   const look: ExchangeView = { paint, width, measure: await createMeasure([text, JSON.stringify(shown)]) };
   const { method, url } = shown.at(-1)!.request;
   const lines = [
+    ...(sending.toldNeeded ? [''] : []),
     ...hopsText(shown, look),
     paint('quiet', visible(`${method} ${url}`)),
     ...headText(shown.at(-1)!, look),

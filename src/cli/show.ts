@@ -3,13 +3,14 @@ import type { OutgoingRequest } from '../core/engine/ports.ts';
 import { type PreviewedRequest, previewCase } from '../core/engine/preview.ts';
 import { addKnownSecrets } from '../core/engine/run.ts';
 import { type Giver, giversOf } from '../core/plan/inventory.ts';
-import type { PlannedCase } from '../core/plan/plan.ts';
+import type { Place, PlannedCase } from '../core/plan/plan.ts';
 import { Masker } from '../core/record/mask.ts';
 import { counted } from '../core/text/nearest.ts';
 import { describe } from '../core/values/describe.ts';
 import { Plain, type Value } from '../core/values/value.ts';
 import { fieldsText } from '../reports/exchange.ts';
-import { createMeasure, fit, type Measure, visible } from '../reports/style.ts';
+import { type NamedValue, namedLines } from '../reports/names.ts';
+import { createMeasure, type Measure, visible } from '../reports/style.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -48,7 +49,8 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
     const entry = lookup(name);
     return entry ? masker.text(valueText(entry.value)) : 'known once it has run';
   };
-  lines.push('', ...valueLines(names, tellValue, planned, prepared, measure, terminal));
+  const view = { paint, measure, width: terminal.width };
+  lines.push('', ...namedLines(namedValues(names, tellValue, planned, prepared), view).flat());
   const first = plan.pages.flatMap(page => page.cases).filter(each => !each.asked);
   if (first.length > 0)
     lines.push(
@@ -73,9 +75,8 @@ function requestLines(
   const view = { paint, measure, width };
   return [
     paint('strong', `${masked.method} ${visible(masked.url)}`),
-    ...fieldsText([...masked.headers, ...lengthOf(request)], view),
-    ...authLines(request).map(line => paint('quiet', line)),
-    ...(body === undefined ? [] : ['', visible(body)]),
+    ...fieldsText([...masked.headers, ...lengthOf(request)], view, masker.deep(toldFields(request))),
+    ...(body === undefined ? [] : ['', visible(body.replaceAll('\r\n', '\n').replace(/\n+$/, ''))]),
   ];
 }
 
@@ -86,52 +87,41 @@ function lengthOf({ body }: OutgoingRequest): [string, string][] {
   return /\{[A-Za-z][\w.-]*\}/.test(text) ? [] : [['Content-Length', String(Buffer.byteLength(text))]];
 }
 
-function authLines({ auth, jar }: OutgoingRequest): string[] {
-  const lines: string[] = [];
+/** What can only be said, since a server has a word in it. */
+function toldFields({ auth }: OutgoingRequest): [string, string][] {
   if (auth?.kind === 'digest')
-    lines.push(`Authorization  Digest, once the server has sent its challenge (user ${auth.user})`);
+    return [['Authorization', `Digest of ${auth.user}, once the server has sent its challenge`]];
   if (auth?.kind === 'oauth2')
-    lines.push(`Authorization  Bearer, with a token of ${auth.fields.get('token-url')} (${auth.flow})`);
-  if (jar && !jar.isEmpty) lines.push('Cookie         what earlier responses have set');
-  return lines;
+    return [['Authorization', `Bearer, with a token of ${auth.fields.get('token-url')} (${auth.flow})`]];
+  return [];
 }
 
 /** Each value, where it comes from, and what it hides. */
-function valueLines(
+function namedValues(
   names: readonly string[],
   tellValue: (name: string) => string,
   planned: PlannedCase,
   { flow }: Prepared,
-  measure: Measure,
-  { paint, width }: Terminal,
-): string[] {
+): NamedValue[] {
   const user = flow.collection.pages
     .flatMap(page => page.cases)
     .find(each => each.address === planned.address)!;
-  const rows = names.map(name => ({
-    name,
-    value: visible(tellValue(name)),
-    givers: giversOf(name, user, flow),
-  }));
-  const nameColumn = Math.max(0, ...rows.map(row => row.name.length)) + 2;
-  const longest = Math.max(0, ...rows.map(row => measure(row.value)));
-  const valueColumn =
-    Math.min(longest, Math.max(16, Math.floor((Math.min(width, 200) - nameColumn) / 2))) + 2;
-  return rows.flatMap(({ name, value, givers: [counts, ...hidden] }) => {
+  return names.map(name => {
+    const [counts, ...hidden] = giversOf(name, user, flow);
     const from = counts ? giverText(counts) : 'nowhere';
-    const lead = `${paint('quiet', name.padEnd(nameColumn))}${fit(value, valueColumn, measure)}`;
-    const below = hidden.map(giver =>
-      paint('quiet', `${' '.repeat(nameColumn + valueColumn)}hides ${giverText(giver)}`),
-    );
-    return [`${lead}${paint('quiet', from)}`, ...below];
+    return { name, value: tellValue(name), from, hides: hidden.map(giverText) };
   });
 }
 
 /** Where something gets its value, with its place where that says more. */
 export function giverText({ origin, place, definition }: Giver): string {
   if (!place || !definition) return origin;
-  const where = `${place.file}:${place.line}`;
+  const where = placeText(place);
   return origin === `from ${place.file}` ? where : `${origin.replace(/^from /, '')}, ${where}`;
+}
+
+export function placeText({ file, line }: Place): string {
+  return `${file}:${line}`;
 }
 
 /** A value without a kind of its own stands without quotes. */

@@ -5,18 +5,12 @@ import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/invento
 import type { Plan } from '../core/plan/plan.ts';
 import { Masker } from '../core/record/mask.ts';
 import { counted } from '../core/text/nearest.ts';
-import { createMeasure, fit, visible } from '../reports/style.ts';
+import { type NamedValue, namedLines } from '../reports/names.ts';
+import { createMeasure, visible } from '../reports/style.ts';
 import { UsageMistake } from './exit.ts';
 import { type PlanFlags, preparePlan } from './prepare.ts';
-import { giverText, valueText } from './show.ts';
+import { giverText, placeText, valueText } from './show.ts';
 import type { Terminal } from './terminal.ts';
-
-interface Row {
-  readonly name: string;
-  readonly value: string;
-  readonly from: string;
-  readonly hides: readonly string[];
-}
 
 const environment = (name: string) => process.env[name];
 
@@ -50,7 +44,7 @@ export async function varsCommand(
 
 interface Section {
   readonly title?: string;
-  readonly rows: readonly Row[];
+  readonly rows: readonly NamedValue[];
 }
 
 type TellValue = (giver: Giver, user: CollectionCase) => string;
@@ -71,19 +65,20 @@ function ofCase(user: CollectionCase, flow: Flow, tellValue: TellValue): Section
 
 /** Level by level, each name where it is given; with what it hides for the cases that see it. */
 function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: TellValue): Section[] {
-  const sections = new Map<string, Map<string, Row>>();
+  const sections = new Map<string, Map<string, NamedValue>>();
   for (const user of users) {
     for (const name of namesIn(user, flow)) {
       const givers = giversOf(name, user, flow);
       for (const [index, giver] of givers.entries()) {
         const title =
           giver.definition || !giver.place ? giver.origin.replace(/^from /, '') : 'kept and computed';
-        const rows = sections.get(title) ?? new Map<string, Row>();
+        const rows = sections.get(title) ?? new Map<string, NamedValue>();
         sections.set(title, rows);
         const key = `${name} ${giverText(giver)}`;
         if (rows.has(key)) continue;
         const hides = givers.slice(index + 1).map(giverText);
-        rows.set(key, { name, value: tellValue(giver, user), from: giverText(giver), hides });
+        const from = giver.definition && giver.place ? placeText(giver.place) : giverText(giver);
+        rows.set(key, { name, value: tellValue(giver, user), from, hides });
       }
     }
   }
@@ -107,15 +102,11 @@ function masked(giver: Giver, user: CollectionCase, plan: Plan, flow: Flow, mask
 async function tableLines(sections: readonly Section[], { paint, width }: Terminal): Promise<string[]> {
   const rows = sections.flatMap(section => section.rows);
   const measure = await createMeasure(rows.flatMap(row => [row.value, row.from]));
-  const nameColumn = Math.max(...rows.map(row => row.name.length)) + 2;
-  const room = Math.min(200, Math.max(60, width)) - nameColumn;
-  const valueColumn = Math.min(Math.max(...rows.map(row => measure(row.value))), Math.floor(room / 2)) + 2;
+  // All sections share their columns.
+  const lines = namedLines(rows, { paint, measure, width });
   return sections.flatMap(({ title, rows: own }) => [
     '',
     ...(title === undefined ? [] : [paint('strong', title)]),
-    ...own.flatMap(({ name, value, from, hides }) => [
-      `${name.padEnd(nameColumn)}${fit(visible(value), valueColumn, measure)}${paint('quiet', from)}`,
-      ...hides.map(each => paint('quiet', `${' '.repeat(nameColumn + valueColumn)}hides ${each}`)),
-    ]),
+    ...lines.splice(0, own.length).flat(),
   ]);
 }

@@ -22,13 +22,13 @@ export interface FoundCollection {
  */
 export function findCollection(asked: readonly string[], workingFolder: string): FoundCollection {
   const places = (asked.length === 0 ? ['.'] : asked).map(path => locate(path, workingFolder));
-  const roots = new Set(places.map(place => rootAbove(place.folder) ?? place.folder));
+  const roots = new Set(places.map(place => collectionAround(place.folder) ?? place.folder));
   if (roots.size > 1)
     throw new FileMistake(
       `The paths belong to different collections: ${[...roots].join(' and ')}. Run one at a time.`,
     );
   const [root] = roots as Set<string>;
-  const hasRoot = rootAbove(places[0]!.folder) !== undefined;
+  const hasRoot = collectionAround(places[0]!.folder) !== undefined;
   if (!hasRoot && asked.length === 0) {
     throw new FileMistake(
       `There is no collection here: no ${rootFile} in ${workingFolder} or above it. 'mervok init' writes a small one; a page alone runs by its name: mervok run page.md`,
@@ -87,7 +87,7 @@ function suggestion(path: string): string {
 }
 
 /** The outermost folder above with a mervok.yaml, not looking beyond the repository. */
-function rootAbove(folder: string): string | undefined {
+export function collectionAround(folder: string): string | undefined {
   let root: string | undefined;
   for (let at = folder; ; at = dirname(at)) {
     if (statSync(join(at, rootFile), { throwIfNoEntry: false })) root = at;

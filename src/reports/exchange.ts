@@ -47,9 +47,14 @@ export function headText({ response, interim = [] }: Exchange, view: ExchangeVie
   ];
 }
 
-export function fieldsText(headers: readonly Header[], view: ExchangeView): string[] {
-  const column = Math.min(28, Math.max(0, ...headers.map(([name]) => name.length))) + 2;
-  return redactHeaders(headers).map(
+/** @param told fields of which something is said rather than their value shown */
+export function fieldsText(
+  headers: readonly Header[],
+  view: ExchangeView,
+  told: readonly Header[] = [],
+): string[] {
+  const column = Math.min(28, Math.max(0, ...[...headers, ...told].map(([name]) => name.length))) + 2;
+  return [...redactHeaders(headers), ...told].map(
     ([name, value]) => `${view.paint('quiet', name.padEnd(column))}${visible(value)}`,
   );
 }
@@ -84,9 +89,10 @@ function phasesInWords({ lookup, connect, tls, wait, download }: Times): string 
     ['first byte', wait],
     ['rest', download],
   ];
-  return phases
+  const known = phases
     .flatMap(([name, time]) => (time === undefined ? [] : [`${name} ${durationText(time)}`]))
     .join(', ');
+  return connect === undefined ? `over an open connection, ${known}` : known;
 }
 
 function cookiesIn(headers: readonly Header[]): string[] {

@@ -37,7 +37,7 @@ export function formatJson(text: string, width: number, paint: Paint): string {
 }
 
 function write(part: Part, indent: string, width: number, paint: Paint): string {
-  if (typeof part === 'string') return paint(part.startsWith('"') ? 'text' : 'constant', part);
+  if (typeof part === 'string') return part.startsWith('"') ? part : paint('constant', part);
   const close = part.open === '{' ? '}' : ']';
   const mark = (text: string) => paint('quiet', text);
   if (part.members.length === 0) return mark(part.open + close);
@@ -50,7 +50,7 @@ function write(part: Part, indent: string, width: number, paint: Paint): string 
   const inner = `${indent}  `;
   const members = part.members.map(
     ({ name, value }) =>
-      (name === undefined ? '' : `${name}${mark(':')} `) + write(value, inner, width, paint),
+      (name === undefined ? '' : `${paint('strong', name)}${mark(':')} `) + write(value, inner, width, paint),
   );
   if (flat && length <= width) return mark(part.open) + gap + members.join(mark(', ')) + gap + mark(close);
   return `${mark(part.open)}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${mark(close)}`;

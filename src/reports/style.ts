@@ -1,7 +1,7 @@
 import { styleText } from 'node:util';
 
 /** What a stretch of terminal output is; nothing depends on the colour alone. */
-export type Role = 'strong' | 'quiet' | 'failed' | 'error' | 'plain' | 'text' | 'constant';
+export type Role = 'strong' | 'quiet' | 'failed' | 'error' | 'plain' | 'constant';
 
 export type Paint = (role: Role, text: string) => string;
 
@@ -11,8 +11,7 @@ const formats = {
   failed: ['bold', 'red'],
   error: ['bold', 'magenta'],
   plain: ['reset'],
-  /** In a document: what stands in quotes, and what does not. */
-  text: ['cyan'],
+  /** In a document, what stands without quotes: numbers, true, false, null. */
   constant: ['magenta'],
 } as const;
 

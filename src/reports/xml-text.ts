@@ -29,7 +29,7 @@ export async function formatXml(text: string, paint: Paint): Promise<string> {
 function paintXml(text: string, paint: Paint): string {
   return text.replace(/(<[^>]*>)|([^<]+)/g, (_, tag?: string, content?: string) =>
     tag === undefined
-      ? paint('text', content!)
+      ? content!
       : tag.replace(/("[^"]*"|'[^']*')|([^"']+)/g, (_all, value?: string, rest?: string) =>
           value === undefined ? paint('quiet', rest!) : paint('constant', value),
         ),

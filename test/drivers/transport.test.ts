@@ -376,3 +376,14 @@ test('fields behind the body are kept apart; any method goes', async t => {
   for (const method of ['HEAD', 'OPTIONS', 'REPORT', 'QUERY', 'TRACE'])
     assert.equal((await send(origin, { method })).response?.status, 200, method);
 });
+
+test('a body goes with any method, also where HTTP/2 is offered', async t => {
+  const seen: string[] = [];
+  const secure = await serveTls(t, async (request, response) => {
+    seen.push(`${request.httpVersion} ${await textOf(request)}`);
+    response.end();
+  });
+  for (const method of ['GET', 'DELETE', 'QUERY', 'PATCH'])
+    await send(secure, { tls: trusted, method, body: [method] });
+  assert.deepEqual(seen, ['1.1 GET', '1.1 DELETE', '1.1 QUERY', '2.0 PATCH']);
+});

@@ -2,8 +2,9 @@ import type { Scene } from '../language/scene.ts';
 import type { PlannedBody, Sending } from '../plan/plan.ts';
 import { resolvePath, typeOfFile } from '../plan/prepare-body.ts';
 import type { Auth } from '../settings/transport.ts';
+import { encodeForm, encodeQuery } from '../template/encode.ts';
 import type { Field } from '../template/fields.ts';
-import { encodeForm, Misfit, render } from '../template/render.ts';
+import { Misfit, render } from '../template/render.ts';
 import type { Template } from '../template/template.ts';
 import type { BodyPart, CookieJar, ExchangedAuth, Header, OutgoingRequest } from './ports.ts';
 
@@ -57,14 +58,7 @@ function addAuth(request: Draft, { headers, cookie, exchanged }: FilledAuth): vo
 }
 
 function pairOf(name: string, value: string): string {
-  return `${encodePart(name)}=${encodePart(value)}`;
-}
-
-function encodePart(text: string): string {
-  return encodeURIComponent(text).replace(
-    /[!'()*]/g,
-    char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
-  );
+  return `${encodeQuery(name)}=${encodeQuery(value)}`;
 }
 
 /** Adds pairs to the query of a URL, before its fragment. */

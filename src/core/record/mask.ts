@@ -1,3 +1,4 @@
+import { encodeForm, encodeQuery } from '../template/encode.ts';
 import { textOf } from '../values/text.ts';
 import { isObject, type Value } from '../values/value.ts';
 
@@ -74,6 +75,8 @@ function formsOf(secret: string): string[] {
       char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
     ),
     encodeURIComponent(secret).replaceAll('%20', '+'),
+    encodeForm(secret),
+    encodeQuery(secret),
     json,
     json.replaceAll('/', '\\/'),
     xml,

@@ -3,6 +3,7 @@ import type { Scene } from '../language/scene.ts';
 import { writeJson } from '../values/json.ts';
 import { textOf } from '../values/text.ts';
 import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import { encodeForm } from './encode.ts';
 import { type Reference, referenceText } from './reference.ts';
 import type { Place, Template } from './template.ts';
 
@@ -82,10 +83,3 @@ const escapes: { [place in Place]: (text: string) => string } = {
   'yaml-text': text => text,
   form: encodeForm,
 };
-
-/** As `application/x-www-form-urlencoded` has it. */
-export function encodeForm(text: string): string {
-  return encodeURIComponent(text)
-    .replace(/[!'()~]/g, char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
-    .replaceAll('%20', '+');
-}

@@ -1,4 +1,5 @@
-import type { Header, OutgoingRequest } from '../../core/engine/ports.ts';
+import type { BodyPart, Header, OutgoingRequest } from '../../core/engine/ports.ts';
+import { FileMistake } from '../files.ts';
 import { splitAddress } from './address.ts';
 import type { DigestChallenge, DigestCredentials } from './digest.ts';
 import { type FilePlaces, prepareOutgoing } from './outgoing.ts';
@@ -49,16 +50,24 @@ export class DigestAnswers {
     known.uses++;
     const count = known.uses;
     const { digestHeader } = await import('./digest.ts');
-    const bytes =
-      body && known.challenge.protection === 'auth-int'
-        ? await prepareOutgoing(body, places).read()
-        : Buffer.alloc(0);
+    const protectsBody = known.challenge.protection === 'auth-int';
+    const bytes = body && protectsBody ? await readWhole(body, places) : Buffer.alloc(0);
     return digestHeader(
       known.challenge,
       credentials,
       { method, uri: splitAddress(url)!.path, body: bytes },
       count,
     );
+  }
+}
+
+/** A file that is not there is told when the request is about to be sent. */
+async function readWhole(body: readonly BodyPart[], places: FilePlaces): Promise<Buffer> {
+  try {
+    return await prepareOutgoing(body, places).read();
+  } catch (error) {
+    if (error instanceof FileMistake) return Buffer.alloc(0);
+    throw error;
   }
 }
 

@@ -54,11 +54,12 @@ export class Pool {
 
   /**
    * @param head the largest head of a response, in bytes
+   * @param old whether HTTP/2 is not to be spoken, even where it is offered
    * Throws TlsMistake and ProxyMistake.
    */
-  take(origin: string, tls: Tls, head: number, proxy: string | undefined): PooledConnection {
-    const key = keyOf(origin, tls, head, proxy);
-    const connection = this.#idle.get(key)?.pop() ?? this.#open(origin, tls, head, proxy);
+  take(origin: string, tls: Tls, head: number, proxy: string | undefined, old: boolean): PooledConnection {
+    const key = keyOf(origin, tls, head, proxy, old);
+    const connection = this.#idle.get(key)?.pop() ?? this.#open(origin, tls, head, proxy, old);
     this.#taken.set(connection, key);
     return connection;
   }
@@ -68,7 +69,8 @@ export class Pool {
     const key = this.#taken.get(connection);
     this.#taken.delete(connection);
     if (!sound || key === undefined) {
-      void connection.client.destroy();
+      // Not at once: the client may be in the middle of writing the very request that failed, and would lose count.
+      setImmediate(() => void connection.client.destroy());
       return;
     }
     const idle = this.#idle.get(key);
@@ -82,11 +84,11 @@ export class Pool {
     await Promise.all(open.map(({ client }) => client.destroy()));
   }
 
-  #open(origin: string, tls: Tls, head: number, written: string | undefined): PooledConnection {
+  #open(origin: string, tls: Tls, head: number, written: string | undefined, old: boolean): PooledConnection {
     const proxy = written === undefined ? undefined : readProxy(written);
     const secure = /^https:/i.test(origin);
     const passedOn = proxy && !secure;
-    const connector = this.#connector(tls);
+    const connector = this.#connector(tls, old);
     const client = new this.library.Client(passedOn ? proxy.origin : origin, {
       // The timers of the package are coarse; the handler has its own.
       headersTimeout: 0,
@@ -113,11 +115,11 @@ export class Pool {
     return connection;
   }
 
-  #connector(tls: Tls): Connector {
-    const key = JSON.stringify(tls);
+  #connector(tls: Tls, old: boolean): Connector {
+    const key = JSON.stringify([tls, old]);
     let connector = this.#connectors.get(key);
     if (!connector) {
-      connector = this.library.buildConnector({ timeout: 0, allowH2: true, ...tlsOptions(tls, this.root) });
+      connector = this.library.buildConnector({ timeout: 0, allowH2: !old, ...tlsOptions(tls, this.root) });
       this.#connectors.set(key, connector);
     }
     return connector;
@@ -170,11 +172,11 @@ export class Pool {
 }
 
 /** Connections alike can take each other's place; the usual one of an origin is told by the origin alone. */
-function keyOf(origin: string, tls: Tls, head: number, proxy: string | undefined): string {
+function keyOf(origin: string, tls: Tls, head: number, proxy: string | undefined, old: boolean): string {
   const usual = tls.verify && tls.ca === undefined && tls.cert === undefined;
-  return usual && proxy === undefined
+  return usual && proxy === undefined && !old
     ? `${origin} ${head}`
-    : `${origin} ${head} ${proxy} ${JSON.stringify(tls)}`;
+    : `${origin} ${head} ${proxy} ${old} ${JSON.stringify(tls)}`;
 }
 
 /** Notes how long the phases of opening a connection take; before the client hears of it, since it then begins at once. */

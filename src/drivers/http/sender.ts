@@ -18,6 +18,9 @@ export interface SavableRequest extends OutgoingRequest {
 /** An exchange; `stale` where nothing came over a connection that had been open before. */
 export type OneExchange = Exchange & { readonly stale?: boolean };
 
+/** With other methods the client cannot send a body by HTTP/2. */
+const sendsBodyByHttp2 = new Set(['POST', 'PUT', 'PATCH']);
+
 /** Sends one request and takes its one response, over a connection of the pool. */
 export class Sender {
   readonly #pool: Pool;
@@ -43,7 +46,13 @@ export class Sender {
           : request.proxy === 'none'
             ? undefined
             : request.proxy;
-      const connection = this.#pool.take(address.origin, request.tls, request.limits.head, proxy);
+      const connection = this.#pool.take(
+        address.origin,
+        request.tls,
+        request.limits.head,
+        proxy,
+        body !== undefined && !sendsBodyByHttp2.has(request.method),
+      );
       return this.#dispatch(request, address, body, connection, signal);
     } catch (error) {
       if (error instanceof FileMistake || error instanceof TlsMistake || error instanceof ProxyMistake)
