@@ -94,6 +94,7 @@ const parts = new Map([
   ['./libraries.ts', 'src/core/settings/libraries.ts'],
   ['re2js', 're2js'],
   ['./width.ts', 'src/reports/width.ts'],
+  ['../../demo/harbour/server.ts', 'demo/harbour/server.ts'],
   ['./digest.ts', 'src/drivers/http/digest.ts'],
   ['tough-cookie', 'tough-cookie'],
   ['oauth4webapi', 'oauth4webapi'],

@@ -1,7 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import { type ExchangeEvent, eventSchema } from '../core/record/events.ts';
+import type { ExchangeEvent } from '../core/record/events.ts';
 import { collectionAround } from '../drivers/files.ts';
 import { UsageMistake } from './exit.ts';
 
@@ -36,9 +36,18 @@ export function readLast(): ExchangeEvent {
       "No response is at hand. 'mervok send' fetches one; a file is named behind the expression: mervok pick '$.id' response.json",
     );
   }
-  try {
-    return eventSchema.parse(JSON.parse(text)) as ExchangeEvent;
-  } catch {
+  const event = parse(text);
+  if (!event)
     throw new UsageMistake(`'${path}' holds no response that can be read. 'mervok send' fetches one.`);
+  return event;
+}
+
+/** The schema of events would tell more, and take longer to load than all the rest. */
+function parse(text: string): ExchangeEvent | undefined {
+  try {
+    const event = JSON.parse(text) as Partial<ExchangeEvent> | null;
+    return event?.type === 'exchange' && event.request ? (event as ExchangeEvent) : undefined;
+  } catch {
+    return undefined;
   }
 }

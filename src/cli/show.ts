@@ -10,7 +10,7 @@ import { describe } from '../core/values/describe.ts';
 import { Plain, type Value } from '../core/values/value.ts';
 import { fieldsText } from '../reports/exchange.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
-import { createMeasure, type Measure, visible } from '../reports/style.ts';
+import { createMeasure, type Measure, visible, wrap } from '../reports/style.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -55,10 +55,11 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   if (first.length > 0)
     lines.push(
       '',
-      paint(
-        'quiet',
+      ...wrap(
         `${counted(first.length, 'case')} would run first: ${first.map(each => each.address).join(', ')}`,
-      ),
+        Math.max(60, terminal.width),
+        measure,
+      ).map(line => paint('quiet', line)),
     );
   out(`${lines.join('\n')}\n`);
 }

@@ -47,6 +47,8 @@ interface Section {
   readonly rows: readonly NamedValue[];
 }
 
+const keptTitle = 'kept and computed';
+
 type TellValue = (giver: Giver, user: CollectionCase) => string;
 
 function ofCase(user: CollectionCase, flow: Flow, tellValue: TellValue): Section {
@@ -70,8 +72,7 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
     for (const name of namesIn(user, flow)) {
       const givers = giversOf(name, user, flow);
       for (const [index, giver] of givers.entries()) {
-        const title =
-          giver.definition || !giver.place ? giver.origin.replace(/^from /, '') : 'kept and computed';
+        const title = giver.definition || !giver.place ? giver.origin.replace(/^from /, '') : keptTitle;
         const rows = sections.get(title) ?? new Map<string, NamedValue>();
         sections.set(title, rows);
         const key = `${name} ${giverText(giver)}`;
@@ -82,10 +83,26 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
       }
     }
   }
-  return [...sections].map(([title, rows]) => ({
-    title,
-    rows: [...rows.values()].sort((a, b) => (a.name < b.name ? -1 : 1)),
-  }));
+  return [...sections]
+    .sort(([a], [b]) => strength(a) - strength(b))
+    .map(([title, rows]) => ({
+      title,
+      rows: [...rows.values()].sort((a, b) => (a.name < b.name ? -1 : 1)),
+    }));
+}
+
+/** The place of a level in the order from strong to weak. */
+function strength(title: string): number {
+  const levels = [
+    keptTitle,
+    'given by',
+    'the settings of',
+    'the front matter',
+    'environment',
+    'mervok.secret',
+  ];
+  const at = levels.findIndex(level => title.startsWith(level));
+  return at < 0 ? levels.length : at;
 }
 
 function masked(giver: Giver, user: CollectionCase, plan: Plan, flow: Flow, masker: Masker): string {

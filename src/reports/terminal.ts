@@ -1,7 +1,7 @@
 import type { Place } from '../core/plan/plan.ts';
 import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
-import { grouped } from '../core/text/nearest.ts';
+import { counted, grouped } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
@@ -20,8 +20,9 @@ export interface TerminalOptions {
   readonly pathPrefix?: string;
 }
 
-/** So many passing cases of a page are told one by one. */
+/** So many passing cases of a page are told one by one, as long as there are not many pages of them. */
 const toldOneByOne = 12;
+const toldOneByOneInAll = 40;
 /** So many failing cases are told in full; a long run would otherwise bury the verdict. */
 const toldInFull = 40;
 const eraseLine = '\u001b[K';
@@ -44,6 +45,8 @@ export class TerminalReport {
   #failing: CheckEvent[] = [];
   #passedOnPage = 0;
   #folded = 0;
+  /** Whether the line above is one of a whole page, so that no gap is needed. */
+  #foldedBefore = false;
   #gap = true;
   /** The part of the response that was shown last for this case. */
   #shownPart: string | undefined;
@@ -74,7 +77,7 @@ export class TerminalReport {
         this.#page = event;
         this.#pageTold = false;
         this.#passedOnPage = 0;
-        if (event.round === 1 && this.#run!.rounds === 1) this.#tellPage();
+        if (event.round === 1 && this.#run!.rounds === 1 && this.#tellsEach) this.#tellPage();
         break;
       case 'check':
         if (event.holds !== 'yes') this.#failing.push(event);
@@ -115,7 +118,7 @@ export class TerminalReport {
   #passed(event: CaseEvent): void {
     if (this.#run!.rounds > 1) return;
     this.#passedOnPage++;
-    if (this.#passedOnPage <= toldOneByOne) this.#tellCase(event);
+    if (this.#tellsEach && this.#passedOnPage <= toldOneByOne) this.#tellCase(event);
     else this.#folded++;
   }
 
@@ -126,8 +129,8 @@ export class TerminalReport {
       return;
     }
     this.#toldInFull++;
-    this.#unfold();
     this.#tellPage();
+    this.#unfold();
     this.#tellCase(event);
     this.#tellChecks(this.#failing);
     if (event.problem) {
@@ -140,6 +143,7 @@ export class TerminalReport {
   #tellPage(): void {
     if (this.#pageTold || !this.#page) return;
     this.#pageTold = true;
+    this.#foldedBefore = false;
     this.#emptyLine();
     const { title, file, round } = this.#page;
     const name = this.#paint('strong', visible(title)) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
@@ -202,8 +206,8 @@ export class TerminalReport {
     if (!first) return;
     this.#blocked = [];
     if (this.#toldInFull >= toldInFull) return;
-    this.#unfold();
     this.#tellPage();
+    this.#unfold();
     const { name, cause } = first.blocked!;
     const causeTitle = this.#titles.get(cause) ?? cause;
     const titles = [first, ...others].map(each => visible(each.title)).join(', ');
@@ -219,8 +223,25 @@ export class TerminalReport {
     this.#unfold();
   }
 
+  /** Whether there are so few cases that each gets a line of its own. */
+  get #tellsEach(): boolean {
+    return this.#run!.cases <= toldOneByOneInAll;
+  }
+
+  /** What passed on a page that was not told of takes one line, its title in it. */
   #unfold(): void {
-    if (this.#folded > 0) this.#line(`${this.#paint('plain', 'passed  ')} ${this.#folded} more`);
+    if (this.#folded === 0) return;
+    const passed = `${this.#paint('plain', 'passed  ')} `;
+    const cases = counted(this.#folded, 'case');
+    if (this.#pageTold)
+      this.#line(passed + (this.#folded === this.#passedOnPage ? cases : `${this.#folded} more`));
+    else {
+      const { title, file } = this.#page!;
+      const what = `${visible(title)}, ${cases}`;
+      if (!this.#foldedBefore) this.#emptyLine();
+      this.#line(passed + this.#apart(what, what, file, this.#width - indent.length));
+      this.#foldedBefore = true;
+    }
     this.#folded = 0;
   }
 

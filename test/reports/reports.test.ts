@@ -135,6 +135,28 @@ test('long runs of passing cases fold; many rounds tell only what fails', async 
   assert.equal(told.match(/^failed/gm)!.length, 1);
 });
 
+test('of many cases, pages that passed take a line each; where something failed, the page opens up', async () => {
+  const page = (title: string, count: number, request = 'GET /good') =>
+    `# ${title}\n\n${Array.from({ length: count }, (_, at) => caseText(`Case ${at}`, at === 1 ? request : 'GET /good', 'status = 200')).join('')}`;
+  const { events } = await runTexts(
+    {
+      'mervok.yaml': root,
+      'a.md': page('Berths', 20),
+      'b.md': page('Quays', 20, 'GET /down'),
+      'c.md': page('Tides', 3),
+    },
+    answer,
+  );
+  const told = await terminal(events, { width: 70 });
+  assert.match(told, /^passed {3}Berths, 20 cases +a\.md$/m);
+  assert.match(told, /\n\nQuays +b\.md\npassed {3}1 case\nerror +Case 1 /);
+  assert.match(told, /\n\npassed {3}18 more\n\npassed {3}Tides, 3 cases +c\.md\n/);
+  assert.ok(
+    told.split('\n').every(line => line.length <= 70),
+    told,
+  );
+});
+
 test('a run of many rounds shows how far it is, where output can be taken back', async () => {
   const { events } = await runTexts(
     { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },

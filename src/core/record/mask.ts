@@ -78,6 +78,8 @@ function formsOf(secret: string): string[] {
     encodeForm(secret),
     encodeQuery(secret),
     json,
+    // A body that tells of another one holds it escaped twice.
+    JSON.stringify(json).slice(1, -1),
     json.replaceAll('/', '\\/'),
     xml,
     xml.replaceAll('"', '&quot;').replaceAll("'", '&apos;'),

@@ -1,0 +1,113 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { test } from 'node:test';
+import { folderWith, mervok } from '../support/program.ts';
+import { serve } from '../support/server.ts';
+
+/** Characters that are written differently in every place. */
+const secret = `s3a "&<>' é~*!/+(x)`;
+const token = 'tok/en+4711==';
+
+const forms = (text: string) => {
+  const json = JSON.stringify(text).slice(1, -1);
+  const bytes = Buffer.from(text);
+  const inBase64 = [0, 1, 2].map(shift =>
+    Buffer.concat([Buffer.alloc(shift, 0x61), bytes, Buffer.alloc(3, 0x61)])
+      .toString('base64')
+      .slice(4, -8),
+  );
+  return [
+    text,
+    json,
+    JSON.stringify(json).slice(1, -1),
+    encodeURIComponent(text),
+    new URLSearchParams([['', text]]).toString().slice(1),
+    text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;'),
+    bytes.toString('hex'),
+    ...inBase64,
+  ];
+};
+
+const kase = (title: string, settings: string, request: string, body = '') =>
+  `## ${title}\n\n\`\`\`yaml settings\n${settings || 'title: x'}\n\`\`\`\n\n\`\`\`http\n${request}\n\`\`\`\n\n${body === '' ? '' : `\`\`\`${body}\n\`\`\`\n\n`}\`\`\`mervok\n$.never = {word}\nsent body = "x"\nsent url = "x"\n\`\`\`\n\n`;
+
+test('a secret reaches no output, wherever it goes and however it comes back', async t => {
+  const seen: string[] = [];
+  const origin = await serve(t, async (request, response) => {
+    let body = '';
+    for await (const chunk of request) body += chunk;
+    const echo = `${request.url} ${Object.values(request.headers).join(' ')} ${body}`;
+    seen.push(echo);
+    if (request.url === '/token') {
+      response.writeHead(200, { 'Content-Type': 'application/json' });
+      response.end(JSON.stringify({ access_token: token, token_type: 'bearer' }));
+      return;
+    }
+    // Whoever comes with the token hears it again.
+    const again = request.headers.authorization?.includes(token) ? token : '';
+    const challenge = request.url === '/digest' && !request.headers.authorization;
+    response.writeHead(challenge ? 401 : 200, {
+      'Content-Type': 'application/json',
+      'X-Echo': encodeURIComponent(echo),
+      'X-Token': again,
+      'Set-Cookie': `sid=${encodeURIComponent(secret)}`,
+      ...(challenge && { 'WWW-Authenticate': 'Digest realm="r", nonce="n", qop="auth"' }),
+    });
+    const base64 = Buffer.from(echo).toString('base64');
+    response.end(JSON.stringify({ echo, base64, hex: Buffer.from(secret).toString('hex'), again }));
+  });
+  const oauth = (auth: string) =>
+    `auth: { oauth2: { flow: client-credentials, token-url: "${origin}/token", client-id: c, client-secret: "{word}", client-auth: ${auth} } }`;
+  const page = [
+    kase('Header', '', 'GET /\nX-Word: {coded}'),
+    kase('Query', 'query: { w: "{word}" }', 'GET /{word}?a={word}', 'form query\nb = {word}'),
+    kase('JSON', '', 'POST /', 'json body\n{"a": {word}, "b": "x{word}y"}'),
+    kase('XML', '', 'POST /', 'xml body\n<a b="{word}">{word}</a>'),
+    kase('Form', '', 'POST /', 'form body\na = {word}'),
+    kase('YAML', '', 'POST /', 'yaml body\na: {word}\nb: "{word}"'),
+    kase('Multipart', '', 'POST /', 'multipart body\na = {word}'),
+    kase('Graph', '', 'POST /', 'graphql body\n{ a }\n```\n\n```json variables\n{"w": {word}}'),
+    kase('Basic', 'auth: { basic: { user: keeper, password: "{word}" } }', 'GET /'),
+    kase('Digest', 'auth: { digest: { user: keeper, password: "{word}" } }', 'GET /digest'),
+    kase('Key', 'auth: { api-key: { name: k, value: "{word}", in: query } }', 'GET /'),
+    kase('Key as header', 'auth: { api-key: { name: X-Key, value: "{coded}", in: header } }', 'GET /'),
+    kase('Token', oauth('basic'), 'GET /'),
+    kase('Token by body', oauth('body'), 'GET /'),
+    kase('Bearer', 'auth: { bearer: "{coded}" }', 'GET /'),
+  ].join('');
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\nvariables: { coded: { secret: "plain-0417-word" } }\n`,
+    'mervok.secret.yaml': `variables:\n  word: ${JSON.stringify(secret)}\n`,
+    'page.md': `# Secrets\n\n${page}`,
+  });
+  const files = ['out/r.xml', 'out/r.json', 'out/r.ndjson'];
+  const run = await mervok(folder, ['run', ...files.flatMap(file => ['-o', file])]);
+  assert.equal(run.code, 1);
+  assert.match(run.out, /15 cases failed/);
+  const outputs = new Map([['run', run.out + run.err]]);
+  for (const file of files) outputs.set(file, readFileSync(join(folder, file), 'utf8'));
+  for (const words of [
+    ['send', 'page.md#json'],
+    ['send', 'page.md#token', '--raw'],
+    ['send', 'page.md#basic', '--pick', '$.echo'],
+    ['pick', '$'],
+    ['pick', 'sent url'],
+    ['show', 'page.md'],
+    ['vars'],
+    ['vars', 'page.md#key'],
+    ['lint'],
+  ]) {
+    const { out, err } = await mervok(folder, words);
+    assert.ok((out + err).length > 20, words.join(' '));
+    outputs.set(words.join(' '), out + err);
+  }
+  outputs.set('last.json', readFileSync(join(folder, '.mervok/last.json'), 'utf8'));
+  assert.ok(
+    seen.some(each => each.includes(token)),
+    'the token was used',
+  );
+  for (const [what, text] of outputs)
+    for (const each of [secret, token, 'plain-0417-word'])
+      for (const form of forms(each)) assert.ok(!text.includes(form), `${what} holds ${form}`);
+});
