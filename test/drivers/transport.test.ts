@@ -29,6 +29,7 @@ test('compressed bodies are decoded, their sizes on the wire and decoded are tol
     raw: zlib.deflateRawSync,
     br: zlib.brotliCompressSync,
     'gzip, br': given => zlib.brotliCompressSync(zlib.gzipSync(given)),
+    ...('zstdCompressSync' in zlib && { zstd: zlib.zstdCompressSync as (text: string) => Buffer }),
     identity: given => Buffer.from(given),
     'a-coding-of-their-own': given => Buffer.from(given),
   };
@@ -229,11 +230,10 @@ test('certificates: unknown, switched off, of a client', async t => {
   assert.equal((await send(secure)).fault?.kind, 'tls');
   assert.equal((await send(secure, { tls: { verify: false } })).response?.status, 200);
   assert.equal((await send(secure, { tls: trusted })).response?.status, 200);
-  const elsewhere = secure.replace('127.0.0.1', '127.0.0.2');
-  assert.match(
-    (await send(elsewhere, { tls: trusted })).fault?.message ?? 'refused',
-    /for another name|refused/,
-  );
+  // The same place by a name that is not in its certificate.
+  const elsewhere = await send(secure.replace('127.0.0.1', '[::ffff:127.0.0.1]'), { tls: trusted });
+  assert.equal(elsewhere.fault?.kind, 'tls');
+  assert.match(elsewhere.fault!.message, /its certificate is for another name/);
 
   const strict = await serveTls(t, (_request, response) => response.end('known'), {
     requestCert: true,
@@ -373,7 +373,7 @@ test('fields behind the body are kept apart; any method goes', async t => {
   const { response } = await send(origin, { method: 'PROPFIND' });
   assert.deepEqual(response!.trailers, [['X-Sum', '42']]);
   assert.equal(response!.headers.find(([name]) => name === 'X-Method')![1], 'PROPFIND');
-  for (const method of ['HEAD', 'OPTIONS', 'REPORT', 'QUERY', 'TRACE'])
+  for (const method of ['HEAD', 'OPTIONS', 'REPORT', 'SEARCH', 'TRACE'])
     assert.equal((await send(origin, { method })).response?.status, 200, method);
 });
 
@@ -383,7 +383,7 @@ test('a body goes with any method, also where HTTP/2 is offered', async t => {
     seen.push(`${request.httpVersion} ${await textOf(request)}`);
     response.end();
   });
-  for (const method of ['GET', 'DELETE', 'QUERY', 'PATCH'])
+  for (const method of ['GET', 'DELETE', 'SEARCH', 'PATCH'])
     await send(secure, { tls: trusted, method, body: [method] });
-  assert.deepEqual(seen, ['1.1 GET', '1.1 DELETE', '1.1 QUERY', '2.0 PATCH']);
+  assert.deepEqual(seen, ['1.1 GET', '1.1 DELETE', '1.1 SEARCH', '2.0 PATCH']);
 });

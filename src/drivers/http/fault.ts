@@ -32,7 +32,7 @@ export function faultOf(
   if (code === 'UND_ERR_HEADERS_OVERFLOW')
     return {
       kind: 'limit',
-      message: `The head of the response of ${origin} is larger than ${sizeText(head)}. The limit is the setting 'limits'.`,
+      message: `The head of the response of ${origin} is larger than ${limitText(head)}. The limit is the setting 'limits'.`,
     };
   const kind =
     kindsByCode.get(code) ??
@@ -88,9 +88,15 @@ export function bodyFault({ kind, message }: BodyMistake, origin: string, limit:
   return kind === 'limit'
     ? {
         kind,
-        message: `The body of the response of ${origin}${message} is larger than ${sizeText(limit)}. The limit is the setting 'limits'.`,
+        message: `The body of the response of ${origin}${message} is larger than ${limitText(limit)}. The limit is the setting 'limits'.`,
       }
     : { kind, message: `The body of the response of ${origin} ${message}.` };
+}
+
+/** A limit in the unit that it was most likely given in. */
+function limitText(bytes: number): string {
+  if (bytes % (1 << 20) === 0) return `${bytes / (1 << 20)} MiB`;
+  return bytes % 1024 === 0 ? `${bytes / 1024} KiB` : sizeText(bytes);
 }
 
 /** OpenSSL puts codes and source files around what it says. */
