@@ -39,8 +39,9 @@ function sceneOfLast(): Scene {
   if (!response) return scene(undefined, sent);
   const { status, headers, body, trailers = [] } = response;
   const bytes = bytesOf(body);
+  const about = body.cut ? { unreadable: 'the body was written to a file' } : {};
   return scene(
-    new ResponseView({ ...message, status, headers, trailers, body: bytes, size: bytes.length }),
+    new ResponseView({ ...message, status, headers, trailers, body: bytes, size: body.size }, about),
     sent,
   );
 }

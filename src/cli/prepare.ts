@@ -38,16 +38,19 @@ export async function preparePlan(paths: readonly string[], flags: PlanFlags): P
   return prepareFiles(found.files, found.paths, flags, places);
 }
 
+/** As messages call what was typed. */
+const givenPage = 'the request';
+
 /** A request of the command line: where it begins with '/', the settings around the working folder hold for it. */
 export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promise<Prepared> {
-  const page = { path: 'request', text: `# Request\n\n${writeRequest(given)}\n` };
+  const page = { path: givenPage, text: `# Request\n\n${writeRequest(given)}\n` };
   const anywhere = { root: process.cwd(), anywhere: true };
   if (!given.target.startsWith('/'))
-    return prepareFiles({ settings: [], pages: [page] }, ['request'], flags, anywhere);
+    return prepareFiles({ settings: [], pages: [page] }, [givenPage], flags, anywhere);
   const { root, files } = findCollection([], process.cwd());
   const settings = files.settings.filter(({ path }) => path === 'mervok.yaml');
   const own = { settings, pages: [page], ...(files.secrets && { secrets: files.secrets }) };
-  return prepareFiles(own, ['request'], flags, { root, anywhere: true });
+  return prepareFiles(own, [givenPage], flags, { root, anywhere: true });
 }
 
 async function prepareFiles(

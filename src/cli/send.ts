@@ -1,13 +1,10 @@
 import { existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
-import { exchangeEvent, surroundingsOf, viewOfSent } from '../core/engine/exchange.ts';
-import type { Exchange, Ports, Sent } from '../core/engine/ports.ts';
-import { type RunOptions, run } from '../core/engine/run.ts';
+import { surroundingsOf, viewOfSent } from '../core/engine/exchange.ts';
+import type { Exchange, Sent } from '../core/engine/ports.ts';
 import { ResponseView } from '../core/language/response.ts';
 import type { Plan, PlannedCase } from '../core/plan/plan.ts';
-import type { RunEvent } from '../core/record/events.ts';
-import { Masker } from '../core/record/mask.ts';
-import { openPorts } from '../drivers/ports.ts';
+import type { Masker } from '../core/record/mask.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange.ts';
 import { createMeasure, visible } from '../reports/style.ts';
@@ -15,19 +12,11 @@ import { checksInWords } from '../reports/verdict.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { type Picker, readPicker } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
-import { listenForInterrupt } from './interrupt.ts';
 import { keepLast } from './last.ts';
-import {
-  noteUnverified,
-  type PlanFlags,
-  type Prepared,
-  prepareGiven,
-  preparePlan,
-  printFindings,
-} from './prepare.ts';
+import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, printFindings } from './prepare.ts';
 import { readSavePlace, saveCase } from './save.ts';
+import { Sending } from './sending.ts';
 import type { Terminal } from './terminal.ts';
-import { version } from './version.ts';
 
 export interface SendFlags extends PlanFlags, RequestFlags {
   readonly pick?: string;
@@ -124,108 +113,6 @@ function askedCase(plan: Plan, word: string): PlannedCase {
   throw new UsageMistake(`'${word}' has several cases. Which one?\n${choices}`);
 }
 
-/** Carries out a case and what it needs, and keeps hold of what its last request came to. */
-class Sending {
-  readonly masker = new Masker();
-  #last: Sent | undefined;
-  #ended = 0;
-  #checks = { made: 0, held: 0 };
-  readonly #all: number;
-
-  constructor(
-    readonly prepared: Prepared,
-    readonly asked: PlannedCase,
-    readonly saveTo: string | undefined,
-    readonly terminal: Terminal,
-    readonly tellsNeeded: boolean,
-  ) {
-    this.#all = prepared.plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  }
-
-  /** What the last request took; nothing where no response came, which is told. */
-  async run(): Promise<Sent | undefined> {
-    const { prepared, masker } = this;
-    const interrupt = listenForInterrupt();
-    const ports = await openPorts(prepared.places);
-    const watched: Ports = { ...ports, send: (request, signal) => this.#send(ports, request, signal) };
-    const options: RunOptions = {
-      tool: `mervok ${version}`,
-      rounds: 1,
-      bodies: false,
-      signal: interrupt.signal,
-      masker,
-    };
-    try {
-      await run(prepared.plan, watched, options, event => this.#hear(event));
-    } finally {
-      interrupt.stop();
-      await ports.close();
-    }
-    return this.#last;
-  }
-
-  get checks(): { readonly made: number; readonly held: number } {
-    return this.#checks;
-  }
-
-  /** The exchange as the record would have it, with its whole body. */
-  eventOf(exchange: Exchange) {
-    const source = { round: 1, case: this.asked.address };
-    const event = exchangeEvent(
-      source,
-      this.asked.place,
-      exchange,
-      Date.now(),
-      true,
-      Number.MAX_SAFE_INTEGER,
-    );
-    return this.masker.deep(event);
-  }
-
-  async #send(ports: Ports, request: Parameters<Ports['send']>[0], signal: AbortSignal): Promise<Sent> {
-    const isAsked = this.#ended === this.#all - 1;
-    const saved = isAsked && this.saveTo !== undefined ? { ...request, saveTo: this.saveTo } : request;
-    const sent = await ports.send(saved, signal);
-    if (isAsked) this.#last = sent;
-    return sent;
-  }
-
-  /** Whether something has run that the case needs. */
-  get toldNeeded(): boolean {
-    return this.tellsNeeded && this.#all > 1;
-  }
-
-  #hear(event: RunEvent): void {
-    const { out, err, paint } = this.terminal;
-    if (event.type === 'check' && event.case === this.asked.address) {
-      this.#checks.made++;
-      if (event.holds === 'yes') this.#checks.held++;
-    }
-    if (event.type !== 'case') return;
-    this.#ended++;
-    const isAsked = event.case === this.asked.address;
-    if (!isAsked && event.outcome === 'passed') {
-      if (this.tellsNeeded) out(`${paint('quiet', `first    ${event.case}`)}\n`);
-      return;
-    }
-    const came = this.#last?.exchanges.at(-1);
-    if (isAsked && came?.response) return;
-    this.#last = undefined;
-    process.exitCode = exitCodes.failed;
-    const message = event.problem?.message ?? (isAsked ? came?.fault?.message : undefined);
-    const mend = isAsked && isTooLarge(came) ? ' -o FILE takes a body of any size.' : '';
-    if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
-    else if (event.blocked)
-      err(`${event.case} needs '${event.blocked.name}', which did not come from ${event.blocked.cause}.\n`);
-    else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
-  }
-}
-
-/** Whether a limit has kept the body out, which a file would take. */
-function isTooLarge(exchange: Exchange | undefined): boolean {
-  return exchange?.fault?.kind === 'limit' && exchange.fault.message.startsWith('The body');
-}
-
 function pick(picker: Picker, { exchanges }: Sent, masker: Masker, { out, err }: Terminal): void {
   const { output, problem } = picker(sceneOf(exchanges));
   for (const each of output)
@@ -262,7 +149,7 @@ async function show(sent: Sent, flags: SendFlags, sending: Sending, terminal: Te
   const shown = maskedExchanges(sent.exchanges, masker);
   const text = masker.text(view.text);
   const width = Math.min(200, Math.max(60, terminal.width));
-  const look: ExchangeView = { paint, width, measure: await createMeasure([text, JSON.stringify(shown)]) };
+  const look: ExchangeView = { paint, width, measure: await createMeasure(shown.flatMap(wordsOf)) };
   const { method, url } = shown.at(-1)!.request;
   const lines = [
     ...(sending.toldNeeded ? [''] : []),
@@ -291,6 +178,11 @@ async function show(sent: Sent, flags: SendFlags, sending: Sending, terminal: Te
     }
   }
   out(`${lines.join('\n')}\n`);
+}
+
+/** What stands in columns. */
+function wordsOf({ request, response }: Exchange): string[] {
+  return [request.url, ...(response?.headers.flat() ?? [])];
 }
 
 /** Everything of exchanges that is printed but their bodies. */

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { folderWith, mervok } from '../support/program.ts';
@@ -198,6 +198,25 @@ test('send: inside a collection; a request becomes a case, and the rest of the p
   const twice = await run('send', '/berths', '--save', 'berths.md#free-berths');
   assert.equal(twice.code, 2);
   assert.match(twice.err, /has a case 'free-berths' already/);
+});
+
+test('send: an interrupt ends it, and leaves no file behind', async t => {
+  const folder = folderWith(t);
+  const origin = await serve(t, (request, response) => {
+    response.writeHead(200);
+    response.write('a beginning');
+    // The rest never comes.
+    request.on('close', () => response.end());
+  });
+  const ended = await mervok(folder, ['send', origin, '-o', 'body.txt'], home(folder), child =>
+    setTimeout(() => child.kill('SIGINT'), 600),
+  );
+  assert.deepEqual([ended.code, ended.out], [130, '']);
+  assert.match(ended.err, /was interrupted/);
+  assert.deepEqual(
+    readdirSync(folder).filter(name => name.startsWith('body')),
+    [],
+  );
 });
 
 const chain = {

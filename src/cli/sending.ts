@@ -1,0 +1,115 @@
+import { exchangeEvent } from '../core/engine/exchange.ts';
+import type { Exchange, Ports, Sent } from '../core/engine/ports.ts';
+import { type RunOptions, run } from '../core/engine/run.ts';
+import type { PlannedCase } from '../core/plan/plan.ts';
+import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import { Masker } from '../core/record/mask.ts';
+import { openPorts } from '../drivers/ports.ts';
+import { exitCodes } from './exit.ts';
+import { listenForInterrupt } from './interrupt.ts';
+import type { Prepared } from './prepare.ts';
+import type { Terminal } from './terminal.ts';
+import { version } from './version.ts';
+
+/** Carries out a case and what it needs, and keeps hold of what its last request came to. */
+export class Sending {
+  readonly masker = new Masker();
+  #last: Sent | undefined;
+  #ended = 0;
+  #checks = { made: 0, held: 0 };
+  readonly #all: number;
+
+  constructor(
+    readonly prepared: Prepared,
+    readonly asked: PlannedCase,
+    readonly saveTo: string | undefined,
+    readonly terminal: Terminal,
+    readonly tellsNeeded: boolean,
+  ) {
+    this.#all = prepared.plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
+  }
+
+  /** What the last request took; nothing where no response came, which is told. */
+  async run(): Promise<Sent | undefined> {
+    const { prepared, masker } = this;
+    const interrupt = listenForInterrupt();
+    const ports = await openPorts(prepared.places);
+    const watched: Ports = { ...ports, send: (request, signal) => this.#send(ports, request, signal) };
+    const options: RunOptions = {
+      tool: `mervok ${version}`,
+      rounds: 1,
+      bodies: false,
+      signal: interrupt.signal,
+      masker,
+    };
+    try {
+      await run(prepared.plan, watched, options, event => this.#hear(event));
+    } finally {
+      interrupt.stop();
+      await ports.close();
+    }
+    if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
+    return this.#last;
+  }
+
+  get checks(): { readonly made: number; readonly held: number } {
+    return this.#checks;
+  }
+
+  /** The exchange as the record would have it, with its whole body. */
+  eventOf(exchange: Exchange): ExchangeEvent {
+    const source = { round: 1, case: this.asked.address };
+    const event = exchangeEvent(
+      source,
+      this.asked.place,
+      exchange,
+      Date.now(),
+      true,
+      Number.MAX_SAFE_INTEGER,
+    );
+    return this.masker.deep(event);
+  }
+
+  async #send(ports: Ports, request: Parameters<Ports['send']>[0], signal: AbortSignal): Promise<Sent> {
+    const isAsked = this.#ended === this.#all - 1;
+    const saved = isAsked && this.saveTo !== undefined ? { ...request, saveTo: this.saveTo } : request;
+    const sent = await ports.send(saved, signal);
+    if (isAsked) this.#last = sent;
+    return sent;
+  }
+
+  /** Whether something has run that the case needs. */
+  get toldNeeded(): boolean {
+    return this.tellsNeeded && this.#all > 1;
+  }
+
+  #hear(event: RunEvent): void {
+    const { out, err, paint } = this.terminal;
+    if (event.type === 'check' && event.case === this.asked.address) {
+      this.#checks.made++;
+      if (event.holds === 'yes') this.#checks.held++;
+    }
+    if (event.type !== 'case') return;
+    this.#ended++;
+    const isAsked = event.case === this.asked.address;
+    if (!isAsked && event.outcome === 'passed') {
+      if (this.tellsNeeded) out(`${paint('quiet', `first    ${event.case}`)}\n`);
+      return;
+    }
+    const came = this.#last?.exchanges.at(-1);
+    if (isAsked && came?.response) return;
+    this.#last = undefined;
+    process.exitCode = exitCodes.failed;
+    const message = event.problem?.message ?? (isAsked ? came?.fault?.message : undefined);
+    const mend = isAsked && isTooLarge(came) ? ' -o FILE takes a body of any size.' : '';
+    if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
+    else if (event.blocked)
+      err(`${event.case} needs '${event.blocked.name}', which did not come from ${event.blocked.cause}.\n`);
+    else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
+  }
+}
+
+/** Whether a limit has kept the body out, which a file would take. */
+function isTooLarge(exchange: Exchange | undefined): boolean {
+  return exchange?.fault?.kind === 'limit' && exchange.fault.message.startsWith('The body');
+}
