@@ -32,15 +32,18 @@ function build(): Command {
     .configureOutput({ outputError: () => undefined, writeErr: () => undefined })
     .showSuggestionAfterError(false)
     .allowExcessArguments(false);
-  const inherit = (command: Command) => command.copyInheritedSettings(program);
-  const noColor = () => new Option('--no-color', 'print without colour');
+  const inherit = (command: Command) =>
+    command.copyInheritedSettings(program).addOption(new Option('--no-color', 'print without colour'));
+  /** A command that looks at pages: which values their names have can be chosen. */
+  const looking = (command: Command) =>
+    inherit(command)
+      .option('-e, --env <NAME>', 'the environment')
+      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect);
 
   program.addCommand(
-    inherit(new Command('run'))
+    looking(new Command('run'))
       .description('run cases and print the verdict')
       .argument('[PATH...]', 'what to run')
-      .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
       .option('--files-anywhere', 'send files from outside of the collection too')
       .option('--rounds <N>', 'run the selection so many times')
       .option(
@@ -49,7 +52,6 @@ function build(): Command {
         collect,
       )
       .option('-q, --quiet', 'print the verdict alone')
-      .addOption(noColor())
       .addHelpText(
         'after',
         '\nCases whose values others need run too. A failed case blocks those that need its values.',
@@ -57,7 +59,7 @@ function build(): Command {
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
   );
   program.addCommand(
-    inherit(new Command('send'))
+    looking(new Command('send'))
       .usage('CASE [options]\n       mervok send [METHOD] URL [options]')
       .description('send one request, what it needs first, and show the response')
       .argument('<WORD...>', 'a case, or a method and a URL')
@@ -69,10 +71,7 @@ function build(): Command {
       .option('--headers', 'print the status line and the headers alone')
       .option('-o, --output <FILE>', 'write the body into a file as it comes, whatever its size')
       .option('--save <PAGE#HEADING>', 'write the request into a page, as a new case')
-      .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
       .option('--files-anywhere', 'send files from outside of the collection too')
-      .addOption(noColor())
       .addHelpText(
         'after',
         "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
@@ -80,21 +79,15 @@ function build(): Command {
       .action(async (words: string[], options) => sendCommand(words, options, openTerminal(options.color))),
   );
   program.addCommand(
-    inherit(new Command('show'))
+    looking(new Command('show'))
       .description('show the request as it would be sent, and where its values come from; send nothing')
       .argument('<CASE>', 'a case, or a page')
-      .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
-      .addOption(noColor())
       .action(async (path: string, options) => showCommand(path, options, openTerminal(options.color))),
   );
   program.addCommand(
-    inherit(new Command('vars'))
+    looking(new Command('vars'))
       .description('show every variable: its value, its level, what it hides')
       .argument('[CASE]', 'those that one case can see; without it those of the collection')
-      .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
-      .addOption(noColor())
       .action(async (path: string | undefined, options) =>
         varsCommand(path, options, openTerminal(options.color)),
       ),
@@ -104,26 +97,21 @@ function build(): Command {
       .description('try a value or a condition on the last response that was sent for')
       .argument('<EXPR>', "for example '$.berths[0].code', 'header etag', 'status = 200'")
       .argument('[FILE]', 'a file with a body instead; - for standard input')
-      .addOption(noColor())
       .action(async (text: string, file: string | undefined, options) =>
         pickCommand(text, file, openTerminal(options.color)),
       ),
   );
   program.addCommand(
-    inherit(new Command('lint'))
+    looking(new Command('lint'))
       .description('say everything about pages that can be said without sending')
       .argument('[PATH...]', 'what to look at')
-      .option('-e, --env <NAME>', 'the environment')
-      .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
       .option('-q, --quiet', 'print errors only, no warnings')
-      .addOption(noColor())
       .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
   );
   program.addCommand(
     inherit(new Command('init'))
       .description('write a small working collection')
       .argument('[DIR]', 'where to', '.')
-      .addOption(noColor())
       .action(async (folder: string, options) => initCommand(folder, openTerminal(options.color))),
   );
   program.addCommand(
@@ -134,7 +122,6 @@ function build(): Command {
       .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
       .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)
       .option('-q, --quiet', 'print the verdict alone')
-      .addOption(noColor())
       .action(async options => demoCommand(options, openTerminal(options.color))),
   );
   return program;
