@@ -93,6 +93,7 @@ class PreviewScene extends CaseScene {
         (_, index) => this.#references[Number(index) - 1]!,
       ) as Part;
     if (Array.isArray(part)) return part.map(each => this.withReferences(each)) as Part;
+    if (part instanceof Map) return new Map(this.withReferences([...part])) as Part;
     if (typeof part !== 'object' || part === null || Object.getPrototypeOf(part) !== Object.prototype)
       return part;
     return Object.fromEntries(

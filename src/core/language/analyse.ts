@@ -1,4 +1,6 @@
+import { faultWords } from '../settings/transport.ts';
 import { Mistake } from '../text/finding.ts';
+import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Comparison, Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
 import { isSingular } from './jsonpath/ast.ts';
 import { impossible } from './kinds.ts';
@@ -76,12 +78,34 @@ function checkPattern({ parts, flags, range }: PatternLiteral): Mistake[] {
   }
 }
 
+/** A fault is one of a few words, so a mistyped one could never be met. */
+function unknownFaults(subject: Expression, values: readonly Expression[]): Mistake[] {
+  if (subject.type !== 'source' || subject.form !== 'fault') return [];
+  const words = ['none', ...faultWords];
+  return values.flatMap(value => {
+    const [word] = value.type === 'text' ? value.parts : [];
+    if (value.type !== 'text' || value.parts.length !== 1 || typeof word !== 'string' || words.includes(word))
+      return [];
+    return [
+      new Mistake(
+        'never-equal',
+        value.range,
+        `There is no fault '${word}'.`,
+        didYouMean(word, words) ?? `There are ${inWords(words)}.`,
+      ),
+    ];
+  });
+}
+
 function checkComparison({ subject, predicate, range }: Comparison): Mistake[] {
   const never = (found: ReturnType<typeof impossible>) =>
     found ? [new Mistake('never-equal', range, found.message, found.remedy)] : [];
   switch (predicate.test) {
     case 'compare':
-      return never(impossible(subject, predicate.value, predicate.operator));
+      return [
+        ...never(impossible(subject, predicate.value, predicate.operator)),
+        ...unknownFaults(subject, [predicate.value]),
+      ];
     case 'between':
       return [
         ...never(impossible(subject, predicate.low, '>=')),
@@ -91,7 +115,10 @@ function checkComparison({ subject, predicate, range }: Comparison): Mistake[] {
       const [only] = predicate.values;
       const single = predicate.values.length === 1;
       const values = single && only!.type === 'list' ? only!.items : single ? [] : predicate.values;
-      return values.flatMap(value => never(impossible(subject, value, '=')));
+      return [
+        ...values.flatMap(value => never(impossible(subject, value, '='))),
+        ...unknownFaults(subject, values),
+      ];
     }
     case 'is': {
       const onStatus = subject.type === 'source' && subject.form === 'status';

@@ -94,6 +94,7 @@ function mend(left: Expression, right: Expression, a: StaticKind, b: StaticKind)
     return `A size has a unit: write ${sizeText(Number(right.value))}, or ${right.value} kB.`;
   if (a === 'number' && right.type === 'text' && /^\d+$/.test(right.parts.join('')))
     return `Write ${right.parts.join('')} without quotes.`;
+  if (name === 'fault') return 'A fault is one of a few words: fault = "refused".';
   if (name === 'reason' && right.type === 'number')
     return `The number of a status is 'status': write status = ${right.value}.`;
   if (a === 'text' && b === 'number' && right.type === 'number')
