@@ -54,18 +54,17 @@ function inTurn(times, variants) {
   return taken.map(median);
 }
 
-function peakMemory(rounds) {
+/** In kilobytes, of a command of the program. */
+function peakMemory(args) {
   const file = join(folder, 'memory');
-  run(
-    ['--import', join(here, 'memory.mjs'), mervok, 'run', '--quiet', '--rounds', String(rounds)].concat(
-      'berth.md',
-    ),
-    {
-      env: { ...process.env, MERVOK_BENCH_MEMORY: file },
-    },
-  );
+  run(['--import', join(here, 'memory.mjs'), mervok, ...args], {
+    env: { ...process.env, MERVOK_BENCH_MEMORY: file },
+  });
   return Number(readFileSync(file, 'utf8'));
 }
+
+const rounds = count => ['run', '--quiet', '--rounds', String(count), 'berth.md'];
+const download = megabytes => ['send', `${origin}/large/${megabytes}`, '-o', join(folder, 'large.bin')];
 
 const rows = [];
 const row = (what, ratio, goal) =>
@@ -86,8 +85,10 @@ try {
     () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),
   ]);
   row('4,000 requests with five checks / bare Pool.request loop', sequential / loop, 1.3);
-  const [small, large] = inTurn(3, [() => peakMemory(1000), () => peakMemory(20_000)]);
+  const [small, large] = inTurn(3, [() => peakMemory(rounds(1000)), () => peakMemory(rounds(20_000))]);
   row('peak memory, 20,000 requests / 1,000 requests', large / small, 1.3);
+  const [part, whole] = inTurn(3, [() => peakMemory(download(200)), () => peakMemory(download(1000))]);
+  row('peak memory, download of 1,000 MB / 200 MB into a file', whole / part, 1.3);
   console.table(rows);
   console.log(
     `bare runtime ${bare.toFixed(0)} ms, loop ${((loop / 4000) * 1000).toFixed(0)} µs a request, memory ${(small / 1024).toFixed(0)} MB`,

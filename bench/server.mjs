@@ -9,8 +9,22 @@ const berths = Array.from({ length: 9 }, (_, index) => ({
   deposit: 100,
 }));
 const body = Buffer.from(JSON.stringify({ id: 417, name: 'North Quay', open: true, depth: 4.2, berths }));
+const piece = Buffer.alloc(1 << 16, 'tide ');
+
+/** So many megabytes, as fast as they are taken. */
+function pour(response, megabytes) {
+  let left = megabytes * 16;
+  const more = () => {
+    while (left > 0) if (left-- && !response.write(piece)) return response.once('drain', more);
+    return response.end();
+  };
+  more();
+}
+
 const server = createServer((request, response) => {
   request.resume();
+  const size = /^\/large\/(\d+)$/.exec(request.url)?.[1];
+  if (size) return pour(response, Number(size));
   response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
 });
 server.listen(0, '127.0.0.1', () => process.send({ port: server.address().port }));

@@ -90,11 +90,13 @@ function replaceEach(text, from, to) {
 /** What the program loads only where it is used, each as a file of its own: what is imported, and what is bundled. */
 const parts = new Map([
   ['./program.ts', 'src/cli/program.ts'],
+  ['./look.ts', 'src/cli/look.ts'],
   ['./client.ts', 'src/drivers/http/client.ts'],
   ['./libraries.ts', 'src/core/settings/libraries.ts'],
   ['re2js', 're2js'],
   ['./width.ts', 'src/reports/width.ts'],
   ['../../demo/harbour/server.ts', 'demo/harbour/server.ts'],
+  ['../drivers/record.ts', 'src/drivers/record.ts'],
   ['./digest.ts', 'src/drivers/http/digest.ts'],
   ['tough-cookie', 'tough-cookie'],
   ['oauth4webapi', 'oauth4webapi'],

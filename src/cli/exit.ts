@@ -11,4 +11,6 @@ export const exitCodes = {
 } as const;
 
 /** What the user has to mend before anything can be sent; the message is all that is printed. */
-export class UsageMistake extends Error {}
+export class UsageMistake extends Error {
+  override readonly name = 'UsageMistake';
+}

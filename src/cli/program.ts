@@ -1,17 +1,9 @@
 import { Command, CommanderError, Option } from 'commander';
-import { SelectionMistake } from '../core/plan/select.ts';
 import { nearest } from '../core/text/nearest.ts';
-import { FileMistake } from '../drivers/files.ts';
-import { demoCommand } from './demo.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
-import { initCommand } from './init.ts';
+import { exitCodes } from './exit.ts';
 import { lintCommand } from './lint.ts';
-import { pickCommand } from './pick.ts';
 import { runCommand } from './run.ts';
-import { sendCommand } from './send.ts';
-import { showCommand } from './show.ts';
 import { openTerminal } from './terminal.ts';
-import { varsCommand } from './vars.ts';
 import { version } from './version.ts';
 
 /** An option that may be given several times. */
@@ -76,20 +68,24 @@ function build(): Command {
         'after',
         "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
       )
-      .action(async (words: string[], options) => sendCommand(words, options, openTerminal(options.color))),
+      .action(async (words: string[], options) =>
+        (await import('./look.ts')).sendCommand(words, options, openTerminal(options.color)),
+      ),
   );
   program.addCommand(
     looking(new Command('show'))
       .description('show the request as it would be sent, and where its values come from; send nothing')
       .argument('<CASE>', 'a case, or a page')
-      .action(async (path: string, options) => showCommand(path, options, openTerminal(options.color))),
+      .action(async (path: string, options) =>
+        (await import('./look.ts')).showCommand(path, options, openTerminal(options.color)),
+      ),
   );
   program.addCommand(
     looking(new Command('vars'))
       .description('show every variable: its value, its level, what it hides')
       .argument('[CASE]', 'those that one case can see; without it those of the collection')
       .action(async (path: string | undefined, options) =>
-        varsCommand(path, options, openTerminal(options.color)),
+        (await import('./look.ts')).varsCommand(path, options, openTerminal(options.color)),
       ),
   );
   program.addCommand(
@@ -98,7 +94,7 @@ function build(): Command {
       .argument('<EXPR>', "for example '$.berths[0].code', 'header etag', 'status = 200'")
       .argument('[FILE]', 'a file with a body instead; - for standard input')
       .action(async (text: string, file: string | undefined, options) =>
-        pickCommand(text, file, openTerminal(options.color)),
+        (await import('./look.ts')).pickCommand(text, file, openTerminal(options.color)),
       ),
   );
   program.addCommand(
@@ -112,7 +108,9 @@ function build(): Command {
     inherit(new Command('init'))
       .description('write a small working collection')
       .argument('[DIR]', 'where to', '.')
-      .action(async (folder: string, options) => initCommand(folder, openTerminal(options.color))),
+      .action(async (folder: string, options) =>
+        (await import('./look.ts')).initCommand(folder, openTerminal(options.color)),
+      ),
   );
   program.addCommand(
     inherit(new Command('demo'))
@@ -122,7 +120,7 @@ function build(): Command {
       .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
       .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)
       .option('-q, --quiet', 'print the verdict alone')
-      .action(async options => demoCommand(options, openTerminal(options.color))),
+      .action(async options => (await import('./look.ts')).demoCommand(options, openTerminal(options.color))),
   );
   return program;
 }
@@ -143,6 +141,9 @@ export async function main(given: string[]): Promise<void> {
   }
 }
 
+/** What they say is all that is to be printed. Told by their names: each part of the bundle has classes of its own. */
+const forPeople = new Set(['UsageMistake', 'FileMistake', 'SelectionMistake']);
+
 function report(error: Error, program: Command, given: string[]): number {
   const terminal = openTerminal(true);
   if (error instanceof CommanderError) {
@@ -150,7 +151,7 @@ function report(error: Error, program: Command, given: string[]): number {
     terminal.err(`${commandLineMistake(error, program, given)}\n`);
     return exitCodes.nothingSent;
   }
-  if (error instanceof UsageMistake || error instanceof FileMistake || error instanceof SelectionMistake) {
+  if (forPeople.has(error.name)) {
     terminal.err(`${error.message}\n`);
     return exitCodes.nothingSent;
   }

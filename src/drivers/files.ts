@@ -6,7 +6,9 @@ const rootFile = 'mervok.yaml';
 const secretFile = 'mervok.secret.yaml';
 
 /** What cannot be found or read; the message says which file and why. */
-export class FileMistake extends Error {}
+export class FileMistake extends Error {
+  override readonly name = 'FileMistake';
+}
 
 export interface FoundCollection {
   /** Absolute. */

@@ -241,6 +241,9 @@ test('certificates: unknown, switched off, of a client', async t => {
   });
   const own = { ...trusted, cert: `${clientFiles}/client.pem`, key: `${clientFiles}/client.key` };
   assert.equal((await send(strict, { tls: own })).response?.status, 200);
+  const leading = await serve(t, (_request, response) => response.writeHead(307, { Location: strict }).end());
+  const elsewhereTold = await send(leading, { tls: own });
+  assert.notEqual(elsewhereTold.response?.status, 200, 'a certificate is not shown to another origin');
   const refused = await send(strict, { tls: trusted });
   assert.ok(refused.fault?.kind === 'tls' || refused.fault?.kind === 'reset', refused.fault?.message);
 });

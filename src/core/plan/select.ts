@@ -2,7 +2,9 @@ import { nearest } from '../text/nearest.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 
 /** A path on the command line that names nothing; the message offers the nearest that does. */
-export class SelectionMistake extends Error {}
+export class SelectionMistake extends Error {
+  override readonly name = 'SelectionMistake';
+}
 
 export interface Selection {
   readonly pages: ReadonlySet<CollectionPage>;

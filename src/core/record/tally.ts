@@ -49,6 +49,8 @@ export class Tally {
   add(event: RunEvent): void {
     switch (event.type) {
       case 'exchange':
+        // What could not be sent was no request.
+        if (event.fault?.kind === 'unsendable') break;
         this.requests++;
         this.received += event.received;
         if (event.response) this.#times.add(Math.max(1, Math.round(event.times.total * 1000)));

@@ -1,5 +1,8 @@
 import * as z from 'zod/mini';
 
+// A schema is used once or twice in a run; making code of it first takes longer than using it.
+z.config({ jitless: true });
+
 const scalar = z.union([z.string(), z.number(), z.boolean(), z.bigint()]);
 const variables = z.record(z.string(), z.unknown());
 const amount = z.union([z.string(), z.number()]);

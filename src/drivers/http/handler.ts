@@ -25,7 +25,7 @@ export interface ExchangeOptions {
 /** These are made for every exchange, so without copies. */
 type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 
-const defaultTotal = 30_000;
+const defaultLimit = 30_000;
 
 /** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler {
@@ -55,7 +55,8 @@ export class ExchangeHandler {
     readonly settle: (exchange: Exchange, stale: boolean) => void,
   ) {
     const { timeout } = options;
-    this.#limit('total', timeout.total ?? defaultTotal);
+    // What goes into a file may take its time once it has begun to come.
+    this.#limit('total', timeout.total ?? (options.saveTo === undefined ? defaultLimit : undefined));
     this.#limit('connect', timeout.connect);
     if (signal.aborted) this.#interrupt();
     else signal.addEventListener('abort', this.#interrupt);
@@ -73,7 +74,8 @@ export class ExchangeHandler {
     this.connection.opened = undefined;
     this.#sent = elapsed();
     if (this.#timers.length > 1) this.#clearTimers(1);
-    this.#limit('answer', this.options.timeout.answer);
+    const { timeout, saveTo } = this.options;
+    this.#limit('answer', timeout.answer ?? (saveTo === undefined ? undefined : defaultLimit));
   }
 
   onHeaders(status: number, rawHeaders: Buffer[], resume: () => void, reason: string): boolean {

@@ -1,5 +1,4 @@
-import { createReadStream, statSync } from 'node:fs';
-import { readFile } from 'node:fs/promises';
+import { createReadStream, promises, statSync } from 'node:fs';
 import type { BodyPart, Header } from '../../core/engine/ports.ts';
 import { locateInside } from '../files.ts';
 
@@ -46,7 +45,7 @@ export function prepareOutgoing(parts: readonly BodyPart[], places: FilePlaces):
     },
     read: async () =>
       Buffer.concat(
-        await Promise.all(located.map(each => ('path' in each ? readFile(each.path) : each.bytes))),
+        await Promise.all(located.map(each => ('path' in each ? promises.readFile(each.path) : each.bytes))),
       ),
   };
 }

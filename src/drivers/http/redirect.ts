@@ -1,5 +1,6 @@
 import type { Fault, Header, OutgoingRequest } from '../../core/engine/ports.ts';
 import type { ReceivedResponse } from '../../core/language/response.ts';
+import type { Tls } from '../../core/settings/transport.ts';
 import { sameOrigin } from './address.ts';
 
 const redirecting = new Set([301, 302, 303, 307, 308]);
@@ -19,7 +20,7 @@ export function redirectTarget({ status, headers, url }: ReceivedResponse): stri
  * a POST, as everybody does; 307 and 308 change nothing. Credentials do not go to another origin.
  */
 export function redirected(request: OutgoingRequest, status: number, target: string): OutgoingRequest {
-  const { method, body, auth, ...rest } = request;
+  const { method, body, auth, tls, ...rest } = request;
   const dropsBody = status === 303 || (status <= 302 && method === 'POST');
   const elsewhere = !sameOrigin(request.url, target);
   const stays = ([name]: Header) =>
@@ -32,7 +33,12 @@ export function redirected(request: OutgoingRequest, status: number, target: str
     headers: request.headers.filter(stays),
     ...(body && !dropsBody && { body }),
     ...(auth && !elsewhere && { auth }),
+    tls: elsewhere ? withoutCertificate(tls) : tls,
   };
+}
+
+function withoutCertificate({ ca, verify }: Tls): Tls {
+  return { verify, ...(ca !== undefined && { ca }) };
 }
 
 export function tooManyRedirects({ url, redirects }: OutgoingRequest, last: string): Fault {
