@@ -55,3 +55,18 @@ test('whatever a server does, its case ends in a fault and the run goes on', asy
   assert.match(out, /larger than 10 MiB[\s\S]*larger than 64 KiB/);
   assert.match(out, /^All 8 checks hold\. 6 cases could not be carried out\.$/m);
 });
+
+test('a connection that never opens does not keep the program from ending', async t => {
+  const silent = await serveRaw(t, () => undefined);
+  const safe = silent.replace('http:', 'https:');
+  const settings = (more: string) => `\`\`\`yaml settings\n${more}\n\`\`\`\n\n`;
+  const withSettings = (text: string, more: string) => text.replace('\n\n', `\n\n${settings(more)}`);
+  const folder = folderWith(t, {
+    'page.md': `---\ntimeout: 200 ms\n---\n# Silence\n\n${kase('TLS', safe, 'fault = "timeout"')}${withSettings(
+      kase('Tunnel', 'https://skerry.example', 'fault = "timeout"'),
+      `proxy: ${silent}`,
+    )}${withSettings(kase('Passed on', 'http://skerry.example', 'fault = "timeout"'), `proxy: ${silent}`)}`,
+  });
+  const { code, out } = await mervok(folder, ['run', '-q', 'page.md']);
+  assert.deepEqual([code, out.split('\n')[0]], [0, 'All 3 checks hold. 3 cases passed.']);
+});

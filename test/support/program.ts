@@ -41,5 +41,12 @@ export function mervok(
   child.stdout.on('data', chunk => (out += chunk));
   child.stderr.on('data', chunk => (err += chunk));
   whileRunning?.(child);
-  return new Promise(ended => child.on('close', code => ended({ code, out, err })));
+  // A program that does not end is a failure of its test, not of the machine.
+  const watchdog = setTimeout(() => child.kill('SIGKILL'), 90_000);
+  return new Promise(ended =>
+    child.on('close', code => {
+      clearTimeout(watchdog);
+      ended({ code, out, err });
+    }),
+  );
 }

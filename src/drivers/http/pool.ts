@@ -25,6 +25,8 @@ export interface PooledConnection {
   opened?: ConnectionTimes | undefined;
   facts?: ConnectionFacts | undefined;
   socket?: Socket | undefined;
+  /** Gives up opening it; left alone, the other side could keep the program from ending. */
+  abandon?: (() => void) | undefined;
 }
 
 /** A proxy that does not open a tunnel. */
@@ -70,7 +72,7 @@ export class Pool {
     this.#taken.delete(connection);
     if (!sound || key === undefined) {
       // Not at once: the client may be in the middle of writing the very request that failed, and would lose count.
-      setImmediate(() => void connection.client.destroy());
+      setImmediate(() => void drop(connection));
       return;
     }
     const idle = this.#idle.get(key);
@@ -81,7 +83,7 @@ export class Pool {
   async close(): Promise<void> {
     const open = [...this.#taken.keys(), ...[...this.#idle.values()].flat()];
     this.#idle.clear();
-    await Promise.all(open.map(({ client }) => client.destroy()));
+    await Promise.all(open.map(drop));
   }
 
   #open(origin: string, tls: Tls, head: number, written: string | undefined, old: boolean): PooledConnection {
@@ -96,6 +98,7 @@ export class Pool {
       maxHeaderSize: head,
       connect: (options, callback) => {
         const done: typeof callback = (...[error, socket]: [Error, null] | [null, Socket]) => {
+          connection.abandon = undefined;
           if (error) return callback(error, null);
           connection.socket = socket;
           connection.facts = describeConnection(socket);
@@ -104,9 +107,10 @@ export class Pool {
         const told = (times: ConnectionTimes) => {
           connection.opened = times;
         };
-        if (proxy && secure) this.#tunnel(proxy, connector, options, told, done);
+        if (proxy && secure) connection.abandon = this.#tunnel(proxy, connector, options, told, done);
         else {
           const socket = connector(options, done) as unknown as Socket;
+          connection.abandon = () => socket.destroy();
           timeConnection(socket, options.protocol === 'https:', told);
         }
       },
@@ -125,18 +129,19 @@ export class Pool {
     return connector;
   }
 
-  /** Asks the proxy for a tunnel, and opens a safe connection through it. */
+  /** Asks the proxy for a tunnel, and opens a safe connection through it. Gives what ends that early. */
   #tunnel(
     proxy: ProxyServer,
     connector: Connector,
     options: Parameters<Connector>[0],
     told: (times: ConnectionTimes) => void,
     done: Parameters<Connector>[1],
-  ): void {
+  ): () => void {
     const begin = elapsed();
     const target = `${options.hostname}:${options.port || 443}`;
     const toProxy = new this.library.Client(proxy.origin, { headersTimeout: 0, bodyTimeout: 0 });
     const { authorization } = proxy;
+    let through: Socket | undefined;
     toProxy.dispatch(
       {
         method: 'CONNECT',
@@ -160,6 +165,7 @@ export class Pool {
             return;
           }
           const connected = elapsed();
+          through = socket as Socket;
           connector({ ...options, httpSocket: socket as Socket }, (...[error, secured]) => {
             if (error) return done(error, null);
             told({ connect: toMicrosecond(connected - begin), tls: toMicrosecond(elapsed() - connected) });
@@ -168,7 +174,16 @@ export class Pool {
         },
       },
     );
+    return () => {
+      through?.destroy();
+      void toProxy.destroy();
+    };
   }
+}
+
+function drop({ client, abandon }: PooledConnection): Promise<void> {
+  abandon?.();
+  return client.destroy();
 }
 
 /** Connections alike can take each other's place; the usual one of an origin is told by the origin alone. */
