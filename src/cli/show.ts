@@ -76,9 +76,19 @@ function requestLines(
   const view = { paint, measure, width };
   return [
     paint('strong', `${masked.method} ${visible(masked.url)}`),
-    ...fieldsText([...masked.headers, ...lengthOf(request)], view, masker.deep(toldFields(request))),
+    ...fieldsText(
+      [...hostOf(masked), ...masked.headers, ...lengthOf(request)],
+      view,
+      masker.deep(toldFields(request)),
+    ),
     ...(body === undefined ? [] : ['', visible(body.replaceAll('\r\n', '\n').replace(/\n+$/, ''))]),
   ];
+}
+
+/** What is sent as Host, where the address is known and no header says otherwise. */
+function hostOf({ url, headers }: Pick<OutgoingRequest, 'url' | 'headers'>): [string, string][] {
+  const host = /^https?:\/\/([^/?#{}]+)(?:[/?#]|$)/i.exec(url)?.[1];
+  return host === undefined || headers.some(([name]) => /^host$/i.test(name)) ? [] : [['Host', host]];
 }
 
 /** A length that hangs on values that are not known yet is not told. */

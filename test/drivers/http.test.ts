@@ -128,8 +128,16 @@ test('an interrupt ends a request that waits', async t => {
   assert.equal((await send(silent, {}, controller.signal)).fault?.kind, 'interrupted');
 });
 
-test('a header that cannot be sent is a fault, not a crash', async t => {
+test('a request that cannot be sent is a fault that says why, not a crash', async t => {
   const origin = await serve(t, (_request, response) => response.end());
-  const { fault } = await send(origin, { headers: [['X-Bad', 'a\nb']] });
-  assert.equal(fault?.kind, 'protocol');
+  const rows: [headers: [string, string][], says: RegExp][] = [
+    [[['X-Bad', 'a\nb']], /cannot be sent: invalid X-Bad header/],
+    [[['X-Far', 'гавань']], /cannot be sent: invalid X-Far header/],
+    [[['Content-Length', '7']], /Content-Length is set where it is left out/],
+  ];
+  for (const [headers, says] of rows) {
+    const { fault } = await send(origin, { method: 'POST', headers, body: ['ab'] });
+    assert.equal(fault?.kind, 'unsendable', fault?.message);
+    assert.match(fault!.message, says);
+  }
 });

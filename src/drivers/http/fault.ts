@@ -16,6 +16,13 @@ const kindsByCode = new Map<string, FaultKind>([
   ['UND_ERR_SOCKET', 'reset'],
 ]);
 
+/** What the client says of a request before it sends it. */
+const unsendableCodes = new Set([
+  'UND_ERR_INVALID_ARG',
+  'UND_ERR_NOT_SUPPORTED',
+  'UND_ERR_REQ_CONTENT_LENGTH_MISMATCH',
+]);
+
 /** What went wrong with a connection, in words that say what was tried, what happened and what to look at. */
 export function faultOf(
   error: Error & { code?: string; errors?: (Error & { code?: string })[] },
@@ -33,6 +40,11 @@ export function faultOf(
     return {
       kind: 'limit',
       message: `The head of the response of ${origin} is larger than ${limitText(head)}. The limit is the setting 'limits'.`,
+    };
+  if (unsendableCodes.has(code))
+    return {
+      kind: 'unsendable',
+      message: `The request cannot be sent: ${error.message.replace(/^(?:invalid|Request body length)/, text => text.toLowerCase()).replace(/\.$/, '')}.${code === 'UND_ERR_REQ_CONTENT_LENGTH_MISMATCH' ? ' Content-Length is set where it is left out.' : ''}`,
     };
   const kind =
     kindsByCode.get(code) ??
