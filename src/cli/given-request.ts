@@ -29,7 +29,7 @@ export function readGivenRequest(words: readonly string[], flags: RequestFlags):
   const [method, target] = second === undefined ? [body ? 'POST' : 'GET', first] : [first, second];
   if (!/^(?:https?:\/\/|\/)/i.test(target))
     throw new UsageMistake(
-      `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.`,
+      `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.${withScheme(target)}`,
     );
   return {
     method: method.toUpperCase(),
@@ -37,6 +37,14 @@ export function readGivenRequest(words: readonly string[], flags: RequestFlags):
     headers: (flags.header ?? []).map(readHeader),
     ...(body && { body }),
   };
+}
+
+/** For something that begins like a host. */
+function withScheme(target: string): string {
+  const [, host = ''] = /^([\w.-]+\.\w+|localhost|[\w.-]+(?=:\d))(?::\d+)?(?:[/?#]|$)/i.exec(target) ?? [];
+  if (host === '') return '';
+  const scheme = /^(?:localhost|[\d.]+)$/i.test(host) ? 'http' : 'https';
+  return ` Did you mean ${scheme}://${target}?`;
 }
 
 function readHeader(text: string): [string, string] {

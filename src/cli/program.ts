@@ -54,7 +54,7 @@ function build(): Command {
     looking(new Command('send'))
       .usage('CASE [options]\n       mervok send [METHOD] URL [options]')
       .description('send one request, what it needs first, and show the response')
-      .argument('<WORD...>', 'a case, or a method and a URL')
+      .argument('<WHAT...>', 'a case, or a method and a URL')
       .option('-H, --header <HEADER>', "a header: 'Name: value' (repeatable)", collect)
       .option('--body <TEXT>', 'the body, or @FILE; repeatable, a line each', collect)
       .option('--as <FORM>', 'what the body is: json, xml, yaml, text, form, multipart, graphql, file')
@@ -181,6 +181,10 @@ function commandLineMistake(error: CommanderError, program: Command, given: stri
         .map(option => option.long!)
         .concat('--help');
       return `'${quoted}' is no option${command ? ` of ${command.name()}` : ''}. ${offer(quoted.replace(/=.*/, ''), flags, `mervok ${command ? `${command.name()} ` : ''}--help lists them.`)}`;
+    }
+    case 'commander.missingArgument': {
+      const wanted = command?.registeredArguments.find(argument => argument.name() === quoted);
+      return `'${given[0]}' needs ${quoted}${wanted?.description ? `: ${wanted.description}` : ''}.`;
     }
     case 'commander.optionMissingArgument':
       return `A value is missing behind '${quoted}'.`;

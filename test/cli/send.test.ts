@@ -111,6 +111,8 @@ test('send and pick: what is wrong is one message, and the last response stays a
   const run = (...words: string[]) => mervok(folder, words, home(folder));
   const rows: [words: string[], says: RegExp][] = [
     [['send', 'berths'], /'berths' is no address/],
+    [['send', 'localhost:7070/berths'], /Did you mean http:\/\/localhost:7070\/berths\?/],
+    [['send', 'GET', 'skerry.example/berths'], /Did you mean https:\/\/skerry\.example\/berths\?/],
     [['send', 'GTE', `${origin}/x`], /Did you mean 'GET'/],
     [['send', origin, '-H', 'none'], /'none' is no header/],
     [['send', origin, '--body', 'x', '--as', 'jsn'], /Did you mean 'json'/],
@@ -265,7 +267,8 @@ test('send CASE sends what it needs first; show and vars say where each value co
   for (const [words, says] of [
     [['show', 'a.md#none'], /no case 'none'/],
     [['vars', 'none.md'], /There is no 'none\.md'/],
-    [['show'], /missing/i],
+    [['show'], /'show' needs CASE: a case, or a page\./],
+    [['send'], /'send' needs WHAT: a case, or a method and a URL\./],
   ] as [string[], RegExp][]) {
     const { code, err } = await run(...words);
     assert.equal(code, 2, words.join(' '));
