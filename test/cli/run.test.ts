@@ -311,3 +311,22 @@ test('output that nobody reads to its end is no mistake', async t => {
   const { err } = await mervok(folder, ['run'], {}, child => child.stdout!.destroy());
   assert.ok(!err.includes('EPIPE') && !err.includes('mistake in Mervok'), err);
 });
+
+test('cookies go along with the names that pages take from each other', async t => {
+  const origin = await serve(t, (request, response) => {
+    if (request.url === '/in') response.setHeader('Set-Cookie', 'watch=first; Path=/');
+    response.setHeader('Content-Type', 'application/json');
+    response.end(JSON.stringify({ watch: request.headers.cookie ?? 'none', pilot: 'Curlew' }));
+  });
+  const kase = (title: string, target: string, statements: string) =>
+    `# ${title}\n\n\`\`\`http\nGET ${origin}${target}\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n`;
+  const folder = folderWith(t, {
+    'mervok.yaml': 'title: Watches\n',
+    'a.md': kase('In', '/in', '$.watch = "none"\nkeep $.pilot as pilot'),
+    'b.md': kase('Takes the name', '/{pilot}', '$.watch = "watch=first"'),
+    'c.md': kase('Takes none', '/c', '$.watch = "none"'),
+    'd.md': `---\ncookies: false\n---\n${kase('Takes it without cookies', '/{pilot}', '$.watch = "none"')}`,
+  });
+  const { code, out } = await mervok(folder, ['run', '--rounds', '2']);
+  assert.equal(code, 0, out);
+});
