@@ -69,6 +69,27 @@ test('bodies in fences of their own, with their types', async () => {
   assert.deepEqual(header(own, 'content-type'), ['application/vnd.skerry+json']);
 });
 
+test('a type of the settings yields to the fence of a body, unless it is of the same kind', async () => {
+  const rows: [settings: string, fence: string, type: RegExp][] = [
+    ['application/json', 'form body\na = 1', /^application\/x-www-form-urlencoded$/],
+    ['application/json', 'multipart body\na = 1', /^multipart\/form-data; boundary=/],
+    ['application/json', 'xml body\n<a/>', /^application\/xml$/],
+    ['application/vnd.skerry+json', 'json body\n{}', /^application\/vnd\.skerry\+json$/],
+    ['application/vnd.skerry+json', 'graphql body\n{ a }', /^application\/vnd\.skerry\+json$/],
+    ['text/markdown', 'text body\n# A', /^text\/markdown$/],
+    ['image/png', 'file body\na.bin', /^image\/png$/],
+  ];
+  for (const [settings, fence, type] of rows) {
+    const request = await sentFor(
+      `~~~http\nPOST /x\n~~~\n\n~~~${fence}\n~~~`,
+      `headers: { Content-Type: ${settings} }\n`,
+    );
+    const given = header(request, 'content-type');
+    assert.equal(given.length, 1, fence);
+    assert.match(given[0]!, type, fence);
+  }
+});
+
 test('multipart: texts, types, files; what is named cannot break it', async () => {
   const request = await sentFor(
     '~~~http\nPOST /x\n~~~\n\n~~~multipart body\nvessel = {nasty}\nnote = {"a": 1} as application/json\n{odd} = 1\nmanifest = file "../files/crates.csv"\nphoto = file "a.bin" as image/png\n~~~',

@@ -120,6 +120,16 @@ export function needsXml({ body }: RequestStep, given: string | undefined): bool
   return formOf(given ?? typeByLook(body.excerpt.text.slice(body.start))) === 'xml';
 }
 
+/** Whether a type that the settings give is not what a body in a fence of its own is. */
+export function isAnotherType(type: Template, body: BodyText | undefined): boolean {
+  if (!body?.fence) return false;
+  const { form } = body.fence;
+  const given = literalOf(type);
+  if (form === 'file') return false;
+  if (form === 'multipart') return !/^multipart\//i.test(given);
+  return form !== 'text' && formOf(given) !== (form === 'graphql' ? 'json' : form);
+}
+
 export function literalOf(template: Template): string {
   return template.parts.filter(part => typeof part === 'string').join('');
 }

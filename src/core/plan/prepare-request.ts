@@ -8,7 +8,7 @@ import { parseTemplateText, referencesOf, type Template } from '../template/temp
 import { Mistake } from '../text/finding.ts';
 import type { Source } from '../text/source.ts';
 import { placeOf, type Sending } from './plan.ts';
-import { prepareBody } from './prepare-body.ts';
+import { isAnotherType, prepareBody } from './prepare-body.ts';
 
 /** Makes a request ready to be filled. Throws the Mistake that keeps it from being made; `add` is told of the others. */
 export function prepareRequest(
@@ -50,12 +50,14 @@ export function prepareRequest(
   };
 }
 
-/** Those of the settings, but for what the fence says itself. */
+/** Those of the settings, but for what the request says itself. */
 function headersOf(step: RequestStep, { headers }: Effective): { name: string; value: Template }[] {
   const own = ownHeaders(step);
+  const yields = ({ name, value }: { name: string; value: Template }) =>
+    own.has(name.toLowerCase()) || (/^content-type$/i.test(name) && isAnotherType(value, step.body));
   return [
     ...headers
-      .filter(({ header }) => !own.has(header.name.toLowerCase()))
+      .filter(({ header }) => !yields(header))
       .map(({ header }) => ({ name: header.name, value: header.value })),
     ...step.headers.map(({ name, value }) => ({ name, value })),
   ];
