@@ -1,7 +1,8 @@
 import { loadPatterns } from '../language/patterns.ts';
 import { usesPatterns } from '../language/walk.ts';
 import type { Level } from '../settings/level.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { secretTemplates } from '../settings/transport.ts';
+import { referencesOf } from '../template/template.ts';
 import { type Code, type Finding, finding, sortFindings } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Value } from '../values/value.ts';
@@ -13,7 +14,6 @@ import { orderPages, withNeeded } from './order.ts';
 import { type Need, type Plan, type PlannedCase, placeOf } from './plan.ts';
 import { literalOf, needsXml } from './prepare-body.ts';
 import { prepareSteps } from './prepare-case.ts';
-import { secretsOfAuth } from './prepare-request.ts';
 import { SelectionMistake, select } from './select.ts';
 
 export interface PlanOptions {
@@ -152,13 +152,15 @@ function unverified(cases: Iterable<CollectionCase>): Finding[] {
     );
 }
 
-/** Names that any level declares secret, or that any case keeps as one. */
+/** Names that any level declares secret or signs in with, or that any case keeps as a secret. */
 function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
   const names = new Set<string>();
   const addFrom = (level: Level | undefined) => {
     for (const variables of [level?.variables, ...(level?.environments?.values() ?? [])]) {
       for (const { name, secret } of variables?.values() ?? []) if (secret) names.add(name);
     }
+    for (const template of level?.auth ? secretTemplates(level.auth) : [])
+      for (const { name } of referencesOf(template)) names.add(name);
   };
   addFrom(root);
   addFrom(secrets);
@@ -166,7 +168,6 @@ function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
     page.levels.forEach(addFrom);
     for (const { levels, written } of page.cases) {
       levels.forEach(addFrom);
-      for (const name of secretsOfAuth(mergeLevels(levels))) names.add(name);
       const statements = written.steps.flatMap(step => (step.kind === 'statements' ? step.statements : []));
       for (const each of statements) if (each.type === 'keep' && each.secret) names.add(each.name);
     }

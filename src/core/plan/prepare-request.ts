@@ -1,6 +1,5 @@
 import type { RequestStep } from '../page/page.ts';
 import type { Effective } from '../settings/merge.ts';
-import { secretTemplates } from '../settings/transport.ts';
 import { parseFields } from '../template/fields.ts';
 import { render } from '../template/render.ts';
 import { renderTarget } from '../template/target.ts';
@@ -108,11 +107,4 @@ function safeDecode(text: string): string {
 
 function plainTemplate(text: string): Template {
   return parseTemplateText(text.replaceAll('{', '\\{'), 'text', { start: 0, end: 0 });
-}
-
-/** The names that a request's authorization makes secret. */
-export function secretsOfAuth({ auth }: Effective): string[] {
-  return auth
-    ? secretTemplates(auth.auth).flatMap(template => referencesOf(template).map(({ name }) => name))
-    : [];
 }

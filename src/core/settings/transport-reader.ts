@@ -108,13 +108,9 @@ export function readQuery(reader: YamlReader, root: YAMLMap): Map<string, QueryF
   const { isScalar, isSeq } = reader.libraries;
   return new Map(
     reader.pairs(reader.node(root, 'query')).map(({ key, value }) => {
-      const nodes = isSeq(value)
-        ? (value.items as Node[])
-        : value && isScalar(value) && value.value === null
-          ? []
-          : [value!];
-      const values =
-        isSeq(value) || nodes.length > 0 ? nodes.map(node => reader.template(node, 'text')) : null;
+      const isNull = !value || (isScalar(value) && value.value === null);
+      const nodes = isSeq(value) ? (value.items as Node[]) : isNull ? [] : [value];
+      const values = isNull ? null : nodes.map(node => reader.template(node, 'text'));
       return [reader.keyText(key), { values, range: rangeOf(key, reader.excerpt) }];
     }),
   );
