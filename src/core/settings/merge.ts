@@ -32,8 +32,20 @@ const ownHeaders: readonly { header: LevelHeader; level: Level }[] = [
   level: emptyLevel('Mervok itself', new Source('', '')),
 }));
 
+/** Most cases of a page have no settings of their own and share its levels. */
+const merged = new WeakMap<readonly Level[], Effective>();
+
 /** @param levels outermost first */
 export function mergeLevels(levels: readonly Level[]): Effective {
+  let effective = merged.get(levels);
+  if (!effective) {
+    effective = merge(levels);
+    merged.set(levels, effective);
+  }
+  return effective;
+}
+
+function merge(levels: readonly Level[]): Effective {
   let base: Effective['base'];
   let auth: Effective['auth'];
   let checks: { check: Check; level: Level }[] = [];
