@@ -1,0 +1,109 @@
+import { type Command, Option } from 'commander';
+import { lintCommand } from './lint.ts';
+import { runCommand } from './run.ts';
+import { openTerminal } from './terminal.ts';
+
+/** An option that may be given several times. */
+const collect = (value: string, before: string[] | undefined) => [...(before ?? []), value];
+
+/** Every command knows this one. */
+const plain = (command: Command) => command.addOption(new Option('--no-color', 'print without colour'));
+
+/** A command that looks at pages: which values their names have can be chosen. */
+const looking = (command: Command) =>
+  plain(command)
+    .option('-e, --env <NAME>', 'the environment')
+    .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect);
+
+/** What each command takes and does, by its name; in the order of the help. */
+export const commands: { readonly [name: string]: (command: Command) => Command } = {
+  run: command =>
+    looking(command)
+      .description('run cases and print the verdict')
+      .argument('[PATH...]', 'what to run')
+      .option('--files-anywhere', 'send files from outside of the collection too')
+      .option('--rounds <N>', 'run the selection so many times')
+      .option(
+        '-o, --output <FILE>',
+        'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',
+        collect,
+      )
+      .option('-q, --quiet', 'print the verdict alone')
+      .addHelpText(
+        'after',
+        '\nCases whose values others need run too. A failed case blocks those that need its values.',
+      )
+      .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
+
+  send: command =>
+    looking(command)
+      .usage('CASE [options]\n       mervok send [METHOD] URL [options]')
+      .description('send one request, what it needs first, and show the response')
+      .argument('<WHAT...>', 'a case, or a method and a URL')
+      .option('-H, --header <HEADER>', "a header: 'Name: value' (repeatable)", collect)
+      .option('--body <TEXT>', 'the body, or @FILE; repeatable, a line each', collect)
+      .option('--as <FORM>', 'what the body is: json, xml, yaml, text, form, multipart, graphql, file')
+      .option('--pick <EXPR>', 'print one value of the response alone')
+      .option('--raw', 'print the body alone, as it came')
+      .option('--headers', 'print the status line and the headers alone')
+      .option('-o, --output <FILE>', 'write the body into a file as it comes, whatever its size')
+      .option('--save <PAGE#HEADING>', 'write the request into a page, as a new case')
+      .option('--files-anywhere', 'send files from outside of the collection too')
+      .addHelpText(
+        'after',
+        "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
+      )
+      .action(async (words: string[], options) =>
+        (await import('./look.ts')).sendCommand(words, options, openTerminal(options.color)),
+      ),
+
+  show: command =>
+    looking(command)
+      .description('show the request as it would be sent, and where its values come from; send nothing')
+      .argument('<CASE>', 'a case, or a page')
+      .action(async (path: string, options) =>
+        (await import('./look.ts')).showCommand(path, options, openTerminal(options.color)),
+      ),
+
+  vars: command =>
+    looking(command)
+      .description('show every variable: its value, its level, what it hides')
+      .argument('[CASE]', 'those that one case can see; without it those of the collection')
+      .action(async (path: string | undefined, options) =>
+        (await import('./look.ts')).varsCommand(path, options, openTerminal(options.color)),
+      ),
+
+  pick: command =>
+    plain(command)
+      .description('try a value or a condition on the last response that was sent for')
+      .argument('<EXPR>', "for example '$.berths[0].code', 'header etag', 'status = 200'")
+      .argument('[FILE]', 'a file with a body instead; - for standard input')
+      .action(async (text: string, file: string | undefined, options) =>
+        (await import('./look.ts')).pickCommand(text, file, openTerminal(options.color)),
+      ),
+
+  lint: command =>
+    looking(command)
+      .description('say everything about pages that can be said without sending')
+      .argument('[PATH...]', 'what to look at')
+      .option('-q, --quiet', 'print errors only, no warnings')
+      .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
+
+  init: command =>
+    plain(command)
+      .description('write a small working collection')
+      .argument('[DIR]', 'where to', '.')
+      .action(async (folder: string, options) =>
+        (await import('./look.ts')).initCommand(folder, openTerminal(options.color)),
+      ),
+
+  demo: command =>
+    plain(command)
+      .description('start the demo harbour and run the demo collection against it')
+      .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect)
+      .option('--serve', 'only start the harbour, and leave it open until it is interrupted')
+      .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
+      .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)
+      .option('-q, --quiet', 'print the verdict alone')
+      .action(async options => (await import('./look.ts')).demoCommand(options, openTerminal(options.color))),
+};
