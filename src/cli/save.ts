@@ -5,30 +5,44 @@ import { plainHeading, Slugs } from '../core/page/slug.ts';
 import { type GivenRequest, writeCase } from '../core/page/write-request.ts';
 import { Source } from '../core/text/source.ts';
 import { writeWhole } from '../drivers/record.ts';
-import { UsageMistake } from './exit.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
 import { baseOf, type PlanFlags } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Headers whose values do not belong into a page that is committed. */
-const private_ = /^(?:authorization|proxy-authorization|cookie)$/i;
+const ofOnePerson = /^(?:authorization|proxy-authorization|cookie)$/i;
 
 interface Place {
   readonly path: string;
   readonly heading: string;
+  readonly slug: string;
   readonly before: string;
 }
 
 /** Reads where a request is to be saved. Throws UsageMistake. */
 export function readSavePlace(written: string): Place {
   const [path = '', heading = ''] = written.split(/#(.*)/s);
-  if (!/\.md$/i.test(path) || heading.trim() === '')
+  if (!/[^/\\]\.md$/i.test(path) || heading.trim() === '')
     throw new UsageMistake(`'${written}' is no place for a case. For example: --save berths.md#free-berths`);
-  const before = existsSync(path) ? readFileSync(path, 'utf8') : `# ${titleOf(path)}\n`;
+  const before = existsSync(path) ? readText(path) : `# ${titleOf(path)}\n`;
   const title = /\s|[A-Z]/.test(heading) ? heading.trim() : sentence(heading);
   const slug = new Slugs().next(plainHeading(title));
-  if (readPage(new Source(path, before)).cases.some(each => each.slug === slug))
-    throw new UsageMistake(`${path} has a case '${slug}' already. Give the new one another heading.`);
-  return { path, heading: title, before };
+  // The page as it will be tells whether the case can stand there.
+  const probe = { method: 'GET', target: '/', headers: [] };
+  const last = readPage(new Source(path, writeCase(before, title, probe, 200))).cases.at(-1);
+  if (last?.title !== plainHeading(title))
+    throw new UsageMistake(`${path} cannot take a case at its end: something above is not closed.`);
+  if (last.slug !== slug)
+    throw new UsageMistake(`${path} has a heading of that name already. Give the new case another one.`);
+  return { path, heading: title, slug, before };
+}
+
+function readText(path: string): string {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch (error) {
+    throw new UsageMistake(`'${path}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
+  }
 }
 
 function titleOf(path: string): string {
@@ -49,8 +63,8 @@ export async function saveCase(
   flags: PlanFlags,
   { out, err }: Terminal,
 ): Promise<void> {
-  const { path, heading, before } = readSavePlace(written);
-  const headers = request.headers.filter(([name]) => !private_.test(name));
+  const { path, heading, slug, before } = readSavePlace(written);
+  const headers = request.headers.filter(([name]) => !ofOnePerson.test(name));
   const base = await baseOf(path, flags);
   const body =
     request.body?.form === 'file'
@@ -64,15 +78,21 @@ export async function saveCase(
       ? request.target.slice(base.length)
       : request.target;
   const text = writeCase(before, heading, { ...request, target, headers, ...(body && { body }) }, status);
-  await writeWhole(
-    path,
-    (async function* () {
-      yield text;
-    })(),
-  );
-  out(`saved as ${path}#${new Slugs().next(plainHeading(heading))}\n`);
+  try {
+    await writeWhole(
+      path,
+      (async function* () {
+        yield text;
+      })(),
+    );
+  } catch (error) {
+    err(`The case could not be written into '${path}': ${(error as Error).message}\n`);
+    process.exitCode = exitCodes.unfinished;
+    return;
+  }
+  out(`saved as ${path}#${slug}\n`);
   for (const [name] of request.headers)
-    if (private_.test(name))
+    if (ofOnePerson.test(name))
       err(
         `${name} is not in the page, which others will read; the setting 'auth' takes it from a secret variable.\n`,
       );

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { surroundingsOf, viewOfSent } from '../core/engine/exchange.ts';
 import type { Exchange, Sent } from '../core/engine/ports.ts';
@@ -69,6 +69,8 @@ export async function sendCommand(
 
 /** A body that does not come to its end leaves no file behind; until then it grows beside its place. */
 function openDraft(path: string): string {
+  if (existsSync(path) && statSync(path).isDirectory())
+    throw new UsageMistake(`'${path}' cannot be written: it is a folder.`);
   try {
     mkdirSync(dirname(resolve(path)), { recursive: true });
   } catch (error) {
@@ -187,11 +189,10 @@ function wordsOf({ request, response }: Exchange): string[] {
 
 /** Everything of exchanges that is printed but their bodies. */
 function maskedExchanges(exchanges: readonly Exchange[], masker: Masker): Exchange[] {
-  return exchanges.map(({ request, response, ...rest }) => ({
-    ...rest,
-    request: masker.deep({ ...request, body: [] }),
-    ...(response && {
-      response: { ...response, reason: masker.text(response.reason), headers: masker.deep(response.headers) },
-    }),
-  }));
+  return exchanges.map(({ response, request, ...rest }) => {
+    const { body: _sent, ...asked } = request;
+    if (!response) return masker.deep({ ...rest, request: asked });
+    const { body, ...told } = response;
+    return { ...masker.deep({ ...rest, request: asked }), response: { ...masker.deep(told), body } };
+  });
 }

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { folderWith, mervok } from '../support/program.ts';
@@ -197,9 +197,32 @@ test('send: inside a collection; a request becomes a case, and the rest of the p
     `# Scans\n\n## A scan\n\n${fenced('http', 'PUT /scan')}${fenced('file body', '../crate.csv')}${fenced('mervok', 'status = 200').trimEnd()}\n`,
   );
   assert.equal((await run('run', '-q', 'new')).code, 0);
+  // Line ends, what is open and what bears the heading already: the rest of a page stays as it is, or nothing is written.
+  writeFileSync(join(folder, 'crlf.md'), '# Crlf\r\n\r\nProse.\r\n\r\n\r\n');
+  assert.equal((await run('send', '/berths', '--save', 'crlf.md#one')).code, 0);
+  const crlf = readFileSync(join(folder, 'crlf.md'), 'utf8');
+  assert.ok(crlf.startsWith('# Crlf\r\n\r\nProse.\r\n\r\n\r\n## One\r\n'), JSON.stringify(crlf));
+  assert.ok(!/[^\r]\n/.test(crlf), JSON.stringify(crlf));
+  writeFileSync(join(folder, 'open.md'), '# Open\n\n```http\nGET /x\n');
+  writeFileSync(join(folder, 'prose.md'), '# Prose\n\n## Free berths\n\nOnly words.\n');
+  for (const place of ['open.md#free-berths', 'prose.md#free-berths', 'new#x.md', '.md#x', 'new/..md#']) {
+    const { code, out } = await run('send', '/berths', '--save', place);
+    assert.deepEqual([code, out], [2, ''], place);
+  }
+  mkdirSync(join(folder, 'taken.md'));
+  mkdirSync(join(folder, 'taken'));
+  for (const words of [
+    ['--save', 'taken.md#x'],
+    ['-o', 'taken'],
+    ['-o', 'berths.md/x'],
+  ]) {
+    const { code, out, err } = await run('send', '/berths', ...words);
+    assert.deepEqual([code, out], [2, ''], words.join(' '));
+    assert.match(err, /^'(?:taken|berths)\S*' cannot be (?:read|written)/, words.join(' '));
+  }
   const twice = await run('send', '/berths', '--save', 'berths.md#free-berths');
   assert.equal(twice.code, 2);
-  assert.match(twice.err, /has a case 'free-berths' already/);
+  assert.match(twice.err, /has a heading of that name already/);
 });
 
 test('send: an interrupt ends it, and leaves no file behind', async t => {

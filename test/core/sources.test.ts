@@ -96,6 +96,12 @@ test('where no response came, only the fault is known', () => {
   assert.ok(missing instanceof Missing && missing.reason.includes('refused'));
 });
 
+test('a Location that is no address is neither there nor absent', () => {
+  const broken: Given = { headers: [['Location', 'http://[quay']] };
+  for (const condition of ['location exists', 'location absent', 'location = "x"', 'no location = "x"'])
+    assert.equal(decide(condition, broken), 'unknown', condition);
+});
+
 test('several values where one is asked for are told, not chosen', () => {
   const links: Given = { headers: [['Link', '<a>; rel=item, <b>; rel=item']] };
   const found = evaluate('link item', links);

@@ -230,6 +230,18 @@ test('certificates: unknown, switched off, of a client', async t => {
   assert.equal((await send(secure)).fault?.kind, 'tls');
   assert.equal((await send(secure, { tls: { verify: false } })).response?.status, 200);
   assert.equal((await send(secure, { tls: trusted })).response?.status, 200);
+  for (const [tls, says] of [
+    [{ ca: 'package.json' }, /'package\.json' of the setting 'tls' holds no certificate in PEM/],
+    [{ cert: `${clientFiles}/client.pem`, key: `${clientFiles}/client.pem` }, /holds no private key in PEM/],
+    [
+      { cert: `${clientFiles}/authority.pem`, key: `${clientFiles}/client.key` },
+      /cannot be used: .*mismatch/,
+    ],
+  ] as const) {
+    const { fault } = await send(secure, { tls: { verify: true, ...tls } });
+    assert.equal(fault?.kind, 'unsendable', fault?.message);
+    assert.match(fault!.message, says);
+  }
   // The same place by a name that is not in its certificate.
   const elsewhere = await send(secure.replace('127.0.0.1', '[::ffff:127.0.0.1]'), { tls: trusted });
   assert.equal(elsewhere.fault?.kind, 'tls');
@@ -362,6 +374,22 @@ test('a body goes into a file as it comes, whatever its size; memory does not gr
   }
   const { fault } = await send(`${origin}/plain`, { saveTo: join(folder, 'none', 'there') });
   assert.match(fault!.message, /could not be written/);
+});
+
+test('a body that goes into a file may take longer than its beginning', async t => {
+  const folder = mkdtempSync(join(tmpdir(), 'mervok-test-'));
+  t.after(() => rmSync(folder, { recursive: true, force: true }));
+  const origin = await serve(t, (_request, response) => {
+    response.write('a beginning');
+    setTimeout(() => response.end(', an end'), 250);
+  });
+  const saveTo = join(folder, 'slow.txt');
+  for (const timeout of [{ answer: 100 }, { connect: 100 }, { connect: 100, answer: 100 }]) {
+    const { fault } = await send(origin, { saveTo, timeout });
+    assert.equal(fault, undefined, JSON.stringify(timeout));
+    assert.equal(readFileSync(saveTo, 'utf8'), 'a beginning, an end');
+  }
+  assert.equal((await send(origin, { saveTo, timeout: { total: 100 } })).fault?.kind, 'timeout');
 });
 
 test('fields behind the body are kept apart; any method goes', async t => {

@@ -101,7 +101,7 @@ function canJoin({ form, argument }: Named): boolean {
   return form === 'header' && argument!.toLowerCase() !== 'set-cookie';
 }
 
-export function writtenSource({ form, argument }: Pick<Named, 'form' | 'argument'>): string {
+function writtenSource({ form, argument }: Pick<Named, 'form' | 'argument'>): string {
   return argument === undefined ? form : `${form} ${argument}`;
 }
 

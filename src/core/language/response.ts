@@ -126,7 +126,7 @@ export class ResponseView {
     if (location === undefined) return new Missing('the response has no header location');
     return URL.canParse(location, this.received.url)
       ? [new URL(location, this.received.url).href]
-      : new Missing(`'${location}' is no address that a Location header can give`);
+      : new Missing(`'${location}' is no address that a Location header can give`, true);
   }
 
   /** The Link headers (RFC 8288), their targets as absolute URLs. */

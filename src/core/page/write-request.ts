@@ -22,10 +22,11 @@ export function writeRequest({ method, target, headers, body }: GivenRequest): s
   return fences.join('\n\n');
 }
 
-/** A case with a request, to be put behind what a page has already. */
+/** A page with a request as a new case behind what it holds; that stays as it is, and so do its line ends. */
 export function writeCase(page: string, heading: string, request: GivenRequest, status: number): string {
-  const before = page === '' ? '' : page.replace(/\n*$/, '\n\n');
-  return `${before}## ${heading}\n\n${writeRequest(request)}\n\n${fence('mervok', `status = ${status}`)}\n`;
+  const gap = page === '' || /\n\r?\n$/.test(page) ? '' : page.endsWith('\n') ? '\n' : '\n\n';
+  const added = `${gap}## ${heading}\n\n${writeRequest(request)}\n\n${fence('mervok', `status = ${status}`)}\n`;
+  return page + (page.includes('\r\n') ? added.replaceAll('\n', '\r\n') : added);
 }
 
 /** The marks are longer than any in the text. */

@@ -30,7 +30,9 @@ const defaultLimit = 30_000;
 /** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler {
   readonly #begin = elapsed();
-  readonly #timers: NodeJS.Timeout[] = [];
+  /** For the whole exchange, and for the phase that it is in. */
+  readonly #total: NodeJS.Timeout | undefined;
+  #phase: NodeJS.Timeout | undefined;
   #opened: PooledConnection['opened'];
   #sent = 0;
   #answered = 0;
@@ -56,8 +58,9 @@ export class ExchangeHandler {
   ) {
     const { timeout } = options;
     // What goes into a file may take its time once it has begun to come.
-    this.#limit('total', timeout.total ?? (options.saveTo === undefined ? defaultLimit : undefined));
-    this.#limit('connect', timeout.connect);
+    const total = timeout.total ?? (options.saveTo === undefined ? defaultLimit : undefined);
+    this.#total = this.#limit('total', total);
+    this.#phase = this.#limit('connect', timeout.connect);
     if (signal.aborted) this.#interrupt();
     else signal.addEventListener('abort', this.#interrupt);
   }
@@ -73,9 +76,9 @@ export class ExchangeHandler {
     this.#opened = this.connection.opened;
     this.connection.opened = undefined;
     this.#sent = elapsed();
-    if (this.#timers.length > 1) this.#clearTimers(1);
+    if (this.#phase) clearTimeout(this.#phase);
     const { timeout, saveTo } = this.options;
-    this.#limit('answer', timeout.answer ?? (saveTo === undefined ? undefined : defaultLimit));
+    this.#phase = this.#limit('answer', timeout.answer ?? (saveTo === undefined ? undefined : defaultLimit));
   }
 
   onHeaders(status: number, rawHeaders: Buffer[], resume: () => void, reason: string): boolean {
@@ -89,7 +92,7 @@ export class ExchangeHandler {
       return true;
     }
     this.#answered = elapsed();
-    if (this.#timers.length > 1) this.#clearTimers(1);
+    if (this.#phase) clearTimeout(this.#phase);
     this.#status = status;
     this.#reason = reason;
     this.#headers = headers;
@@ -198,15 +201,9 @@ export class ExchangeHandler {
     this.fail({ kind: 'interrupted', message: 'The run was interrupted before the response was there.' });
   };
 
-  #limit(phase: Phase, milliseconds: number | undefined): void {
-    if (milliseconds === undefined) return;
-    this.#timers.push(
-      setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.origin)), milliseconds),
-    );
-  }
-
-  #clearTimers(from: number): void {
-    for (const timer of this.#timers.splice(from)) clearTimeout(timer);
+  #limit(phase: Phase, milliseconds: number | undefined): NodeJS.Timeout | undefined {
+    if (milliseconds === undefined) return undefined;
+    return setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.origin)), milliseconds);
   }
 
   #times(): Times {
@@ -221,7 +218,8 @@ export class ExchangeHandler {
 
   #finish(exchange: Draft<Exchange>): void {
     this.#settled = true;
-    this.#clearTimers(0);
+    clearTimeout(this.#total);
+    if (this.#phase) clearTimeout(this.#phase);
     this.signal.removeEventListener('abort', this.#interrupt);
     const { facts } = this.connection;
     if (this.#sent > 0 && facts)
