@@ -1,5 +1,5 @@
 import { checkStatement } from '../core/language/analyse.ts';
-import type { Check, Keep, Statement } from '../core/language/ast.ts';
+import type { Check, Keep, ResponseSource, Statement } from '../core/language/ast.ts';
 import { compileCondition } from '../core/language/compile-condition.ts';
 import { compileExpression } from '../core/language/compile-expression.ts';
 import { compileItems } from '../core/language/compile-source.ts';
@@ -7,13 +7,19 @@ import { explain } from '../core/language/explain.ts';
 import { isSingular } from '../core/language/jsonpath/ast.ts';
 import { parseStatements } from '../core/language/parser.ts';
 import { loadPatterns } from '../core/language/patterns.ts';
+import type { ResponseView } from '../core/language/response.ts';
 import type { Scene } from '../core/language/scene.ts';
-import { usesPatterns } from '../core/language/walk.ts';
+import { sourcesIn, usesPatterns } from '../core/language/walk.ts';
+import type { Masker } from '../core/record/mask.ts';
 import { type Finding, finding, Mistake } from '../core/text/finding.ts';
 import { Excerpt, Source } from '../core/text/source.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
 import { Missing, type Value } from '../core/values/value.ts';
+import { world } from '../drivers/world.ts';
+import { exitCodes } from './exit.ts';
+import { printFindings } from './prepare.ts';
+import type { Terminal } from './terminal.ts';
 
 /** What an expression comes to: texts fit for a pipe, and what is to be said where it comes to nothing. */
 export interface Picked {
@@ -21,10 +27,14 @@ export interface Picked {
   readonly problem?: string;
 }
 
-export type Picker = (scene: Scene) => Picked;
+export interface Picker {
+  readonly pick: (scene: Scene) => Picked;
+  /** Everything of a response that it looks at. */
+  readonly sources: readonly ResponseSource[];
+}
 
-/** Reads a value or a condition that is given on the command line. */
-export async function readPicker(text: string): Promise<{ picker: Picker } | { findings: Finding[] }> {
+/** Reads a value or a condition that is given on the command line; null where it cannot be read, which is told. */
+export async function readPicker(text: string, terminal: Terminal): Promise<Picker | null> {
   const lead = 'keep ';
   const value = parse(`${lead}${text} as picked`, lead.length);
   const condition = parse(text, 0);
@@ -35,10 +45,30 @@ export async function readPicker(text: string): Promise<{ picker: Picker } | { f
       : condition.findings.length === 0
         ? condition
         : further(value, condition);
-  if (read.findings.length > 0) return { findings: read.findings };
+  if (read.findings.length > 0) {
+    await printFindings(read.findings, terminal);
+    process.exitCode = exitCodes.nothingSent;
+    return null;
+  }
   const statement = read.statement!;
   if (usesPatterns(statement)) await loadPatterns();
-  return { picker: statement.type === 'check' ? pickCondition(statement) : pickValue(statement as Keep) };
+  const pick = statement.type === 'check' ? pickCondition(statement) : pickValue(statement as Keep);
+  return { pick, sources: sourcesIn(statement) };
+}
+
+/** Prints what was picked to standard output, and why nothing was to standard error. */
+export function printPicked({ output, problem }: Picked, { out, err }: Terminal, masker: Masker): void {
+  for (const each of output)
+    if (typeof each === 'string') out(`${masker.text(each)}\n`);
+    else process.stdout.write(each);
+  if (problem === undefined) return;
+  err(`${masker.text(problem)}\n`);
+  process.exitCode = exitCodes.failed;
+}
+
+/** What an expression of the command line sees: a response and its request, and no names. */
+export function sceneFor(response: ResponseView | undefined, sent?: ResponseView): Scene {
+  return { response, sent, lookup: () => undefined, world, notes: [] };
 }
 
 interface Read {
@@ -73,7 +103,7 @@ function further(a: Read, b: Read): Read {
   return (b.findings[0]?.range.start ?? 0) > (a.findings[0]?.range.start ?? 0) ? b : a;
 }
 
-function pickValue({ value }: Keep): Picker {
+function pickValue({ value }: Keep): Picker['pick'] {
   if (value.type === 'source' && value.form === 'path' && !isSingular(value.path.segments)) {
     const select = compileItems(value);
     const { text } = value.path;
@@ -97,7 +127,7 @@ function valueText(value: Value): string | Uint8Array {
   return textOf(value) ?? writeJson(value);
 }
 
-function pickCondition({ condition, written }: Check): Picker {
+function pickCondition({ condition, written }: Check): Picker['pick'] {
   const decide = compileCondition(condition);
   return scene => {
     const truth = decide(scene);

@@ -1,33 +1,40 @@
 import { readFileSync } from 'node:fs';
+import type { ResponseSource } from '../core/language/ast.ts';
 import { ResponseView } from '../core/language/response.ts';
 import type { Scene } from '../core/language/scene.ts';
 import type { Payload } from '../core/record/events.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
-import { readPicker } from './expression.ts';
+import { Masker } from '../core/record/mask.ts';
+import { UsageMistake } from './exit.ts';
+import { printPicked, readPicker, sceneFor } from './expression.ts';
 import { readLast } from './last.ts';
-import { printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Evaluates a value or a condition against the last response that was sent for, a file, or standard input (`-`). */
 export async function pickCommand(text: string, file: string | undefined, terminal: Terminal): Promise<void> {
-  const read = await readPicker(text);
-  if ('findings' in read) {
-    await printFindings(read.findings, terminal);
-    process.exitCode = exitCodes.nothingSent;
-    return;
-  }
-  const { output, problem } = read.picker(file === undefined ? sceneOfLast() : sceneOfFile(file));
-  for (const each of output)
-    if (typeof each === 'string') terminal.out(`${each}\n`);
-    else process.stdout.write(each);
-  if (problem === undefined) return;
-  terminal.err(`${problem}\n`);
-  process.exitCode = exitCodes.failed;
+  const picker = await readPicker(text, terminal);
+  if (!picker) return;
+  // What is not there to be looked at must not be taken for absent, nor for something that was never there.
+  for (const source of picker.sources) refuseUnknown(source, file);
+  printPicked(picker.pick(file === undefined ? sceneOfLast() : sceneOfFile(file)), terminal, new Masker());
+}
+
+const inBodies = new Set(['path', 'body', 'bytes', 'size', 'xml', 'html']);
+
+function refuseUnknown({ form, sent }: ResponseSource, file: string | undefined): void {
+  if (file !== undefined && (sent || !inBodies.has(form)))
+    throw new UsageMistake(`A file holds a body alone: there is no ${sent ? 'request' : form} in it.`);
+  if (form === 'cookie')
+    throw new UsageMistake('The last response is kept without its cookies; mervok send --pick sees them.');
 }
 
 function sceneOfLast(): Scene {
-  const { request, response, times } = readLast();
-  const message = { url: request.url, reason: response?.reason ?? '', version: '', time: times.total };
+  const { request, response, times, connection } = readLast();
+  const message = {
+    url: request.url,
+    reason: response?.reason ?? '',
+    version: connection?.protocol ?? '',
+    time: times.total,
+  };
   const sentBody = bytesOf(request.body);
   const sent = new ResponseView({
     ...message,
@@ -36,11 +43,11 @@ function sceneOfLast(): Scene {
     body: sentBody,
     size: sentBody.length,
   });
-  if (!response) return scene(undefined, sent);
+  if (!response) return sceneFor(undefined, sent);
   const { status, headers, body, trailers = [] } = response;
   const bytes = bytesOf(body);
   const about = body.cut ? { unreadable: 'the body was written to a file' } : {};
-  return scene(
+  return sceneFor(
     new ResponseView({ ...message, status, headers, trailers, body: bytes, size: body.size }, about),
     sent,
   );
@@ -53,7 +60,7 @@ function sceneOfFile(file: string): Scene {
   } catch (error) {
     throw new UsageMistake(`'${file}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
   }
-  return scene(
+  return sceneFor(
     new ResponseView({
       url: '',
       status: 200,
@@ -65,16 +72,6 @@ function sceneOfFile(file: string): Scene {
       time: 0,
     }),
   );
-}
-
-function scene(response: ResponseView | undefined, sent?: ResponseView): Scene {
-  return {
-    response,
-    sent,
-    lookup: () => undefined,
-    world: { now: Date.now, uuid: () => crypto.randomUUID() },
-    notes: [],
-  };
 }
 
 function bytesOf(payload: Payload | undefined): Buffer {

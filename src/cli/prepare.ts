@@ -11,9 +11,10 @@ import { type Finding, sortFindings } from '../core/text/finding.ts';
 import { Plain, type Value } from '../core/values/value.ts';
 import { FileMistake, findCollection } from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
+import { osEnvironment, world } from '../drivers/world.ts';
 import { countFindings, findingsText } from '../reports/findings.ts';
 import { createMeasure } from '../reports/style.ts';
-import { UsageMistake } from './exit.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface PlanFlags {
@@ -81,8 +82,7 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
     const { plan } = await prepareFiles({ ...files, pages }, [path], flags, { root, anywhere: false });
     const planned = plan.pages.find(each => each.file === path)?.cases.at(-1);
     if (!planned) return undefined;
-    const world = { now: Date.now, uuid: () => crypto.randomUUID() };
-    const { requests } = previewCase(plan, planned, world, name => process.env[name]);
+    const { requests } = previewCase(plan, planned, world, osEnvironment);
     return requests.at(-1)?.request?.url.replace(/\/(?:\?.*)?$/, '');
   } catch (error) {
     // Outside of a collection, or where none is sound, there is no base.
@@ -118,6 +118,16 @@ export function noteUnverified(findings: readonly Finding[], { err }: Terminal):
     if (code !== 'tls-unverified') continue;
     err(`${source.file}:${source.position(range.start).line}: ${message}\n`);
   }
+}
+
+/** Where there is an error, all of them are told and nothing is sent. */
+export async function refusedByErrors(findings: readonly Finding[], terminal: Terminal): Promise<boolean> {
+  const errors = findings.filter(each => each.severity === 'error');
+  if (errors.length === 0) return false;
+  await printFindings(errors, terminal);
+  terminal.err('Nothing was sent.\n');
+  process.exitCode = exitCodes.nothingSent;
+  return true;
 }
 
 /** Prints findings to standard error, and how many there are. */

@@ -10,7 +10,7 @@ import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
-import { noteUnusedGiven, noteUnverified, type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import { noteUnusedGiven, noteUnverified, type PlanFlags, preparePlan, refusedByErrors } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -29,13 +29,7 @@ export async function runCommand(
   const output = flags.output ?? [];
   refuseUnknownEndings(output);
   const { plan, findings, root, places, cases } = await preparePlan(paths, flags);
-  const errors = findings.filter(each => each.severity === 'error');
-  if (errors.length > 0) {
-    await printFindings(errors, terminal);
-    terminal.err('Nothing was sent.\n');
-    process.exitCode = exitCodes.nothingSent;
-    return;
-  }
+  if (await refusedByErrors(findings, terminal)) return;
   if (cases === 0)
     throw new UsageMistake(
       'There is nothing to run: no page here has a case. A case is a heading with a fence ```http below it.',

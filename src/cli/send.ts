@@ -3,17 +3,18 @@ import { dirname, resolve } from 'node:path';
 import { surroundingsOf, viewOfSent } from '../core/engine/exchange.ts';
 import type { Exchange, Sent } from '../core/engine/ports.ts';
 import { ResponseView } from '../core/language/response.ts';
+import type { Scene } from '../core/language/scene.ts';
 import type { Plan, PlannedCase } from '../core/plan/plan.ts';
 import type { Masker } from '../core/record/mask.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { checksInWords } from '../reports/verdict.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
-import { type Picker, readPicker } from './expression.ts';
+import { UsageMistake } from './exit.ts';
+import { printPicked, readPicker, sceneFor } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
 import { keepLast } from './last.ts';
-import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, printFindings } from './prepare.ts';
+import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { Sending } from './sending.ts';
 import type { Terminal } from './terminal.ts';
@@ -35,16 +36,10 @@ export async function sendCommand(
   const given = isCase ? undefined : readGivenRequest(words, flags);
   refuseMixtures(flags, isCase);
   if (flags.save !== undefined) readSavePlace(flags.save);
-  const picker = flags.pick === undefined ? undefined : await readPickerOrTell(flags.pick, terminal);
-  if (picker === null) return;
+  const picked = flags.pick === undefined ? undefined : await readPicker(flags.pick, terminal);
+  if (picked === null) return;
   const prepared = given ? await prepareGiven(given, flags) : await preparePlan([words[0]!], flags);
-  const errors = prepared.findings.filter(each => each.severity === 'error');
-  if (errors.length > 0) {
-    await printFindings(errors, terminal);
-    terminal.err('Nothing was sent.\n');
-    process.exitCode = exitCodes.nothingSent;
-    return;
-  }
+  if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
@@ -53,7 +48,7 @@ export async function sendCommand(
     asked,
     saveTo,
     terminal,
-    given === undefined && !picker && !flags.raw,
+    given === undefined && !picked && !flags.raw,
   );
   const sent = await sending.run();
   if (saveTo !== undefined) closeDraft(saveTo, resolve(flags.output!), sent !== undefined);
@@ -61,7 +56,7 @@ export async function sendCommand(
   const last = sent.exchanges.at(-1)!;
   const problem = keepLast(sending.eventOf(last));
   if (problem !== undefined) terminal.err(`${problem}\n`);
-  if (picker) pick(picker, sent, sending.masker, terminal);
+  if (picked) printPicked(picked.pick(sceneOf(sent.exchanges)), terminal, sending.masker);
   else await show(sent, flags, sending, terminal);
   if (given && flags.save !== undefined)
     await saveCase(flags.save, given, last.response!.status, flags, terminal);
@@ -96,14 +91,6 @@ function refuseMixtures(flags: SendFlags, isCase: boolean): void {
     throw new UsageMistake('-o writes the body into a file, so there is nothing left for --pick and --raw.');
 }
 
-async function readPickerOrTell(text: string, terminal: Terminal): Promise<Picker | null> {
-  const read = await readPicker(text);
-  if ('picker' in read) return read.picker;
-  await printFindings(read.findings, terminal);
-  process.exitCode = exitCodes.nothingSent;
-  return null;
-}
-
 /** The one case that was asked for. Throws UsageMistake where there are several, or where it sends nothing. */
 function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
@@ -115,26 +102,10 @@ function askedCase(plan: Plan, word: string): PlannedCase {
   throw new UsageMistake(`'${word}' has several cases. Which one?\n${choices}`);
 }
 
-function pick(picker: Picker, { exchanges }: Sent, masker: Masker, { out, err }: Terminal): void {
-  const { output, problem } = picker(sceneOf(exchanges));
-  for (const each of output)
-    if (typeof each === 'string') out(`${masker.text(each)}\n`);
-    else process.stdout.write(each);
-  if (problem === undefined) return;
-  err(`${masker.text(problem)}\n`);
-  process.exitCode = exitCodes.failed;
-}
-
 /** What an expression sees of a response that was sent for on the command line. */
-function sceneOf(exchanges: readonly Exchange[]) {
+function sceneOf(exchanges: readonly Exchange[]): Scene {
   const { response } = exchanges.at(-1)!;
-  return {
-    response: response && new ResponseView(response, surroundingsOf(exchanges)),
-    sent: viewOfSent(exchanges),
-    lookup: () => undefined,
-    world: { now: Date.now, uuid: () => crypto.randomUUID() },
-    notes: [],
-  };
+  return sceneFor(response && new ResponseView(response, surroundingsOf(exchanges)), viewOfSent(exchanges));
 }
 
 async function show(sent: Sent, flags: SendFlags, sending: Sending, terminal: Terminal): Promise<void> {

@@ -8,6 +8,7 @@ import { Masker } from '../core/record/mask.ts';
 import { counted } from '../core/text/nearest.ts';
 import { describe } from '../core/values/describe.ts';
 import { Plain, type Value } from '../core/values/value.ts';
+import { osEnvironment, world } from '../drivers/world.ts';
 import { fieldsText } from '../reports/exchange.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, type Measure, visible, wrap } from '../reports/style.ts';
@@ -34,11 +35,9 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
 async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Terminal): Promise<void> {
   const { plan } = prepared;
   const { out, paint } = terminal;
-  const environment = (name: string) => process.env[name];
   const masker = new Masker();
-  addKnownSecrets(plan, masker, environment);
-  const world = { now: Date.now, uuid: () => crypto.randomUUID() };
-  const { requests, lookup } = previewCase(plan, planned, world, environment);
+  addKnownSecrets(plan, masker, osEnvironment);
+  const { requests, lookup } = previewCase(plan, planned, world, osEnvironment);
   for (const { secrets } of requests) for (const secret of secrets) masker.addValue(secret, 'lasting');
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
   const measure = await createMeasure([JSON.stringify(requests)]);

@@ -4,15 +4,15 @@ import type { Flow } from '../core/plan/flow.ts';
 import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/inventory.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { Masker } from '../core/record/mask.ts';
+import type { Code, Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
+import { osEnvironment } from '../drivers/world.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, visible } from '../reports/style.ts';
-import { UsageMistake } from './exit.ts';
-import { type PlanFlags, preparePlan } from './prepare.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import { type PlanFlags, preparePlan, printFindings } from './prepare.ts';
 import { giverText, placeText, valueText } from './show.ts';
 import type { Terminal } from './terminal.ts';
-
-const environment = (name: string) => process.env[name];
 
 /** Every variable: of a case, those that it can see; else those of the whole collection, level by level. */
 export async function varsCommand(
@@ -20,9 +20,10 @@ export async function varsCommand(
   flags: PlanFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const { plan, flow } = await preparePlan(path === undefined ? [] : [path], flags);
+  const { plan, flow, findings } = await preparePlan(path === undefined ? [] : [path], flags);
+  await tellSlips(findings, terminal);
   const masker = new Masker();
-  addKnownSecrets(plan, masker, environment);
+  addKnownSecrets(plan, masker, osEnvironment);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
   const all = flow.collection.pages.flatMap(page => page.cases);
   const users = all.filter(each => asked.some(({ address }) => address === each.address));
@@ -40,6 +41,16 @@ export async function varsCommand(
   const { out, paint } = terminal;
   const heading = `${paint('strong', visible(title))}${about}, ${counted(rows.length, 'name')}`;
   out(`${[heading, ...(await tableLines(sections, terminal))].join('\n')}\n`);
+}
+
+/** What keeps settings from being read keeps variables from being seen; errors of pages are told by others. */
+const ofSettings: readonly Code[] = ['yaml-form', 'setting-form', 'setting-unknown', 'environment-unknown'];
+
+async function tellSlips(findings: readonly Finding[], terminal: Terminal): Promise<void> {
+  const slips = findings.filter(each => ofSettings.includes(each.code));
+  if (slips.length === 0) return;
+  await printFindings(slips, terminal);
+  process.exitCode = exitCodes.nothingSent;
 }
 
 interface Section {
@@ -112,7 +123,7 @@ function masked(giver: Giver, user: CollectionCase, plan: Plan, flow: Flow, mask
     return given === undefined ? 'known once it has run' : masker.text(valueText(given));
   }
   const lookup = (name: string) => giversOf(name, user, flow)[0]?.definition;
-  const value = valueBefore(giver.definition, lookup, environment);
+  const value = valueBefore(giver.definition, lookup, osEnvironment);
   return value === undefined ? 'not known' : masker.text(valueText(value));
 }
 

@@ -3,6 +3,7 @@ import { elapsed } from './clock.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
 import type { FilePlaces } from './http/outgoing.ts';
+import { osEnvironment, world } from './world.ts';
 
 async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
   const { setTimeout: delay } = await import('node:timers/promises');
@@ -11,16 +12,14 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
 
 /** The world as it is: the network, the clock, the environment of the process. */
 export async function openPorts(places: FilePlaces): Promise<Ports & { close(): Promise<void> }> {
-  const environment = (name: string) => process.env[name];
-  const http = await createHttpDriver({ ...places, environment, now: Date.now, sleep });
+  const http = await createHttpDriver({ ...places, environment: osEnvironment, now: world.now, sleep });
   return {
     send: http.send,
     close: http.close,
     openJar: Jar.from,
-    now: Date.now,
+    ...world,
     elapsed,
-    uuid: () => crypto.randomUUID(),
     sleep,
-    environment,
+    environment: osEnvironment,
   };
 }

@@ -46,15 +46,20 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     }
     // Whoever comes with the token hears it again.
     const again = request.headers.authorization?.includes(token) ? token : '';
+    if (request.httpVersion === '1.1')
+      response.writeEarlyHints({ link: '</a>', 'x-word': encodeURIComponent(secret) });
     const challenge = request.url === '/digest' && !request.headers.authorization;
     response.writeHead(challenge ? 401 : 200, {
       'Content-Type': 'application/json',
       'X-Echo': encodeURIComponent(echo),
       'X-Token': again,
+      Trailer: 'X-Behind',
       'Set-Cookie': `sid=${encodeURIComponent(secret)}`,
       ...(challenge && { 'WWW-Authenticate': 'Digest realm="r", nonce="n", qop="auth"' }),
     });
     const base64 = Buffer.from(echo).toString('base64');
+    response.write(' ');
+    response.addTrailers({ 'X-Behind': encodeURIComponent(secret) });
     response.end(JSON.stringify({ echo, base64, hex: Buffer.from(secret).toString('hex'), again }));
   });
   const oauth = (auth: string) =>

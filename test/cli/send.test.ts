@@ -145,6 +145,17 @@ test('send and pick: what is wrong is one message, and the last response stays a
   assert.match(not.err, /does not hold: expected "south", found "north"/);
   assert.equal((await run('pick', '$.berths[*].code', 'saved.json')).out, '0417\n0418\n');
   assert.equal((await run('pick', 'all $.berths[*].code', 'saved.json')).out, '["0417", "0418"]\n');
+  for (const [words, says] of [
+    [['status = 200', 'saved.json'], /holds a body alone: there is no status/],
+    [['header etag', 'saved.json'], /no header/],
+    [['sent $.a', 'saved.json'], /no request/],
+    [['cookie sid absent'], /kept without its cookies/],
+  ] as [string[], RegExp][]) {
+    const { code, out, err } = await run('pick', ...words);
+    assert.deepEqual([code, out], [2, ''], words.join(' '));
+    assert.match(err, says);
+  }
+  assert.equal((await run('pick', 'version')).out, 'HTTP/1.1\n');
   const piped = await mervok(folder, ['pick', '$.a', '-'], home(folder), child =>
     child.stdin!.end('{"a": "x y"}'),
   );
@@ -287,6 +298,11 @@ test('send CASE sends what it needs first; show and vars say where each value co
   assert.match(all.out, /^kept and computed\n/m);
   assert.match(all.out, /^none +not known /m);
   assert.ok(!existsSync(join(folder, 'state')));
+  writeFileSync(join(folder, 'mervok.yaml'), 'base: x\nvariabels: { nights: 2 }\n');
+  const slip = await run('vars', 'a.md#use');
+  assert.equal(slip.code, 2);
+  assert.match(slip.err, /Did you mean 'variables'/);
+  assert.match(slip.out, /^nights +5 /m, 'what can be told is told');
   for (const [words, says] of [
     [['show', 'a.md#none'], /no case 'none'/],
     [['vars', 'none.md'], /There is no 'none\.md'/],

@@ -1,0 +1,7 @@
+import type { World } from '../core/language/functions.ts';
+
+/** The present, and chance. */
+export const world: World = { now: Date.now, uuid: () => crypto.randomUUID() };
+
+/** The environment of the process. */
+export const osEnvironment = (name: string): string | undefined => process.env[name];
