@@ -374,6 +374,30 @@ test('a body goes into a file as it comes, whatever its size; memory does not gr
   }
   const { fault } = await send(`${origin}/plain`, { saveTo: join(folder, 'none', 'there') });
   assert.match(fault!.message, /could not be written/);
+  const small = await serve(t, (request, response) => {
+    const bodies: { [path: string]: Buffer } = {
+      '/raw': zlib.deflateRawSync('tide'),
+      '/deflate': zlib.deflateSync('tide'),
+      '/twice': zlib.brotliCompressSync(zlib.gzipSync('tide')),
+      '/corrupt': Buffer.from('no deflate'),
+      '/cut': zlib.gzipSync('tide '.repeat(500)).subarray(0, 20),
+    };
+    const codings: { [path: string]: string } = { '/twice': 'gzip, br', '/cut': 'gzip' };
+    response.writeHead(200, { 'Content-Encoding': codings[request.url!] ?? 'deflate' });
+    response.end(bodies[request.url!]);
+  });
+  const saveTo = join(folder, 'small');
+  for (const path of ['/raw', '/deflate', '/twice']) {
+    assert.equal((await send(small + path, { saveTo })).response?.size, 4, path);
+    assert.equal(readFileSync(saveTo, 'utf8'), 'tide');
+  }
+  assert.equal((await send(`${small}/none`, { saveTo })).response?.size, 0);
+  assert.equal(readFileSync(saveTo, 'utf8'), '');
+  for (const path of ['/corrupt', '/cut']) {
+    const broken = await send(small + path, { saveTo });
+    assert.equal(broken.fault?.kind, 'protocol', path);
+    assert.match(broken.fault!.message, /does not decode as/);
+  }
 });
 
 test('a body that goes into a file may take longer than its beginning', async t => {

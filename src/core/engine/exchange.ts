@@ -70,8 +70,9 @@ export function canBeExpected(kind: FaultKind): boolean {
 
 /** The request of the case as it went out in the end: signed, but before any redirect. */
 export function viewOfSent(exchanges: readonly Exchange[]): ResponseView {
-  const own =
-    exchanges.findLast(({ cause }) => cause !== 'redirect' && cause !== 'token') ?? exchanges.at(-1)!;
+  const redirect = exchanges.findIndex(({ cause }) => cause === 'redirect');
+  const before = redirect < 0 ? exchanges : exchanges.slice(0, redirect);
+  const own = before.findLast(({ cause }) => cause !== 'token') ?? exchanges.at(-1)!;
   const { url, headers, body = [] } = own.request;
   const bytes = Buffer.from(textOfParts(body));
   const hasFile = body.some(part => typeof part !== 'string');

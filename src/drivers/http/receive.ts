@@ -1,5 +1,5 @@
-import { createWriteStream, type WriteStream } from 'node:fs';
-import type { Transform } from 'node:stream';
+import { createWriteStream } from 'node:fs';
+import { promises, Transform, type Writable } from 'node:stream';
 import type * as zlib from 'node:zlib';
 
 /** What is kept of a body that was received. */
@@ -127,86 +127,69 @@ const keptBytes = 64 * 1024;
 
 /** Writes a body into a file as it comes, so that its size does not matter. */
 export class FileReceiver implements BodyReceiver {
-  readonly #file: WriteStream;
-  readonly #decoders: Transform[];
+  #chain: { readonly first: Writable; readonly written: Promise<void> } | undefined;
   #kept: Buffer[] = [];
   #size = 0;
   #encodedSize = 0;
   #failure: Error | undefined;
 
   constructor(
-    path: string,
+    readonly path: string,
     readonly codings: readonly string[],
     readonly resume: () => void,
-  ) {
-    this.#file = createWriteStream(path);
-    this.#decoders = codings.map(createDecoder);
-    const chain = [...this.#decoders, this.#file];
-    for (const [index, stage] of chain.entries()) {
-      stage.on('error', (error: Error) => {
-        this.#failure ??= stage === this.#file ? error : corrupt(codings[index]!, error);
-        // What waits for room must not wait for ever.
-        this.resume();
-      });
-      stage.on('drain', () => this.resume());
-    }
-    for (const [index, decoder] of this.#decoders.entries())
-      if (index < this.#decoders.length - 1) decoder.pipe(this.#decoders[index + 1]!);
-    const last = this.#decoders.at(-1);
-    last?.on('data', (chunk: Buffer) => {
-      if (!this.#keep(chunk)) {
-        last.pause();
-        this.#file.once('drain', () => last.resume());
-      }
-    });
-  }
+  ) {}
 
   write(chunk: Buffer): boolean {
     if (this.#failure) throw this.#failure;
-    const [first] = this.#decoders;
-    if (!first) return this.#keep(chunk);
+    this.#chain ??= this.#open(chunk);
     this.#encodedSize += chunk.length;
-    return first.write(chunk);
-  }
-
-  #keep(chunk: Buffer): boolean {
-    if (this.#size < keptBytes) this.#kept.push(chunk.subarray(0, keptBytes - this.#size));
-    this.#size += chunk.length;
-    return this.#file.write(chunk);
+    return this.#chain.first.write(chunk);
   }
 
   async end(): Promise<ReceivedBody> {
-    const { promise, resolve, reject } = withResolvers();
-    const last = this.#decoders.at(-1);
-    for (const stage of [...this.#decoders, this.#file]) stage.once('error', () => reject(this.#failure));
-    this.#file.once('close', resolve);
-    if (this.#failure) reject(this.#failure);
-    else if (last) {
-      last.once('end', () => this.#file.end());
-      this.#decoders[0]!.end();
-    } else this.#file.end();
-    await promise;
+    // Nothing is no compressed body.
+    this.#chain ??= this.#open(undefined);
+    this.#chain.first.end();
+    await this.#chain.written;
+    if (this.#failure) throw this.#failure;
     return {
       body: Buffer.concat(this.#kept),
       size: this.#size,
-      ...(last && { encodedSize: this.#encodedSize }),
+      ...(this.codings.length > 0 && { encodedSize: this.#encodedSize }),
     };
   }
 
   drop(): void {
-    for (const stage of [...this.#decoders, this.#file]) stage.destroy();
+    this.#chain?.first.destroy();
+  }
+
+  /** What decodes, what keeps the beginning, and the file, one behind the other. */
+  #open(begin: Buffer | undefined): { first: Writable; written: Promise<void> } {
+    const decoders = begin ? this.codings.map(coding => createDecoder(coding, begin)) : [];
+    const stages = [...decoders, this.#keeper(), createWriteStream(this.path)];
+    const first = stages[0]!;
+    first.on('drain', this.resume);
+    const written = promises.pipeline(stages).catch((error: NodeJS.ErrnoException) => {
+      this.#failure = error.syscall === undefined ? corrupt(this.codings.join(', '), error) : error;
+      // What waits for room must not wait for ever.
+      this.resume();
+    });
+    return { first, written };
+  }
+
+  #keeper(): Transform {
+    return new Transform({
+      transform: (chunk: Buffer, _encoding, next) => {
+        if (this.#size < keptBytes) this.#kept.push(chunk.subarray(0, keptBytes - this.#size));
+        this.#size += chunk.length;
+        next(null, chunk);
+      },
+    });
   }
 }
 
-function withResolvers(): { promise: Promise<void>; resolve: () => void; reject: (error: unknown) => void } {
-  let [resolve, reject]: [() => void, (error: unknown) => void] = [() => undefined, () => undefined];
-  const promise = new Promise<void>((yes, no) => {
-    [resolve, reject] = [yes, no];
-  });
-  return { promise, resolve, reject };
-}
-
-function createDecoder(coding: string): Transform {
+/** @param begin of the body as it comes */
+function createDecoder(coding: string, begin: Buffer): Transform {
   const library = process.getBuiltinModule('node:zlib') as typeof zlib & {
     createZstdDecompress(): Transform;
   };
@@ -214,7 +197,7 @@ function createDecoder(coding: string): Transform {
     case 'gzip':
       return library.createGunzip();
     case 'deflate':
-      return library.createInflate();
+      return hasZlibHeader(begin) ? library.createInflate() : library.createInflateRaw();
     case 'br':
       return library.createBrotliDecompress();
     default:
