@@ -37,9 +37,11 @@ const empty = new Map([
 const trimmed = {
   name: 'trimmed',
   setup(build) {
-    build.onResolve({ filter: /./ }, ({ path }) =>
-      empty.has(path) ? { path, namespace: 'empty' } : undefined,
-    );
+    build.onResolve({ filter: /./ }, ({ path, importer }) => {
+      // What reads HTML needs its entities.
+      const needed = path === 'entities' && !importer.includes('/markdown-it/');
+      return empty.has(path) && !needed ? { path, namespace: 'empty' } : undefined;
+    });
     // For Node the package offers CommonJS, which cannot be trimmed and starts slower; its modules are the same.
     build.onResolve({ filter: /^yaml$/ }, () => ({
       path: join(root, 'node_modules/yaml/browser/dist/index.js'),
@@ -101,6 +103,11 @@ const parts = new Map([
   ['tough-cookie', 'tough-cookie'],
   ['oauth4webapi', 'oauth4webapi'],
   ['slimdom', 'slimdom'],
+  ['fontoxpath', 'fontoxpath'],
+  ['./html-library.ts', 'src/core/language/documents/html-library.ts'],
+  ['./schema-library.ts', 'src/core/language/documents/schema-library.ts'],
+  ['./dates-library.ts', 'src/core/language/dates-library.ts'],
+  ['csv-parse/sync', 'csv-parse/sync'],
 ]);
 const fileOf = path => `${path.replace(/^.*\//, '').replace(/\.ts$/, '')}.cjs`;
 

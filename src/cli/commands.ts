@@ -78,8 +78,13 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description('try a value or a condition on the last response that was sent for')
       .argument('<EXPR>', "for example '$.berths[0].code', 'header etag', 'status = 200'")
       .argument('[FILE]', 'a file with a body instead; - for standard input')
+      .option('-q, --quiet', 'print the values alone')
+      .addHelpText(
+        'after',
+        "\nThe values go to standard output; how many matches there are, and where, to standard error.\n\n  mervok pick '$.berths[?@.depth > 4].code'\n  mervok pick 'xml//tide/@no' tides.xml\n  mervok pick 'each $.berths[*] fits berth.json' berths.json",
+      )
       .action(async (text: string, file: string | undefined, options) =>
-        (await import('./look.ts')).pickCommand(text, file, openTerminal(options.color)),
+        (await import('./look.ts')).pickCommand(text, file, options, openTerminal(options.color)),
       ),
 
   lint: command =>
@@ -87,6 +92,13 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description('say everything about pages that can be said without sending')
       .argument('[PATH...]', 'what to look at')
       .option('-q, --quiet', 'print errors only, no warnings')
+      .option('--strict', 'take warnings for errors')
+      .option('--json', 'print the findings as JSON')
+      .option('--files-anywhere', 'look into files outside of the collection too')
+      .addHelpText(
+        'after',
+        '\nExit code 2 where there are errors, else 0. Every code is explained in docs/findings.md.',
+      )
       .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
 
   init: command =>

@@ -2,28 +2,34 @@ import { checkStatement } from '../core/language/analyse.ts';
 import type { Check, Keep, ResponseSource, Statement } from '../core/language/ast.ts';
 import { compileCondition } from '../core/language/compile-condition.ts';
 import { compileExpression } from '../core/language/compile-expression.ts';
-import { compileItems } from '../core/language/compile-source.ts';
+import { compileItems, compileSource, writtenSource } from '../core/language/compile-source.ts';
+import { SchemaMistake, type Validator } from '../core/language/documents/schema.ts';
 import { explain } from '../core/language/explain.ts';
 import { isSingular } from '../core/language/jsonpath/ast.ts';
+import { loadPackages, packagesOf } from '../core/language/packages.ts';
 import { parseStatements } from '../core/language/parser.ts';
-import { loadPatterns } from '../core/language/patterns.ts';
 import type { ResponseView } from '../core/language/response.ts';
 import type { Scene } from '../core/language/scene.ts';
-import { sourcesIn, usesPatterns } from '../core/language/walk.ts';
+import { sourcesIn } from '../core/language/walk.ts';
+import { schemaFromFile } from '../core/plan/schemas.ts';
 import type { Masker } from '../core/record/mask.ts';
-import { type Finding, finding, Mistake } from '../core/text/finding.ts';
+import { codes, type Finding, finding, Mistake } from '../core/text/finding.ts';
+import { counted } from '../core/text/nearest.ts';
 import { Excerpt, Source } from '../core/text/source.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
 import { Missing, type Value } from '../core/values/value.ts';
+import { readInside } from '../drivers/files.ts';
 import { world } from '../drivers/world.ts';
-import { exitCodes } from './exit.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
 import { printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 /** What an expression comes to: texts fit for a pipe, and what is to be said where it comes to nothing. */
 export interface Picked {
   readonly output: readonly (string | Uint8Array)[];
+  /** Where the matches stand that it looked at, where there is such a place. */
+  readonly places?: readonly string[];
   readonly problem?: string;
 }
 
@@ -36,8 +42,8 @@ export interface Picker {
 /** Reads a value or a condition that is given on the command line; null where it cannot be read, which is told. */
 export async function readPicker(text: string, terminal: Terminal): Promise<Picker | null> {
   const lead = 'keep ';
-  const value = parse(`${lead}${text} as picked`, lead.length);
-  const condition = parse(text, 0);
+  const value = await parse(`${lead}${text} as picked`, lead.length);
+  const condition = await parse(text, 0);
   // Where neither can be read, the one that got further is what was meant.
   const read =
     value.findings.length === 0
@@ -51,37 +57,68 @@ export async function readPicker(text: string, terminal: Terminal): Promise<Pick
     return null;
   }
   const statement = read.statement!;
-  if (usesPatterns(statement)) await loadPatterns();
   const pick = statement.type === 'check' ? pickCondition(statement) : pickValue(statement as Keep);
   return { pick, sources: sourcesIn(statement) };
 }
 
-/** Prints what was picked to standard output, and why nothing was to standard error. */
-export function printPicked({ output, problem }: Picked, { out, err }: Terminal, masker: Masker): void {
+const mostPlaces = 20;
+
+/** Prints what was picked to standard output, and what is to be said of it to standard error. */
+export function printPicked(
+  { output, problem, places }: Picked,
+  { out, err }: Terminal,
+  masker: Masker,
+  quiet: boolean,
+): void {
   for (const each of output)
     if (typeof each === 'string') out(`${masker.text(each)}\n`);
     else process.stdout.write(each);
+  if (places && !quiet) err(`${masker.text(placesInWords(places))}\n`);
   if (problem === undefined) return;
   err(`${masker.text(problem)}\n`);
   process.exitCode = exitCodes.failed;
 }
 
+/** `1 match: $['id']`, or a line for each of several. */
+function placesInWords(places: readonly string[]): string {
+  const matches = counted(places.length, 'match', 'matches');
+  if (places.length < 2) return [matches, ...places].join(': ');
+  const shown = places.slice(0, mostPlaces).map(place => `  ${place}`);
+  const more = places.length - shown.length;
+  return [`${matches}:`, ...shown, ...(more > 0 ? [`  and ${more} more`] : [])].join('\n');
+}
+
 /** What an expression of the command line sees: a response and its request, and no names. */
 export function sceneFor(response: ResponseView | undefined, sent?: ResponseView): Scene {
-  return { response, sent, lookup: () => undefined, world, notes: [] };
+  return { response, sent, lookup: () => undefined, schema: schemaHere, world, notes: [] };
+}
+
+/** A schema is a file, as seen from the working folder. Throws UsageMistake. */
+function schemaHere(name: string): Validator {
+  try {
+    return schemaFromFile(name, path => readInside({ root: process.cwd(), anywhere: true }, path));
+  } catch (error) {
+    if (!(error instanceof SchemaMistake)) throw error;
+    throw new UsageMistake(`The schema '${name}' cannot be used: ${error.message}.`);
+  }
 }
 
 interface Read {
+  /** Whether it reads as a whole, and only what it says is wrong. */
+  readonly whole: boolean;
   readonly statement: Statement | undefined;
   readonly findings: Finding[];
 }
 
-function parse(written: string, lead: number): Read {
+async function parse(written: string, lead: number): Promise<Read> {
   const whole = new Source('the expression', written);
   const { statements, mistakes } = parseStatements(new Excerpt(whole, written, 1));
   const [statement] = statements;
   const found = [...mistakes];
-  if (statement && found.length === 0) found.push(...mistakesIn(statement));
+  if (statement && found.length === 0) {
+    await loadPackages(packagesOf(statement));
+    found.push(...mistakesIn(statement));
+  }
   if (found.length === 0 && statements.length !== 1)
     found.push(new Mistake('syntax', { start: lead, end: lead }, 'One value or one condition is wanted.'));
   // Places are told in what was typed, without the words around it.
@@ -90,35 +127,49 @@ function parse(written: string, lead: number): Read {
     const shift = (at: number) => Math.min(Math.max(0, at - lead), typed.text.length);
     return finding(code, typed, { start: shift(range.start), end: shift(range.end) }, message, remedy);
   });
-  return { statement, findings };
+  return { whole: mistakes.length === 0, statement, findings };
 }
 
-/** A path that can match several values picks all of them. */
+/** A path that can match several values picks all of them; what is only to be warned of is no matter here. */
 function mistakesIn(statement: Statement): Mistake[] {
-  const mistakes = checkStatement(statement);
-  return statement.type === 'keep' ? mistakes.filter(each => each.code !== 'many-values') : mistakes;
+  const errors = checkStatement(statement).filter(({ code }) => codes[code] === 'error');
+  return statement.type === 'keep' ? errors.filter(each => each.code !== 'many-values') : errors;
 }
 
 function further(a: Read, b: Read): Read {
+  if (a.whole !== b.whole) return a.whole ? a : b;
   return (b.findings[0]?.range.start ?? 0) > (a.findings[0]?.range.start ?? 0) ? b : a;
 }
 
 function pickValue({ value }: Keep): Picker['pick'] {
-  if (value.type === 'source' && value.form === 'path' && !isSingular(value.path.segments)) {
-    const select = compileItems(value);
-    const { text } = value.path;
-    return scene => {
-      const found = select(scene);
-      if (found instanceof Missing) return { output: [], problem: found.reason };
-      if (found.length === 0) return { output: [], problem: `${text} matches nothing` };
-      return { output: found.map(match => valueText(match.value)) };
-    };
-  }
-  const evaluate = compileExpression(value);
+  const source = value.type === 'query' ? value.of : value;
+  const select = source.type === 'source' && isDocument(source) ? compileItems(source) : undefined;
+  const evaluate = select && value === source ? undefined : compileExpression(value);
   return scene => {
+    const matches = select?.(scene);
+    if (matches instanceof Missing) return { output: [], problem: matches.reason };
+    const places = matches && { places: matches.map(match => match.normalizedPath) };
+    if (!evaluate)
+      return matches!.length > 0
+        ? { output: matches!.map(match => valueText(match.value)), ...places }
+        : { output: [], ...places, problem: nothingThere(source as ResponseSource, scene) };
     const found = evaluate(scene);
-    return found instanceof Missing ? { output: [], problem: found.reason } : { output: [valueText(found)] };
+    return found instanceof Missing
+      ? { output: [], ...places, problem: found.reason }
+      : { output: [valueText(found)], ...places };
   };
+}
+
+/** Of these the matches have places. */
+function isDocument({ form }: ResponseSource): boolean {
+  return form === 'path' || form === 'xml' || form === 'html';
+}
+
+/** A path that goes one way says where it ends. */
+function nothingThere(source: ResponseSource, scene: Scene): string {
+  const oneWay = source.form !== 'path' || isSingular(source.path.segments);
+  const found = oneWay ? compileSource(source)(scene) : undefined;
+  return found instanceof Missing ? found.reason : `${writtenSource(source)} matches nothing`;
 }
 
 /** Texts as they are, without quotes; everything else as JSON. */
@@ -133,6 +184,7 @@ function pickCondition({ condition, written }: Check): Picker['pick'] {
     const truth = decide(scene);
     if (truth === true) return { output: ['holds'] };
     const { expected, found } = explain(condition, scene.notes, written, scene);
-    return { output: [], problem: `does not hold: expected ${expected}, found ${found}` };
+    const undecided = found.startsWith('cannot be decided');
+    return { output: [], problem: undecided ? found : `does not hold: expected ${expected}, found ${found}` };
   };
 }

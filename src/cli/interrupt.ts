@@ -1,14 +1,19 @@
 import { exitCodes } from './exit.ts';
 
-/** The first interrupt ends the run in order; the second one ends the program. */
-export function listenForInterrupt(): { signal: AbortSignal; stop(): void } {
-  const controller = new AbortController();
-  const listener = () =>
-    controller.signal.aborted ? process.exit(exitCodes.interrupted) : controller.abort();
+/** The first interrupt ends the run in order and lets it clean up, the second ends that too, the third the program. */
+export function listenForInterrupt(): { signal: AbortSignal; cleanUpSignal: AbortSignal; stop(): void } {
+  const run = new AbortController();
+  const cleanUp = new AbortController();
+  const listener = () => {
+    if (!run.signal.aborted) run.abort();
+    else if (!cleanUp.signal.aborted) cleanUp.abort();
+    else process.exit(exitCodes.interrupted);
+  };
   process.on('SIGINT', listener);
   process.on('SIGTERM', listener);
   return {
-    signal: controller.signal,
+    signal: run.signal,
+    cleanUpSignal: cleanUp.signal,
     stop: () => {
       process.off('SIGINT', listener);
       process.off('SIGTERM', listener);

@@ -1,20 +1,62 @@
+import type { Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
 import { exitCodes } from './exit.ts';
-import { type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
+
+export interface LintFlags extends PlanFlags {
+  readonly quiet?: boolean;
+  /** Warnings weigh as much as errors. */
+  readonly strict?: boolean;
+  readonly json?: boolean;
+}
 
 export async function lintCommand(
   paths: readonly string[],
-  flags: PlanFlags & { quiet?: boolean },
+  flags: LintFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const { plan, findings, cases } = await preparePlan(paths, flags);
-  const shown = flags.quiet ? findings.filter(each => each.severity === 'error') : findings;
-  if (shown.length > 0)
+  const prepared = await preparePlan(paths, flags);
+  const findings = flags.strict ? prepared.findings.map(asError) : prepared.findings;
+  const errors = findings.filter(each => each.severity === 'error');
+  const shown = flags.quiet ? errors : findings;
+  if (flags.json) terminal.out(`${JSON.stringify(asJson(prepared, shown), undefined, 2)}\n`);
+  else if (shown.length > 0)
     await printFindings(shown, { ...terminal, err: terminal.out, paintErr: terminal.paint });
-  else if (!flags.quiet)
-    terminal.out(
-      `${counted(plan.pages.length, 'page')}, ${counted(cases, 'case')}, ${counted(plan.checks, 'check')}: nothing to find fault with.\n`,
-    );
-  if (findings.some(each => each.severity === 'error')) process.exitCode = exitCodes.nothingSent;
+  else if (!flags.quiet) terminal.out(`${size(prepared)}: nothing to find fault with.\n`);
+  if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
+}
+
+function asError(found: Finding): Finding {
+  return { ...found, severity: 'error' };
+}
+
+function size({ plan, cases }: Prepared): string {
+  return `${counted(plan.pages.length, 'page')}, ${counted(cases, 'case')}, ${counted(plan.checks, 'check')}`;
+}
+
+/** The findings for programs; lines and columns count from 1, columns in characters. */
+function asJson({ plan, cases }: Prepared, findings: readonly Finding[]) {
+  return {
+    format: 'mervok-lint',
+    version: 1,
+    pages: plan.pages.length,
+    cases,
+    checks: plan.checks,
+    findings: findings.map(({ code, severity, source, range, message, remedy }) => {
+      const [begin, end] = [source.position(range.start), source.position(range.end)];
+      return {
+        code,
+        severity,
+        file: source.file,
+        line: begin.line,
+        column: begin.column,
+        endLine: end.line,
+        endColumn: end.column,
+        message,
+        remedy,
+        text: source.lineText(begin.line),
+      };
+    }),
+  };
 }

@@ -10,12 +10,18 @@ import { readLast } from './last.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Evaluates a value or a condition against the last response that was sent for, a file, or standard input (`-`). */
-export async function pickCommand(text: string, file: string | undefined, terminal: Terminal): Promise<void> {
+export async function pickCommand(
+  text: string,
+  file: string | undefined,
+  { quiet = false }: { quiet?: boolean },
+  terminal: Terminal,
+): Promise<void> {
   const picker = await readPicker(text, terminal);
   if (!picker) return;
   // What is not there to be looked at must not be taken for absent, nor for something that was never there.
   for (const source of picker.sources) refuseUnknown(source, file);
-  printPicked(picker.pick(file === undefined ? sceneOfLast() : sceneOfFile(file)), terminal, new Masker());
+  const scene = file === undefined ? sceneOfLast() : sceneOfFile(file);
+  printPicked(picker.pick(scene), terminal, new Masker(), quiet);
 }
 
 const inBodies = new Set(['path', 'body', 'bytes', 'size', 'xml', 'html']);

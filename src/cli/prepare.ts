@@ -9,7 +9,7 @@ import type { Plan } from '../core/plan/plan.ts';
 import { SelectionMistake } from '../core/plan/select.ts';
 import { type Finding, sortFindings } from '../core/text/finding.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import { FileMistake, findCollection } from '../drivers/files.ts';
+import { FileMistake, findCollection, readInside } from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { osEnvironment, world } from '../drivers/world.ts';
 import { countFindings, findingsText } from '../reports/findings.ts';
@@ -66,6 +66,7 @@ async function prepareFiles(
     ...(flags.env !== undefined && { environment: flags.env }),
     given: readGiven(flags.set ?? []),
     hasFile: path => existsSync(resolve(places.root, path)),
+    readFile: path => readInside(places, path),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
   return { plan, findings: sortFindings(findings), flow, root: places.root, places, cases };

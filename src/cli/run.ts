@@ -107,7 +107,13 @@ export async function carryOut(
     await run(
       plan,
       ports,
-      { tool: `mervok ${version}`, rounds, bodies: recorder !== undefined, signal: interrupt.signal },
+      {
+        tool: `mervok ${version}`,
+        rounds,
+        bodies: recorder !== undefined,
+        signal: interrupt.signal,
+        cleanUpSignal: interrupt.cleanUpSignal,
+      },
       event => {
         tally.add(event);
         recorder?.add(event);

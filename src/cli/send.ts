@@ -56,7 +56,7 @@ export async function sendCommand(
   const last = sent.exchanges.at(-1)!;
   const problem = keepLast(sending.eventOf(last));
   if (problem !== undefined) terminal.err(`${problem}\n`);
-  if (picked) printPicked(picked.pick(sceneOf(sent.exchanges)), terminal, sending.masker);
+  if (picked) printPicked(picked.pick(sceneOf(sent.exchanges)), terminal, sending.masker, true);
   else await show(sent, flags, sending, terminal);
   if (given && flags.save !== undefined)
     await saveCase(flags.save, given, last.response!.status, flags, terminal);

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync, realpathSync, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/plan/collection.ts';
+import { Missing } from '../core/values/value.ts';
 
 const rootFile = 'mervok.yaml';
 const secretFile = 'mervok.secret.yaml';
@@ -156,4 +157,17 @@ export function locateInside(root: string, path: string, anywhere: boolean): str
       `The file '${path}' lies outside of the collection, which only --files-anywhere allows.`,
     );
   return absolute;
+}
+
+/** A text file of a collection, by its path from the root; what keeps it from being read is told as missing. */
+export function readInside(
+  { root, anywhere }: { root: string; anywhere: boolean },
+  path: string,
+): string | Missing {
+  try {
+    return read(locateInside(root, path, anywhere));
+  } catch (error) {
+    if (!(error instanceof FileMistake)) throw error;
+    return new Missing(error.message.replace(/\.$/, ''));
+  }
 }

@@ -36,3 +36,14 @@ export async function* pagesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<
     } else yield { end: event };
   }
 }
+
+/** A case as a report calls it; one that runs for each row, with its row. */
+export function titleOf({ title, row }: Pick<CaseEvent, 'title' | 'row'>): string {
+  return row ? `${title}, row ${row.number}` : title;
+}
+
+/** Why a case was skipped, as a sentence without its full stop. */
+export function whySkipped({ because, blocked }: CaseEvent): string | undefined {
+  if (because !== undefined) return because;
+  return blocked && `'${blocked.name}' did not come from ${blocked.by}`;
+}

@@ -15,6 +15,7 @@ const causes = {
   challenge: 'answered the challenge',
   redirect: 'followed',
   retry: 'sent again',
+  repeat: 'asked again',
 } as const;
 
 /** One line for each exchange that came before the one that counts. */

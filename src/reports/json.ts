@@ -49,10 +49,23 @@ function totals(tally: Tally) {
 }
 
 function caseOf({ event, checks, exchanges }: ReportedCase) {
-  const { case: address, title, place, request, status, outcome, time, problem, blocked } = event;
+  const {
+    case: address,
+    title,
+    place,
+    request,
+    status,
+    outcome,
+    time,
+    problem,
+    blocked,
+    row,
+    because,
+  } = event;
   return {
     case: address,
     title,
+    row,
     outcome,
     file: place.file,
     line: place.line,
@@ -61,11 +74,14 @@ function caseOf({ event, checks, exchanges }: ReportedCase) {
     milliseconds: time,
     problem,
     blocked,
+    because,
     checks: checks.map(checkOf),
-    ...(outcome !== 'passed' && { exchanges: exchanges.map(({ type, case: _, round, ...rest }) => rest) }),
+    ...(outcome !== 'passed' && {
+      exchanges: exchanges.map(({ type, case: _, round, row: _row, ...rest }) => rest),
+    }),
   };
 }
 
-function checkOf({ type, round, case: _, ...rest }: CheckEvent) {
+function checkOf({ type, round, case: _, row, ...rest }: CheckEvent) {
   return rest;
 }

@@ -1,6 +1,6 @@
-import type { RunEvent } from '../core/record/events.ts';
+import type { CheckEvent, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
-import { pagesOf, type ReportedCase, type ReportedPage } from './cases.ts';
+import { pagesOf, type ReportedCase, type ReportedPage, titleOf, whySkipped } from './cases.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
 export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
@@ -41,36 +41,43 @@ function suite({ page, cases }: ReportedPage, at: string, several: boolean): str
 }
 
 function testCase({ event, checks }: ReportedCase): string {
-  const { title, place, outcome, time, problem, blocked } = event;
+  const { place, outcome, time, problem, blocked, row } = event;
   const head = attributes({
-    name: title,
+    name: titleOf(event),
     classname: place.file.replace(/\.md$/i, '').replaceAll('/', '.'),
     time: seconds(time),
     file: place.file,
     line: place.line,
   });
   const failing = checks.filter(check => check.holds !== 'yes');
-  const lines = failing.flatMap(check => [
-    `${check.place.file}:${check.place.line}  ${check.text}`,
-    ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),
-    ...(check.found === undefined
-      ? []
-      : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
-    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
-    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
-  ]);
+  const lines = row ? [`row ${row.number} of ${row.total}: ${row.values}`] : [];
+  for (const check of failing) lines.push(...linesOf(check));
   if (problem) lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`);
   const message = failing[0]
     ? `${failing[0].text}: found ${failing[0].found ?? 'otherwise'}`
     : (problem?.message ?? '');
+  const skipped = whySkipped(event);
   const body = {
     passed: '',
     failed: `<failure${attributes({ message, type: 'check' })}>${escapeText(lines.join('\n'))}</failure>`,
     error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeText(lines.join('\n'))}</error>`,
     blocked: `<skipped${attributes({ message: blocked ? `blocked: '${blocked.name}' did not come from ${blocked.by}, because of ${blocked.cause}` : 'blocked' })}/>`,
-    skipped: '<skipped/>',
+    skipped: skipped === undefined ? '<skipped/>' : `<skipped${attributes({ message: skipped })}/>`,
   }[outcome];
   return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;
+}
+
+function linesOf(check: CheckEvent): string[] {
+  return [
+    `${check.place.file}:${check.place.line}  ${check.text}`,
+    ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),
+    ...(check.found === undefined
+      ? []
+      : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
+    ...(check.differences ?? []).map(each => `  ${each.at}  expected ${each.expected}, found ${each.found}`),
+    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
+    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
+  ];
 }
 
 function seconds(milliseconds: number): string {

@@ -3,6 +3,7 @@ import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/ev
 import type { Tally } from '../core/record/tally.ts';
 import { counted, grouped } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
+import { titleOf, whySkipped } from './cases.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
 
@@ -110,7 +111,7 @@ export class TerminalReport {
     }
     this.#tellBlocked();
     if (event.outcome === 'passed') this.#passed(event);
-    else if (event.outcome === 'skipped') this.#tellCase(event);
+    else if (event.outcome === 'skipped') this.#skipped(event);
     else this.#failed(event);
     this.#failing = [];
   }
@@ -120,6 +121,14 @@ export class TerminalReport {
     this.#passedOnPage++;
     if (this.#tellsEach && this.#passedOnPage <= toldOneByOne) this.#tellCase(event);
     else this.#folded++;
+  }
+
+  #skipped(event: CaseEvent): void {
+    if (!this.#tellsEach) return;
+    this.#tellCase(event);
+    const why = whySkipped(event);
+    if (why !== undefined)
+      for (const line of this.#wrapped(why, 0)) this.#line(indent + this.#paint('quiet', line));
   }
 
   #failed(event: CaseEvent): void {
@@ -132,6 +141,7 @@ export class TerminalReport {
     this.#tellPage();
     this.#unfold();
     this.#tellCase(event);
+    if (event.row) this.#tellRow(event.row);
     this.#tellChecks(this.#failing);
     if (event.problem) {
       const { message, place } = event.problem;
@@ -140,18 +150,25 @@ export class TerminalReport {
     this.#emptyLine();
   }
 
+  #tellRow({ number, total, values }: NonNullable<CaseEvent['row']>): void {
+    for (const line of this.#wrapped(`row ${number} of ${total}: ${values}`, 0))
+      this.#line(indent + this.#paint('quiet', line));
+  }
+
   #tellPage(): void {
     if (this.#pageTold || !this.#page) return;
     this.#pageTold = true;
     this.#foldedBefore = false;
     this.#emptyLine();
-    const { title, file, round } = this.#page;
-    const name = this.#paint('strong', visible(title)) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
-    const plain = visible(title) + (this.#run!.rounds > 1 ? `, round ${round}` : '');
-    this.#line(this.#apart(name, plain, file, this.#width));
+    const { title, file, round, cleanup } = this.#page;
+    const about = (this.#run!.rounds > 1 ? `, round ${round}` : '') + (cleanup ? ', cleaning up' : '');
+    const name = visible(title);
+    this.#line(this.#apart(this.#paint('strong', name) + about, name + about, file, this.#width));
   }
 
-  #tellCase({ outcome, title, request = '', status, time }: CaseEvent): void {
+  #tellCase(event: CaseEvent): void {
+    const { outcome, request = '', status, time } = event;
+    const title = titleOf(event);
     const { measure } = this.options;
     const inner = this.#width - indent.length - 16;
     const withRequest = inner >= 50;
@@ -170,7 +187,9 @@ export class TerminalReport {
     this.#shownPart = undefined;
     const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
     const follows = (check: CheckEvent) =>
-      wrongStatus !== undefined && check.holds === 'unknown' && check.found?.startsWith('nothing') === true;
+      wrongStatus !== undefined &&
+      check.holds === 'unknown' &&
+      /^(?:nothing|cannot be decided)/.test(check.found ?? '');
     for (const check of checks) if (!follows(check)) this.#tellCheck(check);
     const rest = checks.filter(follows).map(check => check.text);
     if (rest.length > 0) this.#entry('undecided', rest.join('; '), 'quiet');
@@ -183,12 +202,23 @@ export class TerminalReport {
     if (check.expected !== undefined) this.#entry('expected', check.expected);
     if (check.found !== undefined)
       this.#entry('found', check.found, check.holds === 'no' ? 'failed' : 'error');
-    if (check.at !== undefined) this.#entry('at', check.at);
+    if (check.differences) this.#tellDifferences(check.differences);
+    if (check.at !== undefined && !check.differences) this.#entry('at', check.at);
     for (const { name, value, origin } of check.origins ?? [])
       this.#entry(`{${name}}`, `${value}, ${origin}`);
     if (check.nearest === undefined || check.nearest === this.#shownPart) return;
     this.#shownPart = check.nearest;
     this.#entry('response', check.nearest, 'quiet');
+  }
+
+  /** What differs under what should be there, so that the eye compares them. */
+  #tellDifferences(differences: NonNullable<CheckEvent['differences']>): void {
+    const { measure } = this.options;
+    const column = Math.min(32, Math.max(...differences.map(({ at }) => measure(visible(at)))));
+    for (const { at, expected, found } of differences) {
+      this.#entry(visible(at).padEnd(column), `expected ${expected}`);
+      this.#entry(' '.repeat(Math.max(column, measure(visible(at)))), `found    ${found}`, 'failed');
+    }
   }
 
   /** A label and its value; values stand under each other, so that the eye compares them. */
@@ -210,7 +240,7 @@ export class TerminalReport {
     this.#unfold();
     const { name, cause } = first.blocked!;
     const causeTitle = this.#titles.get(cause) ?? cause;
-    const titles = [first, ...others].map(each => visible(each.title)).join(', ');
+    const titles = [first, ...others].map(each => visible(titleOf(each))).join(', ');
     const text = `${titles}: '${name}' did not come from ${causeTitle}`;
     const [line, ...rest] = wrap(text, this.#width - indent.length, this.options.measure);
     this.#line(`${this.#paint('quiet', 'blocked ')} ${line}`);

@@ -130,7 +130,7 @@ test('an answer that is no JSON, a server that is not there', async t => {
   });
   const { code, out } = await mervok(folder, ['run', 'odd.md']);
   assert.equal(code, 1);
-  assert.match(out, /nothing: the body is no JSON: its Content-Type is text\/html/);
+  assert.match(out, /cannot be decided: the body is no JSON: its Content-Type is text\/html/);
   assert.match(out, /No connection to http:\/\/127\.0\.0\.1:\d+: it is refused\./);
   assert.ok(!out.includes('\u001b'));
   assert.ok(!/\n\s+at /.test(out), 'no stack trace');
@@ -278,13 +278,17 @@ test('a report that cannot be written ends with 3; the verdict is still printed'
 });
 
 test('an interrupt ends the run in order, with 130 and the reports', async t => {
-  const origin = await serve(t, () => undefined);
+  let ask = () => {};
+  const asked = new Promise<void>(resolve => {
+    ask = resolve;
+  });
+  const origin = await serve(t, () => ask());
   const folder = folderWith(t, {
     'mervok.yaml': `base: "${origin}"\n`,
     'a.md': caseText('Waits', 'GET /', 'status = 200') + caseText('Never', 'GET /', 'status = 200'),
   });
   const { code, out } = await mervok(folder, ['run', '-o', 'run.ndjson'], {}, child =>
-    setTimeout(() => child.kill('SIGINT'), 700),
+    asked.then(() => child.kill('SIGINT')),
   );
   assert.equal(code, 130, out);
   assert.match(out, /The run was interrupted\./);

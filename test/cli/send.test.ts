@@ -238,14 +238,18 @@ test('send: inside a collection; a request becomes a case, and the rest of the p
 
 test('send: an interrupt ends it, and leaves no file behind', async t => {
   const folder = folderWith(t);
+  let ask = () => {};
+  const asked = new Promise<void>(resolve => {
+    ask = resolve;
+  });
   const origin = await serve(t, (request, response) => {
     response.writeHead(200);
-    response.write('a beginning');
+    response.write('a beginning', () => setTimeout(() => ask(), 200));
     // The rest never comes.
     request.on('close', () => response.end());
   });
   const ended = await mervok(folder, ['send', origin, '-o', 'body.txt'], home(folder), child =>
-    setTimeout(() => child.kill('SIGINT'), 600),
+    asked.then(() => child.kill('SIGINT')),
   );
   assert.deepEqual([ended.code, ended.out], [130, '']);
   assert.match(ended.err, /was interrupted/);

@@ -437,7 +437,7 @@ test('a fault is an error, unless a check that looks at its request speaks of it
     ofWrong.map(({ holds, found }) => [holds, found]),
     [
       ['no', '"refused"'],
-      ['unknown', 'nothing: no response came: refused'],
+      ['unknown', 'cannot be decided: no response came: refused'],
     ],
   );
   assert.equal(checks.filter(({ level }) => level !== undefined).length, 1, 'level checks need a response');

@@ -75,8 +75,10 @@ test('slips of a fence are reported, other languages are left alone', () => {
     ['bash', undefined],
     ['', undefined],
     ['json example', undefined],
-    ['json schema berth', 'not-yet'],
-    ['csv rows vessels', 'not-yet'],
+    ['json schema berth', undefined],
+    ['csv rows vessels', undefined],
+    ['json schema', 'fence-name'],
+    ['csv rows 3rd', 'fence-name'],
     ['sql step', 'not-yet'],
   ];
   for (const [info, code] of rows) {

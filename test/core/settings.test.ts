@@ -99,7 +99,8 @@ test('a variable may refer to others, to the environment of the process, or be s
 test('what is wrong is told at its place, with the nearest right form', () => {
   const rows: [text: string, findings: string[], says: string][] = [
     ['tittle: x', ['1:1 setting-unknown'], "'title'"],
-    ['namespaces: {}', ['1:1 not-yet'], "'namespaces' is not there yet"],
+    ['tags: [a]', ['1:1 not-yet'], "'tags' is not there yet"],
+    ['namespaces: { t: [a] }', ['1:18 setting-form'], 'Prefixes'],
     ['title: x\ntitle: y', ['2:1 yaml-form'], 'Map keys must be unique'],
     ['title: "x', ['1:10 yaml-form'], 'Missing closing'],
     ['base: {harbour}/v1', ['1:16 yaml-form'], 'base: "{harbour}/v1"'],

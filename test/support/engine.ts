@@ -71,6 +71,7 @@ export async function runTexts(
     now: () => Date.UTC(2026, 10, 23, 12),
     elapsed: () => 0,
     uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    random: () => 0.5,
     sleep: async () => undefined,
     environment: name => os[name],
   };

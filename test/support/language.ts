@@ -3,16 +3,16 @@ import type { Check, Keep, Statement } from '../../src/core/language/ast.ts';
 import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
 import { type Explanation, explain } from '../../src/core/language/explain.ts';
+import { loadPackages } from '../../src/core/language/packages.ts';
 import { parseStatements } from '../../src/core/language/parser.ts';
-import { loadPatterns } from '../../src/core/language/patterns.ts';
 import { ResponseView } from '../../src/core/language/response.ts';
 import type { Scene } from '../../src/core/language/scene.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
-import type { Mistake } from '../../src/core/text/finding.ts';
+import { type Code, codes, type Mistake } from '../../src/core/text/finding.ts';
 import { Excerpt, Source } from '../../src/core/text/source.ts';
 import { type Found, Plain, type Value } from '../../src/core/values/value.ts';
 
-await loadPatterns();
+await loadPackages(['patterns', 'dates', 'xpath', 'html', 'schemas']);
 
 export interface Given {
   /** An object is sent as JSON. */
@@ -69,7 +69,11 @@ export function sceneOf({
       Object.hasOwn(names, name)
         ? { value: names[name]!, origin: 'from the test', secret: false }
         : undefined,
-    world: { now: () => Date.UTC(2026, 10, 23, 12), uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11' },
+    world: {
+      now: () => Date.UTC(2026, 10, 23, 12),
+      uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+      random: () => 0.5,
+    },
     notes: [],
   };
 }
@@ -95,7 +99,8 @@ export function read(text: string): {
 
 function only(text: string): Statement {
   const { statements, mistakes } = read(text);
-  if (mistakes.length > 0) throw new Error(`${text}: ${mistakes.map(each => each.message).join(' ')}`);
+  const errors = mistakes.filter(each => codes[each.code as Code] === 'error');
+  if (errors.length > 0) throw new Error(`${text}: ${errors.map(each => each.message).join(' ')}`);
   if (statements.length !== 1) throw new Error(`${text}: ${statements.length} statements`);
   return statements[0]!;
 }

@@ -7,7 +7,7 @@ import type { BodyPart, Exchange, FaultKind } from './ports.ts';
 
 /** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
 export function exchangeEvent(
-  source: { readonly round: number; readonly case: string },
+  source: { readonly round: number; readonly case: string; readonly row?: number },
   place: Place,
   { request, response, fault, times, received, connection, interim, cause }: Exchange,
   at: number,

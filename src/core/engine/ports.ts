@@ -1,4 +1,4 @@
-import type { World } from '../language/functions.ts';
+import type { World } from '../language/functions/signature.ts';
 import type { ReceivedResponse } from '../language/response.ts';
 import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../settings/transport.ts';
 import type { OsEnvironment } from '../variables/definition.ts';
@@ -98,7 +98,7 @@ export interface Exchange {
   /** Responses before the final one, such as 103. */
   readonly interim?: readonly { readonly status: number; readonly headers: readonly Header[] }[];
   /** Why it took place, where it is not the request itself for the first time. */
-  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry';
+  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'repeat';
 }
 
 export interface SentRequest {

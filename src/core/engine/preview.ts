@@ -1,10 +1,11 @@
-import type { World } from '../language/functions.ts';
+import type { World } from '../language/functions/signature.ts';
 import type { Entry } from '../language/scene.ts';
 import type { Place, Plan, PlannedCase } from '../plan/plan.ts';
 import { referenceText } from '../template/reference.ts';
 import { Misfit } from '../template/render.ts';
 import { Missing, Plain } from '../values/value.ts';
 import type { OsEnvironment } from '../variables/definition.ts';
+import { rowsOf } from './case.ts';
 import { fillRequest } from './fill.ts';
 import type { OutgoingRequest } from './ports.ts';
 import { CaseScene, PassScope } from './scope.ts';
@@ -31,6 +32,14 @@ export function previewCase(
   environment: OsEnvironment,
 ): { requests: PreviewedRequest[]; lookup: (name: string) => Entry | undefined } {
   const scene = new PreviewScene(new PassScope(plan), planned, world, environment);
+  // Of a table the first row is shown; the items of a list are known only when it is.
+  const [row] =
+    planned.each?.kind === 'rows'
+      ? (rowsOf(planned.each, planned, scene.scope, {
+          ports: { ...world, environment },
+        }) as readonly ReadonlyMap<string, Entry>[])
+      : [];
+  scene.scope.row = row;
   const requests: PreviewedRequest[] = [];
   for (const step of planned.steps) {
     if (step.kind === 'let') {

@@ -3,7 +3,7 @@ import type { CaseEvent, RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
 import { recordVersion } from '../record/outcomes.ts';
 import type { OsEnvironment } from '../variables/definition.ts';
-import { CaseRunner } from './case.ts';
+import { runCase } from './case.ts';
 import type { Ports } from './ports.ts';
 import { PassScope } from './scope.ts';
 import { toMicrosecond } from './time.ts';
@@ -15,6 +15,8 @@ export interface RunOptions {
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
   readonly signal: AbortSignal;
+  /** Ends what cleans up; without it, that ends with the rest. */
+  readonly cleanUpSignal?: AbortSignal;
   /** Learns of the secrets; handed in by those who print more than the events. */
   readonly masker?: Masker;
 }
@@ -56,13 +58,14 @@ export async function run(
     title: plan.title,
     ...(plan.environment !== undefined && { environment: plan.environment }),
     rounds: options.rounds,
-    cases: plan.pages.reduce((sum, page) => sum + page.cases.length, 0),
+    cases: casesIn(plan),
   });
   for (let round = 1; round <= options.rounds && !options.signal.aborted; round++) {
     const scope = new PassScope(plan);
     masker.beginPass();
     const ended: Ended = new Map();
     for (const page of plan.pages) await runPage(page, round, scope, ended, context);
+    await cleanUp(plan, round, scope, ended, context);
   }
   context.emit({
     type: 'end',
@@ -84,8 +87,36 @@ async function runPage(
   context.emit({ type: 'page', round, file: page.file, title: page.title });
   for (const planned of page.cases) {
     if (context.options.signal.aborted) return;
-    await new CaseRunner(planned, round, scope, ended, context).run();
+    if (!planned.cleanup) await runCase(planned, round, scope, ended, context);
   }
+}
+
+/** At the end of a pass, also where it was interrupted: the latest page first. */
+async function cleanUp(
+  plan: Plan,
+  round: number,
+  scope: PassScope,
+  ended: Ended,
+  context: RunContext,
+): Promise<void> {
+  const pages = plan.pages.filter(page => page.cases.some(({ cleanup }) => cleanup));
+  const { cleanUpSignal = context.options.signal } = context.options;
+  const calm = { ...context, options: { ...context.options, signal: cleanUpSignal } };
+  for (const page of pages.toReversed()) {
+    if (!scope.resumePage(page)) continue;
+    context.emit({ type: 'page', round, file: page.file, title: page.title, cleanup: true });
+    for (const planned of page.cases) {
+      if (cleanUpSignal.aborted) return;
+      if (planned.cleanup) await runCase(planned, round, scope, ended, calm);
+    }
+  }
+}
+
+/** As far as it is known before: the rows of a table count one by one. */
+function casesIn({ pages }: Plan): number {
+  return pages
+    .flatMap(page => page.cases)
+    .reduce((sum, { each }) => sum + (each?.kind === 'rows' ? each.rows.length : 1), 0);
 }
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */

@@ -1,4 +1,4 @@
-import type { World } from '../language/functions.ts';
+import type { World } from '../language/functions/signature.ts';
 import type { ResponseView } from '../language/response.ts';
 import type { Entry, Note, Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
@@ -12,6 +12,8 @@ export class PassScope {
   readonly kept = new Map<string, Entry>();
   /** Kept and computed names of the page that is being run. */
   page = new Map<string, Entry>();
+  /** What the row gives that a case is carried out for. */
+  row: ReadonlyMap<string, Entry> | undefined;
   /** The cookies of the page that is being run. */
   jar: CookieJar | undefined;
   /** Those of every page that has been, by its file: others may begin with them. */
@@ -19,7 +21,10 @@ export class PassScope {
   readonly #given: ReadonlyMap<string, Entry>;
   readonly #secretNames: ReadonlySet<string>;
 
-  constructor({ given, secretNames }: Plan) {
+  readonly schemaOf: Plan['schemaOf'];
+
+  constructor({ given, secretNames, schemaOf }: Plan) {
+    this.schemaOf = schemaOf;
     this.#secretNames = secretNames;
     this.#given = new Map(
       [...given].map(([name, value]) => [
@@ -29,11 +34,23 @@ export class PassScope {
     );
   }
 
+  /** Names and cookies of a page, for what is left to be done of it at the end of the pass. */
+  readonly #pages = new Map<string, Map<string, Entry>>();
+
   /** A page starts with the cookies of the pages that it takes names from, as they stood when those ended. */
   beginPage({ file, sources }: PlannedPage, openJar: Ports['openJar']): void {
     this.page = new Map();
+    this.#pages.set(file, this.page);
     this.jar = openJar(sources.flatMap(source => this.#jars.get(source) ?? []));
     this.#jars.set(file, this.jar);
+  }
+
+  /** Goes back to a page that has been; false where it has not. */
+  resumePage({ file }: PlannedPage): boolean {
+    const page = this.#pages.get(file);
+    if (page) this.page = page;
+    this.jar = this.#jars.get(file);
+    return page !== undefined;
   }
 
   isSecret(name: string): boolean {
@@ -47,7 +64,10 @@ export class PassScope {
     environment: OsEnvironment,
   ): Entry | undefined {
     const strong =
-      this.page.get(name) ?? this.#given.get(name) ?? this.#resolve(near.get(name), scene, environment);
+      this.page.get(name) ??
+      this.row?.get(name) ??
+      this.#given.get(name) ??
+      this.#resolve(near.get(name), scene, environment);
     return strong ?? this.kept.get(name) ?? this.#resolve(outer.get(name), scene, environment);
   }
 
@@ -89,6 +109,14 @@ export class CaseScene implements Scene {
 
   get fault(): string | undefined {
     return this.#exchanges.at(-1)?.fault?.kind;
+  }
+
+  get namespaces(): ReadonlyMap<string, string> {
+    return this.planned.namespaces;
+  }
+
+  schema(name: string, from: string) {
+    return this.scope.schemaOf(name, from);
   }
 
   lookup(name: string): Entry | undefined {

@@ -1,143 +1,148 @@
-import { faultWords } from '../settings/transport.ts';
 import { Mistake } from '../text/finding.ts';
-import { didYouMean, inWords } from '../text/nearest.ts';
-import type { Comparison, Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
+import { checkComparison } from './analyse-comparison.ts';
+import { checkArithmetic, checkCall, checkDuration } from './analyse-values.ts';
+import type { Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
+import { compileSelector, SelectorMistake } from './documents/html.ts';
+import { compileXPath, XPathMistake } from './documents/xpath.ts';
+import { functions } from './functions/table.ts';
+import { findIdle } from './idle.ts';
 import { isSingular } from './jsonpath/ast.ts';
-import { impossible } from './kinds.ts';
-import { compilePattern } from './patterns.ts';
+import { compilePattern, PatternMistake } from './patterns.ts';
 import { walk } from './walk.ts';
 
-const sourcesToCome = new Set(['xml', 'html']);
 /** What only a response has. */
 const responseOnly = new Set(['location', 'link']);
-const statementsToCome: { [type: string]: string } = {
-  repeat: 'repeat … until',
-  skip: 'skip when',
-  'each-row': 'each row of',
-  'each-value': 'each … as',
-  cleanup: 'cleanup',
-};
 
-/** What can be said about a statement without any other: forms that are not there yet, and what can never hold. */
+/**
+ * What can be said about a statement without any other: what can never hold, what cannot fail, and what is no path,
+ * pattern or selector. The packages that it needs are loaded before.
+ */
 export function checkStatement(statement: Statement): Mistake[] {
   const mistakes: Mistake[] = [];
-  const later = statementsToCome[statement.type];
-  if (later !== undefined)
-    mistakes.push(new Mistake('not-yet', statement.range, `The statement '${later}' is not there yet.`));
-  const ledByWord = new Set<Expression>();
+  const led = new Set<Expression>();
+  const patterns = patternsAtHome(statement);
   for (const node of walk(statement)) {
-    if (node.type === 'query') {
-      ledByWord.add(node.of);
-      if (node.pick === 'random')
-        mistakes.push(new Mistake('not-yet', node.range, "The word 'random' is not there yet."));
+    switch (node.type) {
+      case 'query':
+        led.add(node.of);
+        mistakes.push(...checkLed(node.of, node.pick));
+        break;
+      case 'comparison':
+        if (node.quantifier) {
+          led.add(node.subject);
+          mistakes.push(...checkLed(node.subject, node.quantifier));
+        }
+        mistakes.push(...checkComparison(node));
+        break;
+      case 'source':
+        mistakes.push(...checkSource(node, led.has(node)));
+        break;
+      case 'pattern':
+        mistakes.push(...checkPattern(node, patterns.has(node)));
+        break;
+      case 'arithmetic':
+        mistakes.push(...checkArithmetic(node));
+        break;
+      case 'call':
+        mistakes.push(...checkCall(node));
+        break;
+      default:
     }
-    if (node.type === 'comparison') {
-      if (node.quantifier) ledByWord.add(node.subject);
-      mistakes.push(...checkComparison(node));
-    }
-    if (node.type === 'source') mistakes.push(...checkSource(node, ledByWord.has(node)));
-    if (node.type === 'pattern') mistakes.push(...checkPattern(node));
   }
+  if (statement.type === 'wait') mistakes.push(...checkDuration(statement.duration));
+  if (statement.type === 'repeat')
+    mistakes.push(...checkDuration(statement.every), ...checkDuration(statement.limit));
+  if (mistakes.length === 0 && statement.type === 'check') mistakes.push(...findIdle(statement));
   return mistakes;
 }
 
-function checkSource(node: ResponseSource, ledByWord: boolean): Mistake[] {
-  const mistakes: Mistake[] = [];
-  if (sourcesToCome.has(node.form))
-    mistakes.push(new Mistake('not-yet', node.range, `The source '${node.form}' is not there yet.`));
-  else if (node.sent && responseOnly.has(node.form))
-    mistakes.push(
+/** A path that matches one value at the most is led by a word for many: its items were meant. */
+function checkLed(subject: Expression, word: string): Mistake[] {
+  if (subject.type !== 'source' || subject.form !== 'path' || !isSingular(subject.path.segments)) return [];
+  const { text } = subject.path;
+  return [
+    new Mistake(
+      'one-value',
+      subject.range,
+      `${text} matches one value at the most, so '${word}' is about that value and not about what it holds.`,
+      `For the items of a list write ${word} ${text}[*]`,
+    ),
+  ];
+}
+
+function checkSource(node: ResponseSource, isLed: boolean): Mistake[] {
+  if (node.sent && responseOnly.has(node.form))
+    return [
       new Mistake(
         'syntax',
         node.range,
         `A request has no ${node.form}.`,
         `Write ${node.form} for that of the response.`,
       ),
-    );
-  if (node.form === 'path' && !ledByWord && !isSingular(node.path.segments)) {
-    const { text } = node.path;
-    mistakes.push(
-      new Mistake(
-        'many-values',
-        node.range,
-        `${text} can match several values.`,
-        `Say which: each, some or no ${text} …, count, first, last, nth N or all ${text}.`,
-      ),
-    );
-  }
-  return mistakes;
+    ];
+  if (node.form === 'xml' || node.form === 'html') return checkSelector(node, node.form, node.selector);
+  if (node.form !== 'path' || isLed || isSingular(node.path.segments)) return [];
+  const { text } = node.path;
+  return [
+    new Mistake(
+      'many-values',
+      node.range,
+      `${text} can match several values.`,
+      `Say which: each, some or no ${text} …, count, first, last, nth N, random or all ${text}.`,
+    ),
+  ];
 }
 
-function checkPattern({ parts, flags, range }: PatternLiteral): Mistake[] {
+function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector: string): Mistake[] {
+  try {
+    if (form === 'xml') compileXPath(selector);
+    else compileSelector(selector);
+    return [];
+  } catch (error) {
+    if (!(error instanceof XPathMistake || error instanceof SelectorMistake)) throw error;
+    const remedy =
+      form === 'html'
+        ? 'For example: html("main > h1")'
+        : /^\/\S*$/.test(selector)
+          ? 'An XPath with white space stands in a text: xml("//tide[@no = 1]/height")'
+          : 'For example: xml//tide[1]/height';
+    const what = form === 'xml' ? 'XPath' : 'CSS selector';
+    return [new Mistake('selector-form', range, `This is no ${what}: ${error.message}.`, remedy)];
+  }
+}
+
+/** The patterns of a statement that stand where a pattern is wanted. */
+function patternsAtHome(statement: Statement): Set<Expression> {
+  const home = new Set<Expression>();
+  for (const node of walk(statement)) {
+    if (node.type === 'comparison' && node.predicate.test === 'matches') home.add(node.predicate.value);
+    else if (node.type === 'source' && 'pattern' in node && node.pattern) home.add(node.pattern);
+    else if (node.type === 'let') home.add(node.value);
+    else if (node.type === 'call') {
+      const { parameters } = functions[node.name]!;
+      for (const [index, each] of node.arguments.entries())
+        if (parameters[index] === 'pattern' || parameters[index] === 'part') home.add(each);
+    }
+  }
+  return home;
+}
+
+function checkPattern(pattern: PatternLiteral, atHome: boolean): Mistake[] {
+  const { parts, flags, range } = pattern;
+  if (!atHome)
+    return [
+      new Mistake(
+        'syntax',
+        range,
+        'A pattern is no value that could be compared.',
+        "Write 'matches' and the pattern; a text stands in double quotes.",
+      ),
+    ];
   try {
     compilePattern(parts.map(part => (typeof part === 'string' ? part : 'x')).join(''), flags);
     return [];
   } catch (error) {
-    const reason = (error as Error).message.replace(/^error parsing regexp: /, '');
-    return [new Mistake('pattern-form', range, `This is no pattern: ${reason}.`)];
-  }
-}
-
-/** A fault is one of a few words, so a mistyped one could never be met. */
-function unknownFaults(subject: Expression, values: readonly Expression[]): Mistake[] {
-  if (subject.type !== 'source' || subject.form !== 'fault') return [];
-  const words = ['none', ...faultWords];
-  return values.flatMap(value => {
-    const [word] = value.type === 'text' ? value.parts : [];
-    if (value.type !== 'text' || value.parts.length !== 1 || typeof word !== 'string' || words.includes(word))
-      return [];
-    return [
-      new Mistake(
-        'never-equal',
-        value.range,
-        `There is no fault '${word}'.`,
-        didYouMean(word, words) ?? `There are ${inWords(words)}.`,
-      ),
-    ];
-  });
-}
-
-function checkComparison({ subject, predicate, range }: Comparison): Mistake[] {
-  const never = (found: ReturnType<typeof impossible>) =>
-    found ? [new Mistake('never-equal', range, found.message, found.remedy)] : [];
-  switch (predicate.test) {
-    case 'compare':
-      return [
-        ...never(impossible(subject, predicate.value, predicate.operator)),
-        ...unknownFaults(subject, [predicate.value]),
-      ];
-    case 'between':
-      return [
-        ...never(impossible(subject, predicate.low, '>=')),
-        ...never(impossible(subject, predicate.high, '<=')),
-      ];
-    case 'in': {
-      const [only] = predicate.values;
-      const single = predicate.values.length === 1;
-      const values = single && only!.type === 'list' ? only!.items : single ? [] : predicate.values;
-      return [
-        ...values.flatMap(value => never(impossible(subject, value, '='))),
-        ...unknownFaults(subject, values),
-      ];
-    }
-    case 'is': {
-      const onStatus = subject.type === 'source' && subject.form === 'status';
-      const statusClass = predicate.types.some(type => /xx$/.test(type));
-      return statusClass && !onStatus
-        ? [
-            new Mistake(
-              'never-equal',
-              predicate.range,
-              'A class such as 2xx is about the status alone.',
-              'Write status is 2xx.',
-            ),
-          ]
-        : [];
-    }
-    case 'includes':
-    case 'fits':
-      return [new Mistake('not-yet', predicate.range, `The word '${predicate.test}' is not there yet.`)];
-    default:
-      return [];
+    if (!(error instanceof PatternMistake)) throw error;
+    return [new Mistake('pattern-form', range, `This is no pattern: ${error.message}.`)];
   }
 }

@@ -156,7 +156,8 @@ export type Predicate = Node & { readonly negated: boolean } & (
     | { readonly test: 'between'; readonly low: Expression; readonly high: Expression }
     | { readonly test: 'in'; readonly values: readonly Expression[] }
     | { readonly test: 'contains' | 'starts' | 'ends' | 'matches' | 'includes'; readonly value: Expression }
-    | { readonly test: 'fits'; readonly schema: string }
+    /** The name of a fence or a file, and the file that the predicate stands in. */
+    | { readonly test: 'fits'; readonly schema: string; readonly from: string }
     | { readonly test: 'is'; readonly types: readonly TypeName[] }
     | { readonly test: 'empty' | 'unique' | 'sorted' | 'sorted-down' }
     | { readonly test: 'exists' }
@@ -232,6 +233,7 @@ export interface Skip extends StatementNode {
 /** `each row of vessels.csv` */
 export interface EachRow extends StatementNode {
   readonly type: 'each-row';
+  /** The name of a fence of the page, or a file. */
   readonly table: string;
 }
 
@@ -240,6 +242,7 @@ export interface EachValue extends StatementNode {
   readonly type: 'each-value';
   readonly list: Reference;
   readonly name: string;
+  readonly nameRange: Range;
 }
 
 export interface Cleanup extends StatementNode {

@@ -12,8 +12,10 @@ import type {
 } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
 import { compileMatcher } from './compile-matcher.ts';
+import { compilePartial } from './compile-partial.ts';
 import type { Evaluate } from './compile-reference.ts';
 import { compileItems } from './compile-source.ts';
+import { AnyOf, includes, type Partial } from './difference.ts';
 import { type Segment, singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular } from './jsonpath/evaluate.ts';
 import type { Scene } from './scene.ts';
@@ -46,13 +48,27 @@ export function compileCondition(node: Condition): Decide {
 }
 
 function compileComparison(comparison: Comparison): Decide {
-  const subject = compileExpression(comparison.subject);
+  const subject = compileExpression(subjectOf(comparison));
   const test = compileTest(comparison.predicate);
   return scene => {
     const found = subject(scene);
     const truth = test(found, scene);
     if (truth !== true) scene.notes.push({ comparison, truth, found });
     return truth;
+  };
+}
+
+/** `body includes …` and `body fits …` read the body as JSON. */
+export function subjectOf({ subject, predicate }: Comparison): Expression {
+  const asJson = predicate.test === 'includes' || predicate.test === 'fits';
+  if (!asJson || subject.type !== 'source' || subject.form !== 'body' || subject.pattern) return subject;
+  const { range, sent } = subject;
+  return {
+    type: 'source',
+    form: 'path',
+    sent,
+    range,
+    path: { text: '$', segments: [], usesPatterns: false },
   };
 }
 
@@ -163,8 +179,12 @@ function compilePositive(predicate: Predicate): Test {
       return known(value => onList(value, list => isSorted(list, 1)));
     case 'sorted-down':
       return known(value => onList(value, list => isSorted(list, -1)));
+    case 'includes':
+      return compileIncludes(predicate.value);
+    case 'fits':
+      return compileFits(predicate);
     default:
-      throw new TypeError(`The predicate ${predicate.test} is not there yet.`);
+      return predicate satisfies never;
   }
 }
 
@@ -245,7 +265,40 @@ function compileMatches(node: Expression): Test {
     const text = asText(found);
     if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(found))}, no text`);
     const pattern = matcher(scene);
-    return pattern instanceof Missing ? new Unknown(pattern.reason) : pattern.test(text);
+    const matches = pattern instanceof Missing ? pattern : pattern.test(text);
+    return matches instanceof Missing ? new Unknown(matches.reason) : matches;
+  };
+}
+
+function compileIncludes(expected: Expression): Test {
+  const evaluate = compilePartial(expected);
+  return (found, scene) => {
+    if (found instanceof Missing) return new Unknown(found.reason);
+    const part = evaluate(scene);
+    if (part instanceof Missing) return new Unknown(part.reason);
+    const wrongKind = kindMismatch(found, part);
+    return wrongKind ? new Unknown(wrongKind) : includes(found, part);
+  };
+}
+
+/** On its own level a part of another kind decides nothing; what lies deeper is simply not included. */
+function kindMismatch(value: Value, part: Partial): string | undefined {
+  if (part instanceof AnyOf) return undefined;
+  const kind = Array.isArray(part) ? 'list' : kindOf(part as Value);
+  if (kind === 'list' || kind === 'object')
+    return kindOf(value) === kind
+      ? undefined
+      : `it is ${kindInWords(kindOf(value))}, not ${kindInWords(kind)}`;
+  const equality = equal(value, part as Value);
+  return equality === undefined ? mixed(value, part as Value).reason : undefined;
+}
+
+function compileFits({ schema, from }: Extract<Predicate, { test: 'fits' }>): Test {
+  return (found, scene) => {
+    if (found instanceof Missing) return new Unknown(found.reason);
+    const mismatches =
+      scene.schema?.(schema, from)?.(found, '$') ?? new Missing(`there is no schema '${schema}' here`);
+    return mismatches instanceof Missing ? new Unknown(mismatches.reason) : mismatches.length === 0;
   };
 }
 

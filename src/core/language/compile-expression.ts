@@ -1,3 +1,4 @@
+import { referenceText } from '../template/reference.ts';
 import { asNumber, plainAs } from '../values/compare.ts';
 import { calculate, isNumeric, type Numeric } from '../values/number.ts';
 import { textOf } from '../values/text.ts';
@@ -14,9 +15,12 @@ import {
   type Value,
 } from '../values/value.ts';
 import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
+import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
 import { compileReference, descend, type Evaluate } from './compile-reference.ts';
-import { compileItems, compileSource } from './compile-source.ts';
-import { fitParameter, functions } from './functions.ts';
+import { compileItems, compileSource, writtenSource } from './compile-source.ts';
+import { fitParameter } from './functions/signature.ts';
+import { functions } from './functions/table.ts';
+import type { Scene } from './scene.ts';
 
 export function compileExpression(node: Expression): Evaluate {
   switch (node.type) {
@@ -51,11 +55,12 @@ export function compileExpression(node: Expression): Evaluate {
       return compileCall(node);
     case 'negative': {
       const operand = compileExpression(node.operand);
-      return scene => arithmetic('-', 0, operand(scene));
+      return scene => arithmetic('*', operand(scene), -1);
     }
     case 'arithmetic':
       return compileArithmetic(node);
     case 'pattern':
+      return compilePatternText(node);
     case 'type-word':
       throw new TypeError(`A ${node.type} has no value.`);
     default:
@@ -116,12 +121,7 @@ function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate
 
 function compileQuery(node: Query): Evaluate {
   const select = compileItems(node.of);
-  const what =
-    node.of.type === 'reference'
-      ? `{${node.of.name}}`
-      : node.of.form === 'path'
-        ? node.of.path.text
-        : node.of.form;
+  const what = node.of.type === 'reference' ? `{${referenceText(node.of)}}` : writtenSource(node.of);
   return scene => {
     const found = select(scene);
     if (found instanceof Missing)
@@ -132,7 +132,7 @@ function compileQuery(node: Query): Evaluate {
       case 'all':
         return found.map(match => match.value);
       default: {
-        const at = node.pick === 'last' ? found.length - 1 : node.pick === 'nth' ? node.position! - 1 : 0;
+        const at = positionOf(node, found.length, scene);
         return (
           found[at]?.value ??
           new Missing(`${what} matches ${found.length === 0 ? 'nothing' : `${found.length} only`}`)
@@ -142,9 +142,31 @@ function compileQuery(node: Query): Evaluate {
   };
 }
 
+/** Which of so many matches is meant, counted from 0; one that is not there where there are too few. */
+export function positionOf({ pick, position }: Query, total: number, scene: Scene): number {
+  switch (pick) {
+    case 'last':
+      return total - 1;
+    case 'nth':
+      return position! - 1;
+    case 'random':
+      return Math.floor(scene.world.random() * total);
+    default:
+      return 0;
+  }
+}
+
 function compileCall(node: Call): Evaluate {
   const { parameters, apply } = functions[node.name]!;
-  const given = node.arguments.map(compileExpression);
+  const given = node.arguments.map(each => (each.type === 'pattern' ? () => '' : compileExpression(each)));
+  const at = parameters.findIndex(each => each === 'pattern' || each === 'part');
+  const literal = node.arguments[at];
+  const pattern =
+    literal?.type === 'pattern'
+      ? compilePatternLiteral(literal)
+      : parameters[at] === 'pattern'
+        ? (scene: Scene) => patternFromText(given[at]!(scene))
+        : () => undefined;
   return scene => {
     const values: Value[] = [];
     for (let index = 0; index < given.length; index++) {
@@ -154,7 +176,9 @@ function compileCall(node: Call): Evaluate {
       if (fit instanceof Missing) return fit;
       values.push(fit);
     }
-    const result = apply(values, scene.world);
+    const compiled = pattern(scene);
+    if (compiled instanceof Missing) return compiled;
+    const result = apply(values, scene.world, compiled);
     return result instanceof Missing ? result : descend(result, node.path, `${node.name}()`);
   };
 }
@@ -189,25 +213,47 @@ function unplain(value: Value): Value {
   return duration instanceof Duration ? duration : plainAs(value, 'size');
 }
 
-function withTime(operator: Arithmetic['operator'], x: Value, y: Value): Value | undefined {
+/** The last instant that RFC 3339 can write, and the first. */
+const [latest, earliest] = [Date.UTC(9999, 11, 31, 23, 59, 59, 999), Date.parse('0000-01-01T00:00:00Z')];
+
+function withTime(operator: Arithmetic['operator'], x: Value, y: Value): Found | undefined {
+  const result = timeOf(operator, x, y);
+  if (!(result instanceof CalendarDate || result instanceof Timestamp)) return result;
+  const { milliseconds } = result;
+  return milliseconds >= earliest && milliseconds <= latest
+    ? result
+    : new Missing('the result lies beyond the years that a date can have');
+}
+
+function timeOf(operator: Arithmetic['operator'], x: Value, y: Value): Value | undefined {
   const sign = operator === '+' ? 1 : operator === '-' ? -1 : 0;
   if (x instanceof Duration && isNumeric(y) && (operator === '*' || operator === '/'))
-    return new Duration(toNumber(calculate(operator, x.milliseconds, y)));
+    return durationOf(calculate(operator, x.milliseconds, y));
   if (isNumeric(x) && y instanceof Duration && operator === '*')
-    return new Duration(toNumber(calculate('*', x, y.milliseconds)));
+    return durationOf(calculate('*', x, y.milliseconds));
   if (sign === 0) return undefined;
   if (x instanceof Duration && y instanceof Duration)
     return new Duration(x.milliseconds + sign * y.milliseconds);
   if (x instanceof Size && y instanceof Size) return new Size(x.bytes + sign * y.bytes);
   if (x instanceof Timestamp && y instanceof Duration)
     return new Timestamp(x.milliseconds + sign * y.milliseconds);
-  if (x instanceof CalendarDate && y instanceof Duration && y.milliseconds % 86_400_000 === 0)
-    return new CalendarDate(x.milliseconds + sign * y.milliseconds);
+  if (x instanceof CalendarDate && y instanceof Duration)
+    return y.milliseconds % 86_400_000 === 0
+      ? new CalendarDate(x.milliseconds + sign * y.milliseconds)
+      : new Timestamp(x.milliseconds + sign * y.milliseconds);
+  if (x instanceof Duration && (y instanceof Timestamp || y instanceof CalendarDate) && sign > 0)
+    return timeOf('+', y, x);
   if (x instanceof Timestamp && y instanceof Timestamp && sign < 0)
+    return new Duration(x.milliseconds - y.milliseconds);
+  if (x instanceof CalendarDate && y instanceof CalendarDate && sign < 0)
     return new Duration(x.milliseconds - y.milliseconds);
   return undefined;
 }
 
-function toNumber(value: Numeric | undefined): number {
-  return typeof value === 'number' ? value : Number(value?.decimal.toNumber() ?? Number.NaN);
+function durationOf(milliseconds: Numeric | undefined): Duration | undefined {
+  return milliseconds === undefined ? undefined : new Duration(toNumber(milliseconds));
+}
+
+function toNumber(value: Numeric): number {
+  return typeof value === 'number' ? value : value.decimal.toNumber();
 }

@@ -11,6 +11,8 @@ import {
 import type { Reference, ResponseSource } from './ast.ts';
 import { compilePatternLiteral } from './compile-pattern.ts';
 import { compileReference, type Evaluate } from './compile-reference.ts';
+import { compileSelector } from './documents/html.ts';
+import { compileXPath } from './documents/xpath.ts';
 import { isSingular } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
 import type { Pattern } from './patterns.ts';
@@ -62,10 +64,41 @@ function compileView(node: ResponseSource): (view: ResponseView, scene: Scene) =
     case 'cookie':
     case 'link':
       return compileNamed(node);
+    case 'xml':
+    case 'html':
+      return compileOne(node);
     default:
-      throw new TypeError(`The source ${node.form} is not there yet.`);
+      throw new TypeError(`${node.form} is looked at by compileSource() itself.`);
   }
 }
+
+type Selected = Extract<ResponseSource, { form: 'xml' | 'html' }>;
+
+/** How many an XPath or a selector matches is known only from the document. */
+function compileOne(node: Selected): (view: ResponseView, scene: Scene) => Found {
+  const select = compileSelected(node);
+  const written = writtenSource(node);
+  return (view, scene) => {
+    const found = select(view, scene);
+    if (found instanceof Missing) return found;
+    if (found.length === 1) return found[0]!.value;
+    return found.length === 0
+      ? new Missing(`${written} matches nothing`)
+      : new Missing(`${written} matches ${found.length}; ${leadingWords}`, true);
+  };
+}
+
+function compileSelected(node: Selected): (view: ResponseView, scene: Scene) => readonly Match[] | Missing {
+  if (node.form === 'xml') {
+    const select = compileXPath(node.selector);
+    return ({ xml }, { namespaces = none }) => (xml instanceof Missing ? xml : select(xml, namespaces));
+  }
+  const select = compileSelector(node.selector);
+  return ({ html }) => (html instanceof Missing ? html : select(html));
+}
+
+const none: ReadonlyMap<string, string> = new Map();
+const leadingWords = 'lead it by each, some, no, count, first, last, nth N, random or all';
 
 type Named = Extract<ResponseSource, { form: 'body' | 'url' | 'location' | 'header' | 'cookie' | 'link' }>;
 
@@ -78,9 +111,7 @@ function compileNamed(node: Named): (view: ResponseView, scene: Scene) => Found 
       const found = texts(view);
       if (found instanceof Missing) return found;
       if (found.length > 1 && !canJoin(node))
-        return new Missing(
-          `there are ${found.length} of ${written}; lead it by each, some, no, first, last, nth N or all`,
-        );
+        return new Missing(`there are ${found.length} of ${written}; ${leadingWords}`, true);
       const text = found.length === 1 ? found[0]! : found.join(', ');
       return isText ? text : new Plain(text);
     };
@@ -91,7 +122,11 @@ function compileNamed(node: Named): (view: ResponseView, scene: Scene) => Found 
     const compiled = pattern(scene);
     if (found instanceof Missing) return found;
     if (compiled instanceof Missing) return compiled;
-    for (const text of found) for (const match of compiled.matches(text)) return new Plain(match);
+    for (const text of found) {
+      const matches = compiled.matches(text, 1);
+      if (matches instanceof Missing) return matches;
+      if (matches.length > 0) return new Plain(matches[0]!);
+    }
     return new Missing(`nothing in ${written} matches the pattern`);
   };
 }
@@ -101,8 +136,14 @@ function canJoin({ form, argument }: Named): boolean {
   return form === 'header' && argument!.toLowerCase() !== 'set-cookie';
 }
 
-function writtenSource({ form, argument }: Pick<Named, 'form' | 'argument'>): string {
-  return argument === undefined ? form : `${form} ${argument}`;
+/** A source as a message names it. */
+export function writtenSource(node: ResponseSource): string {
+  if (node.form === 'path') return node.path.text;
+  if (node.form === 'xml' || node.form === 'html') {
+    const bare = node.form === 'xml' && /^\/\S*$/.test(node.selector);
+    return bare ? `xml${node.selector}` : `${node.form}(${JSON.stringify(node.selector)})`;
+  }
+  return 'argument' in node && node.argument !== undefined ? `${node.form} ${node.argument}` : node.form;
 }
 
 function compileTexts({ form, argument = '', sent }: Named): Texts {
@@ -151,7 +192,7 @@ function compileTexts({ form, argument = '', sent }: Named): Texts {
 }
 
 /** Everything that a quantified source or reference ranges over, each item with its place where it has one. */
-export function compileItems(node: ResponseSource | Reference): (scene: Scene) => Match[] | Missing {
+export function compileItems(node: ResponseSource | Reference): (scene: Scene) => readonly Match[] | Missing {
   if (node.type === 'reference') {
     const evaluate = compileReference(node);
     return scene => {
@@ -174,13 +215,16 @@ export function compileItems(node: ResponseSource | Reference): (scene: Scene) =
 
 function compileViewItems(
   node: ResponseSource,
-): ((view: ResponseView, scene: Scene) => Match[] | Missing) | undefined {
+): ((view: ResponseView, scene: Scene) => readonly Match[] | Missing) | undefined {
   switch (node.form) {
     case 'path': {
       const select = compileSegments(node.path.segments);
       return ({ document }) =>
         document instanceof Missing ? document : select(new Match(document), document);
     }
+    case 'xml':
+    case 'html':
+      return compileSelected(node);
     case 'body':
     case 'url':
     case 'location':
@@ -195,7 +239,8 @@ function compileViewItems(
         if (compiled instanceof Missing) return compiled;
         // What is not there is no item; what cannot be read could hold any.
         if (found instanceof Missing) return found.unreadable ? found : [];
-        return found.flatMap(text => partsOf(text, compiled)).map(text => new Match(new Plain(text)));
+        if (!compiled) return found.map(text => new Match(new Plain(text)));
+        return matchesIn(found, compiled);
       };
     }
     default:
@@ -203,8 +248,14 @@ function compileViewItems(
   }
 }
 
-function partsOf(text: string, pattern: Pattern | undefined): string[] {
-  return pattern ? [...pattern.matches(text)] : [text];
+function matchesIn(texts: readonly string[], pattern: Pattern): Match[] | Missing {
+  const all: Match[] = [];
+  for (const text of texts) {
+    const matches = pattern.matches(text);
+    if (matches instanceof Missing) return matches;
+    for (const each of matches) all.push(new Match(new Plain(each)));
+  }
+  return all;
 }
 
 function items(value: Value, what: string): Match[] | Missing {

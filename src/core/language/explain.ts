@@ -1,12 +1,17 @@
 import { referenceText } from '../template/reference.ts';
-import { inWords } from '../text/nearest.ts';
+import { counted } from '../text/nearest.ts';
 import { cut, describe, outline } from '../values/describe.ts';
-import { type Found, Missing, type Value } from '../values/value.ts';
-import type { Comparison, Condition, Expression, Predicate, TypeName } from './ast.ts';
-import { compileExpression } from './compile-expression.ts';
+import { isObject, Missing, type Value } from '../values/value.ts';
+import type { Condition, Predicate, ResponseSource } from './ast.ts';
+import { subjectOf } from './compile-condition.ts';
+import { compileExpression, positionOf } from './compile-expression.ts';
+import { compilePartial } from './compile-partial.ts';
 import { descend } from './compile-reference.ts';
+import { compileItems } from './compile-source.ts';
+import { type Difference, differencesOfPart, differences as differencesOfValues } from './difference.ts';
+import { expectedOf } from './explain-words.ts';
 import { isSingular, type Segment } from './jsonpath/ast.ts';
-import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
+import { compileSingular } from './jsonpath/evaluate.ts';
 import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
@@ -19,6 +24,8 @@ export interface Explanation {
   readonly at?: string;
   /** Where the values come from that the check refers to. */
   readonly origins?: readonly { readonly name: string; readonly value: string; readonly origin: string }[];
+  /** What of a larger value is not as it should be. */
+  readonly differences?: readonly Difference[];
   /** The part of the response around the found value. */
   readonly nearest?: string;
 }
@@ -38,13 +45,18 @@ export function explain(
   const join = (parts: string[], between: string) => [...new Set(parts)].join(between);
   const at = notes.length === 1 ? placeOf(first, scene) : undefined;
   const origins = originsOf(notes, scene);
+  const differences = notes.flatMap(note => differencesIn(note, scene));
   return {
     expected: join(
       notes.map(note => expectedOf(note.comparison, scene)),
       word,
     ),
-    found: join(notes.map(foundOf), '; '),
+    found: join(
+      notes.map(note => foundOf(note, differencesIn(note, scene).length)),
+      '; ',
+    ),
     ...(at !== undefined && { at }),
+    ...(differences.length > 0 && { differences: differences.slice(0, mostDifferences) }),
     ...(origins.length > 0 && { origins }),
     ...around(first, scene),
   };
@@ -55,10 +67,54 @@ export function nearestPart(scene: Scene): { nearest?: string } {
   return around(undefined, scene);
 }
 
-function foundOf(note: Note): string {
+const mostDifferences = 10;
+
+/** What of a larger value differs from a part, a schema or another value that is wanted of it. */
+function differencesIn({ comparison, found, items, truth }: Note, scene: Scene): readonly Difference[] {
+  const { predicate } = comparison;
+  if (predicate.negated || truth !== false) return [];
+  const subject = subjectOf(comparison);
+  const begin = subject.type === 'reference' ? `{${referenceText(subject)}}` : undefined;
+  const targets = items
+    ? items.deciding.slice(0, 3).map(({ value, match }) => ({ value, at: match?.path ?? begin ?? 'it' }))
+    : [{ value: found, at: begin ?? placeOf({ comparison, found, truth: false }, scene) ?? 'it' }];
+  return targets.flatMap(({ value, at }) =>
+    value instanceof Missing ? [] : compare(value, predicate, at, scene),
+  );
+}
+
+function compare(value: Value, predicate: Predicate, at: string, scene: Scene): readonly Difference[] {
+  switch (predicate.test) {
+    case 'includes': {
+      const part = compilePartial(predicate.value)(scene);
+      return part instanceof Missing ? [] : differencesOfPart(value, part, at, mostDifferences);
+    }
+    case 'fits': {
+      const found = scene.schema?.(predicate.schema, predicate.from)?.(value, at) ?? [];
+      return found instanceof Missing ? [] : found.slice(0, mostDifferences);
+    }
+    case 'compare': {
+      if (predicate.operator !== '=' || predicate.anyOrder) return [];
+      const wanted = compileExpression(predicate.value)(scene);
+      const both = [value, wanted];
+      const large = both.every(Array.isArray) || both.every(isObject);
+      return large ? differencesOfValues(value, wanted as Value, at, mostDifferences) : [];
+    }
+    default:
+      return [];
+  }
+}
+
+/** @param differing how many parts are not as they should be, where that is said more closely elsewhere */
+function foundOf(note: Note, differing: number): string {
   const { found, truth, items } = note;
-  if (items && items.total > 0) return foundAmong(note, items);
+  if (items && items.total > 0) return foundAmong(note, items, differing > 0);
+  if (found instanceof Missing && found.unreadable) return `cannot be decided: ${found.reason}`;
   if (found instanceof Missing) return items ? found.reason : `nothing: ${found.reason}`;
+  if (differing > 0 && truth === false)
+    return differing >= mostDifferences
+      ? `${mostDifferences} parts that differ, if not more`
+      : `${counted(differing, 'part')} that ${differing === 1 ? 'differs' : 'differ'}`;
   const value = describe(found);
   return truth instanceof Unknown ? `${value}, which cannot be decided: ${truth.reason}` : value;
 }
@@ -67,6 +123,7 @@ function foundOf(note: Note): string {
 function foundAmong(
   { comparison: { quantifier } }: Note,
   { deciding, total }: NonNullable<Note['items']>,
+  placesAlone: boolean,
 ): string {
   if (deciding.length === 0) return `none of ${total} does`;
   const clear = deciding.filter(item => !(item.truth instanceof Unknown));
@@ -74,40 +131,42 @@ function foundAmong(
   const verb =
     quantifier === 'no' ? (clear.length === 1 ? 'does' : 'do') : clear.length === 1 ? 'does not' : 'do not';
   const parts = [
-    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear)}`] : []),
-    ...(unclear.length > 0 ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear)}`] : []),
+    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear, placesAlone)}`] : []),
+    ...(unclear.length > 0
+      ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear, false)}`]
+      : []),
   ];
   return parts.join('; ');
 }
 
-function firstOf(items: NonNullable<Note['items']>['deciding']): string {
+/** @param placesAlone where what they are is said more closely elsewhere */
+function firstOf(items: NonNullable<Note['items']>['deciding'], placesAlone: boolean): string {
   const shown = items.slice(0, 3).map(({ value, match, truth }) => {
     if (value instanceof Missing) return value.reason;
     const place = match === undefined || match.path === '$' ? 'it' : match.path;
+    if (placesAlone) return place;
     return `${place} is ${describe(value)}${truth instanceof Unknown ? ` (${truth.reason})` : ''}`;
   });
   return shown.join(', ') + (items.length > 3 ? `, and ${items.length - 3} more` : '');
 }
 
-/** The normalized path of the value that a comparison looked at, where it is a single one in a document. */
-function placeOf({ comparison: { subject }, found }: Note, scene: Scene): string | undefined {
-  if (found instanceof Missing) return undefined;
+/** Where in the document the value stands that a comparison looked at, where it is a single one. */
+function placeOf({ comparison, found }: Note, scene: Scene): string | undefined {
+  if (found instanceof Missing || comparison.quantifier) return undefined;
+  const subject = subjectOf(comparison);
   const source = subject.type === 'query' ? subject.of : subject;
-  if (source.type !== 'source' || source.form !== 'path') return undefined;
-  const document = scene.response?.document;
-  if (document === undefined || document instanceof Missing) return undefined;
-  const matches = compileSegments(source.path.segments)(new Match(document), document);
-  if (isSingular(source.path.segments)) return matches[0]?.path;
-  if (subject.type !== 'query') return undefined;
-  const at =
-    subject.pick === 'first'
-      ? 0
-      : subject.pick === 'last'
-        ? matches.length - 1
-        : subject.pick === 'nth'
-          ? subject.position! - 1
-          : -1;
-  return matches[at]?.path;
+  if (
+    source.type !== 'source' ||
+    !(source.form === 'path' || source.form === 'xml' || source.form === 'html')
+  )
+    return undefined;
+  const matches = compileItems(source)(scene);
+  if (matches instanceof Missing) return undefined;
+  if (subject.type !== 'query') return matches.length === 1 ? matches[0]!.path : undefined;
+  if (subject.pick === 'random') return matches.find(({ value }) => value === found)?.path;
+  return subject.pick === 'count' || subject.pick === 'all'
+    ? undefined
+    : matches[positionOf(subject, matches.length, scene)]?.path;
 }
 
 function originsOf(notes: readonly Note[], scene: Scene) {
@@ -130,15 +189,17 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   // Of these, what was found says it all; a list of one's own is no part of the response.
   if (source?.form === 'header' || source?.form === 'body' || subject?.type === 'reference') return {};
   const match = note?.items?.deciding[0]?.match;
-  if (match) return { nearest: outline(itemOf(match).value) };
+  if (match) return { nearest: cut(match.surroundings) };
+  if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, scene) };
   const { document } = response;
   if (document instanceof Missing) return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
   return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
 }
 
-/** Around a match: the object or list that holds it, but not the whole document. */
-function itemOf(match: Match): Match {
-  return match.parent?.parent ? match.parent : match;
+function aroundFirst(source: ResponseSource, scene: Scene): string {
+  const matches = compileItems(source)(scene);
+  const first = matches instanceof Missing ? undefined : matches[0];
+  return cut(first?.surroundings ?? scene.response!.text.replace(/\s+/g, ' ').trim());
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */
@@ -150,66 +211,4 @@ function parentOf(segments: readonly Segment[], document: Value): Value {
     if (!(found instanceof Missing) && typeof found === 'object' && found !== null) return found;
   }
   return document;
-}
-
-function describeFound(value: Found): string {
-  return value instanceof Missing ? `something that is not there (${value.reason})` : describe(value);
-}
-
-const operatorsInWords = {
-  '=': '',
-  '!=': 'anything but ',
-  '<': 'less than ',
-  '<=': 'at most ',
-  '>': 'more than ',
-  '>=': 'at least ',
-};
-
-function expectedOf({ quantifier, predicate }: Comparison, scene: Scene): string {
-  const what = predicateInWords(predicate, scene);
-  return quantifier === undefined ? what : `${quantifier}: ${what}`;
-}
-
-function predicateInWords(predicate: Predicate, scene: Scene): string {
-  const not = predicate.negated ? 'not ' : '';
-  const show = (node: Expression) =>
-    node.type === 'pattern'
-      ? `/${node.parts.map(part => (typeof part === 'string' ? part.replaceAll('/', '\\/') : `{${part.name}}`)).join('')}/${node.flags}`
-      : describeFound(compileExpression(node)(scene));
-  switch (predicate.test) {
-    case 'compare':
-      return (
-        operatorsInWords[predicate.operator] +
-        show(predicate.value) +
-        (predicate.anyOrder ? ' in any order' : '')
-      );
-    case 'between':
-      return `${not}between ${show(predicate.low)} and ${show(predicate.high)}`;
-    case 'in':
-      return `${not}one of ${predicate.values.map(show).join(', ')}`;
-    case 'contains':
-      return `${predicate.negated ? 'something that does not contain' : 'something that contains'} ${show(predicate.value)}`;
-    case 'starts':
-    case 'ends':
-      return `a text that ${predicate.negated ? `does not ${predicate.test.slice(0, -1)}` : predicate.test} with ${show(predicate.value)}`;
-    case 'matches':
-      return `a text that ${predicate.negated ? 'does not match' : 'matches'} ${show(predicate.value)}`;
-    case 'is':
-      return `${not}${inWords(predicate.types.map(typeInWords), 'or')}`;
-    case 'exists':
-      return predicate.negated ? 'nothing there' : 'something there';
-    case 'sorted-down':
-      return `${not}sorted, the largest first`;
-    default:
-      return not + predicate.test;
-  }
-}
-
-function typeInWords(type: TypeName): string {
-  if (type.endsWith('xx')) return `a ${type} status`;
-  return type === 'null'
-    ? 'null'
-    : /^[aeiou]/.test(type) && type !== 'uuid' && type !== 'url'
-      ? `an ${type}`
-      : `a ${type}`;
 }

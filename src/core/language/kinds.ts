@@ -1,7 +1,7 @@
 import { durationText, sizeText } from '../values/text.ts';
 import { type Kind, kindInWords } from '../values/value.ts';
 import type { Expression } from './ast.ts';
-import { functions } from './functions.ts';
+import { functions } from './functions/table.ts';
 
 /** What kind a value will have, as far as it can be known before the run. */
 export type StaticKind = Kind | 'any';
@@ -26,6 +26,12 @@ export function kindOfExpression(node: Expression): StaticKind {
       return 'pattern' in node && node.pattern ? 'plain' : kindOfSource(node.form);
     case 'negative':
       return kindOfExpression(node.operand);
+    case 'arithmetic':
+      return (
+        kindOfArithmetic(node.operator, kindOfExpression(node.left), kindOfExpression(node.right)) ?? 'any'
+      );
+    case 'pattern':
+      return 'text';
     default:
       return 'any';
   }
@@ -55,6 +61,38 @@ function kindOfSource(form: string): StaticKind {
   }
 }
 
+/** What can be calculated, and what comes of it. */
+const calculations: readonly [left: Kind, operators: string, right: Kind, result: Kind][] = [
+  ['number', '+-*/', 'number', 'number'],
+  ['duration', '+-', 'duration', 'duration'],
+  ['duration', '*/', 'number', 'duration'],
+  ['number', '*', 'duration', 'duration'],
+  ['size', '+-', 'size', 'size'],
+  ['timestamp', '+-', 'duration', 'timestamp'],
+  ['date', '+-', 'duration', 'date'],
+  ['duration', '+', 'timestamp', 'timestamp'],
+  ['duration', '+', 'date', 'date'],
+  ['timestamp', '-', 'timestamp', 'duration'],
+  ['date', '-', 'date', 'duration'],
+];
+
+/** The kind of a result, or nothing where the kinds of both sides have none together. */
+export function kindOfArithmetic(
+  operator: string,
+  left: StaticKind,
+  right: StaticKind,
+): StaticKind | undefined {
+  const open = (kind: StaticKind) => kind === 'any' || kind === 'plain';
+  const possible = calculations.filter(
+    ([a, operators, b]) =>
+      operators.includes(operator) && (open(left) || a === left) && (open(right) || b === right),
+  );
+  if (possible.length === 0) return undefined;
+  const results = new Set(possible.map(([, , , result]) => result));
+  // A date and a part of a day make a timestamp.
+  return results.size === 1 && !results.has('date') ? [...results][0] : 'any';
+}
+
 const unordered: StaticKind[] = ['boolean', 'null', 'list', 'object', 'bytes'];
 const instants: StaticKind[] = ['date', 'timestamp'];
 
@@ -68,19 +106,20 @@ export function impossible(
   const order = operator !== '=' && operator !== '!=';
   if (order) {
     const wrong = [a, b].find(kind => unordered.includes(kind));
-    if (wrong) return { message: `${sentence(wrong)} has no order, so '${operator}' can never hold.` };
+    if (wrong) return { message: `${inSentence(wrong)} has no order, so '${operator}' can never hold.` };
   }
   if ([a, b].some(kind => kind === 'any' || kind === 'plain' || kind === 'null')) return undefined;
   if (a === b || (a === 'text' && instants.includes(b)) || (b === 'text' && instants.includes(a)))
     return undefined;
   const remedy = mend(left, right, a, b) ?? mend(right, left, b, a);
   return {
-    message: `${sentence(a)} and ${kindInWords(b as Kind)} can never be compared.`,
+    message: `${inSentence(a)} and ${kindInWords(b as Kind)} can never be compared.`,
     ...(remedy !== undefined && { remedy }),
   };
 }
 
-function sentence(kind: StaticKind): string {
+/** `A text`: a kind at the beginning of a sentence. */
+export function inSentence(kind: StaticKind): string {
   const words = kindInWords(kind as Kind);
   return words[0]!.toUpperCase() + words.slice(1);
 }

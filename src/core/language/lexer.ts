@@ -24,6 +24,8 @@ export class Lexer {
   constructor(
     readonly text: string,
     readonly place: (start: number, end: number) => Range,
+    /** The file that it stands in. */
+    readonly file: string,
   ) {}
 
   /** The range of the page from an offset up to here, without the white space before here. */

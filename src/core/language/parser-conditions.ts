@@ -163,7 +163,11 @@ export class ConditionParser extends ExpressionParser {
       case 'includes':
         return done({ test: 'includes', value: this.partial() });
       case 'fits':
-        return done({ test: 'fits', schema: this.fileOrName('The name of a schema or a file') });
+        return done({
+          test: 'fits',
+          schema: this.fileOrName('The name of a schema or a file'),
+          from: lexer.file,
+        });
       case 'exists':
         return done({ test: 'exists' });
       case 'absent':

@@ -1,5 +1,5 @@
 import { Mistake } from '../text/finding.ts';
-import { didYouMean, inWords } from '../text/nearest.ts';
+import { counted, didYouMean, inWords } from '../text/nearest.ts';
 import {
   type Condition,
   type Expression,
@@ -9,7 +9,8 @@ import {
   type TextLiteral,
   type TypeName,
 } from './ast.ts';
-import { functions, laterFunctions } from './functions.ts';
+import { parameterInWords } from './functions/signature.ts';
+import { functions } from './functions/table.ts';
 import type { Lexer } from './lexer.ts';
 import { SourceParser } from './parser-sources.ts';
 
@@ -100,7 +101,8 @@ export abstract class ExpressionParser extends SourceParser {
     if (lexer.atEnd) lexer.fail('A value should stand here.');
     const word = lexer.peekWord();
     if (word === undefined) lexer.fail('A value should stand here.');
-    if (this.partialDepth > 0 && lexer.text[lexer.at + word.length] !== '(') {
+    const isCall = lexer.text[lexer.at + word.length] === '(';
+    if (this.partialDepth > 0 && !isCall) {
       const type = this.takeType();
       if (type) return this.#typeWord(type, start);
     }
@@ -109,7 +111,7 @@ export abstract class ExpressionParser extends SourceParser {
       lexer.takeWord();
       return { type: 'constant', value: constant, range: lexer.since(start) };
     }
-    if (picks.includes(word)) return this.#query(word as Pick);
+    if (picks.includes(word) && !isCall) return this.#query(word as Pick);
     return this.source() ?? this.#call(word);
   }
 
@@ -185,9 +187,7 @@ export abstract class ExpressionParser extends SourceParser {
     const start = lexer.at;
     lexer.takeWord();
     if (lexer.text[lexer.at] !== '(') this.#unknownWord(name, start);
-    if (laterFunctions.includes(name))
-      throw new Mistake('not-yet', lexer.since(start), `The function ${name}() is not there yet.`);
-    if (!Object.hasOwn(functions, name)) {
+    if (!functions[name]) {
       lexer.fail(
         `There is no function '${name}'.`,
         start,
@@ -211,14 +211,12 @@ export abstract class ExpressionParser extends SourceParser {
   #checkArguments(name: string, count: number, start: number): void {
     const { parameters, optional = 0 } = functions[name]!;
     if (count <= parameters.length && count >= parameters.length - optional) return;
-    const wanted =
-      parameters.length === 0
-        ? 'nothing'
-        : inWords(parameters.map(each => `a ${each}`.replace('a any', 'a value')));
+    const wanted = parameters.length === 0 ? 'nothing' : inWords(parameters.map(parameterInWords));
+    const given = counted(count, 'argument');
     throw new Mistake(
       'function-arguments',
       this.lexer.since(start),
-      `${name}() takes ${wanted}, not ${count} arguments.`,
+      `${name}() takes ${wanted}${optional > 0 ? ', the last if wanted' : ''}, not ${given}.`,
     );
   }
 

@@ -9,10 +9,22 @@ export class SourceParser {
 
   /** The name of a fence of the page, or a file. */
   protected fileOrName(what: string): string {
-    const quoted = this.lexer.readText();
-    return quoted
-      ? quoted.parts.join('')
-      : (this.lexer.readBare() ?? this.lexer.fail(`${what} should stand here.`));
+    const quoted = this.quotedName();
+    return quoted ?? this.lexer.readBare() ?? this.lexer.fail(`${what} should stand here.`);
+  }
+
+  /** A text that must be known before the run. */
+  protected quotedName(): string | undefined {
+    const { lexer } = this;
+    const start = lexer.at;
+    const text = lexer.readText();
+    if (text?.parts.some(part => typeof part !== 'string'))
+      lexer.fail(
+        'No reference can stand in a name here.',
+        start,
+        'Write the name out, or write \\{ for a brace.',
+      );
+    return text?.parts.join('');
   }
 
   sourceOrReference(after: string): ResponseSource | Reference {
@@ -71,11 +83,9 @@ export class SourceParser {
     lexer.takeWord();
     if (lexer.text[lexer.at] === '/') return lexer.readBareXPath();
     lexer.take('(');
-    const text = lexer.readText();
-    if (!text || text.parts.some(part => typeof part !== 'string'))
-      lexer.fail(`${word}(…) takes a text without references.`);
+    const text = this.quotedName() ?? lexer.fail(`${word}(…) takes a text.`);
     lexer.require(')', 'the selector');
-    return text.parts.join('');
+    return text;
   }
 
   // named :: body | url | location | ( header | cookie | link ) ( token | text )    a / behind it begins a pattern
@@ -84,8 +94,7 @@ export class SourceParser {
     lexer.takeWord();
     let argument: string | undefined;
     if (form === 'header' || form === 'cookie' || form === 'link') {
-      const quoted = lexer.readText();
-      argument = quoted ? quoted.parts.join('') : lexer.readToken();
+      argument = this.quotedName() ?? lexer.readToken();
       if (argument === undefined || argument === '')
         lexer.fail(`The name of a ${form} should follow '${form}'.`);
     }

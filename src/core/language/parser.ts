@@ -9,7 +9,7 @@ const statementWords = ['keep', 'let', 'wait', 'repeat', 'skip', 'each', 'cleanu
 
 /** Reads the statements of a fence. Every line that cannot be read gives one mistake; the others are still read. */
 export function parseStatements(excerpt: Excerpt): { statements: Statement[]; mistakes: Mistake[] } {
-  const lexer = new Lexer(excerpt.text, (start, end) => excerpt.range(start, end));
+  const lexer = new Lexer(excerpt.text, (start, end) => excerpt.range(start, end), excerpt.source.file);
   const parser = new StatementParser(lexer);
   const statements: Statement[] = [];
   const mistakes: Mistake[] = [];
@@ -69,6 +69,7 @@ class StatementParser extends ConditionParser {
       case 'let':
         lexer.takeWord();
         return this.#let(start);
+      // wait :: wait value
       case 'wait': {
         lexer.takeWord();
         const duration = this.value();
@@ -77,6 +78,7 @@ class StatementParser extends ConditionParser {
       case 'repeat':
         lexer.takeWord();
         return this.#repeat(start);
+      // skip :: skip when condition
       case 'skip': {
         lexer.takeWord();
         this.#requireWord('when', "'skip'");
@@ -143,8 +145,8 @@ class StatementParser extends ConditionParser {
     }
     const list = lexer.readReference();
     if (list && lexer.takeWord('as')) {
-      const { name } = lexer.readName('A name');
-      return { type: 'each-value', list, name, range: lexer.since(start) };
+      const { name, range: nameRange } = lexer.readName('A name');
+      return { type: 'each-value', list, name, nameRange, range: lexer.since(start) };
     }
     lexer.at = start;
     return this.#check(start);

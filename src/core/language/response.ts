@@ -1,6 +1,9 @@
+import type { Document } from 'slimdom';
 import { JsonMistake, readJson } from '../values/json.ts';
 import { type Found, Missing, type Value } from '../values/value.ts';
+import { readXml, XmlMistake } from '../values/xml.ts';
 import { decodeBody } from './charset.ts';
+import { type HtmlDocument, readHtml } from './documents/html.ts';
 import { type Link, readLinks } from './links.ts';
 
 /** A response as the driver hands it over. */
@@ -38,6 +41,8 @@ export class ResponseView {
   #headers: Map<string, string[]> | undefined;
   #body: string | Missing | undefined;
   #document: Found | undefined;
+  #xml: Document | Missing | undefined;
+  #html: HtmlDocument | Missing | undefined;
   #links: readonly Link[] | undefined;
 
   constructor(
@@ -118,6 +123,37 @@ export class ResponseView {
     const place = `line ${this.text.slice(0, mistake.offset).split('\n').length}`;
     const detail = `${mistake.message} (${place} of the body)`;
     return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
+  }
+
+  /** The body as an XML document. */
+  get xml(): Document | Missing {
+    this.#xml ??= this.#readXml();
+    return this.#xml;
+  }
+
+  #readXml(): Document | Missing {
+    const { body } = this;
+    if (body instanceof Missing) return body;
+    if (body.trim() === '') return new Missing('the response has no body', true);
+    try {
+      return readXml(body.trimStart());
+    } catch (error) {
+      if (!(error instanceof XmlMistake)) throw error;
+      const type = this.headerValues('content-type')[0];
+      const line = body.slice(0, error.offset).split('\n').length;
+      const why =
+        type && !/xml/i.test(type)
+          ? `its Content-Type is ${type}`
+          : `${error.message} (line ${line} of the body)`;
+      return new Missing(`the body is no XML: ${why}`, true);
+    }
+  }
+
+  /** The body as a web page; what is wrong with its form is mended as browsers do. */
+  get html(): HtmlDocument | Missing {
+    const { body } = this;
+    this.#html ??= body instanceof Missing ? body : readHtml(body);
+    return this.#html;
   }
 
   /** The Location header as an absolute URL. */

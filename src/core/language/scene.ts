@@ -1,6 +1,7 @@
 import type { Found, Value } from '../values/value.ts';
 import type { Comparison, Reference } from './ast.ts';
-import type { World } from './functions.ts';
+import type { Validator } from './documents/schema.ts';
+import type { World } from './functions/signature.ts';
 import type { Match } from './jsonpath/evaluate.ts';
 import type { ResponseView } from './response.ts';
 import type { Truth } from './truth.ts';
@@ -36,6 +37,10 @@ export interface Scene {
   /** Stands in for a value that is known only once other cases have run, where a request is only shown. */
   standIn?(reference: Reference): Value | undefined;
   readonly world: World;
+  /** The names of XML namespaces that the settings give prefixes for. */
+  readonly namespaces?: ReadonlyMap<string, string>;
+  /** The schema that a `fits` names, a fence of the page or a file, as seen from the file that the check stands in. */
+  schema?(name: string, from: string): Validator | undefined;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */
   readonly notes: Note[];
 }

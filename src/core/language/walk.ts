@@ -80,14 +80,6 @@ export function sourcesIn(node: Any): ResponseSource[] {
   return [...walk(node)].filter(each => each.type === 'source');
 }
 
-export function usesPatterns(node: Any): boolean {
-  for (const each of walk(node)) {
-    if (each.type === 'pattern' || (each.type === 'comparison' && each.predicate.test === 'matches'))
-      return true;
-  }
-  return false;
-}
-
 /** Whether what an expression gives is to be kept secret when what it refers to is. Lengths and counts give nothing away. */
 export function revealing(node: Expression): Reference[] {
   if (node.type === 'call' && node.name === 'length') return [];

@@ -10,6 +10,9 @@ export type FenceUse =
   /** `json variables`, those of a GraphQL body. */
   | { readonly use: 'variables' }
   | { readonly use: 'query' }
+  /** `json schema NAME`, `csv rows NAME`: for the whole page, by their names. */
+  | { readonly use: 'schema'; readonly name: string }
+  | { readonly use: 'rows'; readonly name: string }
   | { readonly use: 'later'; readonly form: string }
   | { readonly use: 'slip'; readonly meant: string };
 
@@ -71,6 +74,9 @@ export function useOfFence(info: string): FenceUse {
     case 'variables':
     case 'query':
       return { use: second };
+    case 'schema':
+    case 'rows':
+      return { use: second, name: third };
     case 'body':
       return third !== '' && third !== 'crlf'
         ? { use: 'slip', meant: `${first} body crlf` }

@@ -1,4 +1,4 @@
-import type { Statement } from '../language/ast.ts';
+import type { Cleanup, EachRow, EachValue, Repeat, Statement } from '../language/ast.ts';
 import type { TargetTemplate } from '../template/target.ts';
 import type { Template } from '../template/template.ts';
 import type { Finding } from '../text/finding.ts';
@@ -12,6 +12,9 @@ export interface Page {
   readonly title: string;
   readonly frontMatter?: Excerpt;
   readonly cases: readonly PageCase[];
+  /** By their names; every case of the page can name them. */
+  readonly schemas: ReadonlyMap<string, Excerpt>;
+  readonly tables: ReadonlyMap<string, Excerpt>;
   /** What is wrong with the page itself. */
   readonly findings: readonly Finding[];
 }
@@ -25,6 +28,10 @@ export interface PageCase {
   readonly address: string;
   readonly range: Range;
   readonly settings?: Excerpt;
+  /** What the case is carried out for each of. */
+  readonly each?: EachRow | EachValue;
+  /** Set for a case that runs at the end of the pass. */
+  readonly cleanup?: Cleanup;
   readonly steps: readonly PageStep[];
 }
 
@@ -42,6 +49,8 @@ export interface RequestStep {
   readonly body?: BodyText;
   /** The lines of a `form query`. */
   readonly query?: Excerpt;
+  /** Where it is sent until something holds. */
+  readonly repeat?: Repeat;
 }
 
 export interface HeaderField {
@@ -61,8 +70,18 @@ export interface BodyText {
   readonly variables?: Excerpt;
 }
 
+/** Statements that are about a case or a request as a whole stand with those. */
+export type StepStatement = Exclude<Statement, EachRow | EachValue | Cleanup | Repeat>;
+
 export interface StatementsStep {
   readonly kind: 'statements';
   readonly range: Range;
-  readonly statements: readonly Statement[];
+  readonly statements: readonly StepStatement[];
+}
+
+/** Every statement that a case carries out, in the order in which they are written. */
+export function statementsOf({ steps }: PageCase): (StepStatement | Repeat)[] {
+  return steps.flatMap<StepStatement | Repeat>(step =>
+    step.kind === 'statements' ? step.statements : step.repeat ? [step.repeat] : [],
+  );
 }

@@ -1,10 +1,11 @@
+import type { Cleanup, EachRow, EachValue, Repeat } from '../language/ast.ts';
 import { parseStatements } from '../language/parser.ts';
 import { type Code, type Finding, finding } from '../text/finding.ts';
-import type { Range, Source } from '../text/source.ts';
+import type { Excerpt, Range, Source } from '../text/source.ts';
 import { type FenceUse, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks } from './markdown.ts';
 import { isExampleResponse, readRequest } from './message.ts';
-import type { Page, PageCase, PageStep, RequestStep } from './page.ts';
+import type { Page, PageCase, PageStep, RequestStep, StepStatement } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
@@ -15,9 +16,9 @@ export function readPage(source: Source): Page {
     if (block.kind === 'heading') reader.heading(block);
     else reader.fence(block);
   }
-  const { cases, findings, firstHeading } = reader.finish();
+  const { firstHeading, ...read } = reader.finish();
   const title = firstHeading ?? fileTitle(source.file);
-  return { source, title, ...(frontMatter && { frontMatter }), cases, findings };
+  return { source, title, ...(frontMatter && { frontMatter }), ...read };
 }
 
 function fileTitle(file: string): string {
@@ -27,16 +28,21 @@ function fileTitle(file: string): string {
 type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   steps: PageStep[];
   hasRequest: boolean;
+  /** The last statement of the last fence, where it is one: it waits for its request. */
+  repeat: Repeat | undefined;
   /** Something in it could not be read; it is a case all the same, for those who name it. */
   broken: boolean;
 };
 
+type Named = Extract<FenceUse, { use: 'schema' | 'rows' }>;
 type Attached = Extract<FenceUse, { use: 'body' | 'variables' | 'query' }>;
 
 class PageReader {
   readonly #cases: Draft[] = [];
   readonly #findings: Finding[] = [];
   readonly #slugs = new Slugs();
+  readonly #schemas = new Map<string, Excerpt>();
+  readonly #tables = new Map<string, Excerpt>();
   #open: Draft | undefined;
   #firstHeading: string | undefined;
 
@@ -67,8 +73,13 @@ class PageReader {
         'This fence is not closed.',
         'Close it with a line of the same marks.',
       );
+    if (use.use === 'schema' || use.use === 'rows') {
+      this.#named(use, fence);
+      return;
+    }
     const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range);
     const before = this.#findings.length;
+    if (draft.repeat && use.use !== 'request') this.#strayRepeat(draft);
     if (use.use === 'request') this.#request(draft, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
     else if (use.use === 'settings') this.#settings(draft, fence);
@@ -77,12 +88,36 @@ class PageReader {
     if (this.#findings.length > before) draft.broken = true;
   }
 
-  finish(): { cases: PageCase[]; findings: Finding[]; firstHeading: string | undefined } {
-    const cases = this.#cases.filter(each => each.steps.length > 0 || each.settings || each.broken);
-    return { cases, findings: this.#findings, firstHeading: this.#firstHeading };
+  finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings'> & { firstHeading: string | undefined } {
+    this.#endCase();
+    const cases = this.#cases.filter(
+      each => each.steps.length > 0 || each.settings || each.each || each.cleanup || each.broken,
+    );
+    return {
+      cases,
+      schemas: this.#schemas,
+      tables: this.#tables,
+      findings: this.#findings,
+      firstHeading: this.#firstHeading,
+    };
+  }
+
+  #endCase(): void {
+    if (this.#open?.repeat) this.#strayRepeat(this.#open);
+  }
+
+  #strayRepeat(draft: Draft): void {
+    this.#add(
+      'statement-place',
+      draft.repeat!.range,
+      "'repeat' stands directly before the request that it sends again, and none comes here.",
+      'End this fence with it, and let the fence of the request come next.',
+    );
+    draft.repeat = undefined;
   }
 
   #begin(title: string, range: Range): Draft {
+    this.#endCase();
     const slug = this.#slugs.next(title);
     const draft: Draft = {
       title,
@@ -91,6 +126,7 @@ class PageReader {
       range,
       steps: [],
       hasRequest: false,
+      repeat: undefined,
       broken: false,
     };
     this.#cases.push(draft);
@@ -111,13 +147,56 @@ class PageReader {
     const { step, findings } = readRequest(content);
     draft.hasRequest = true;
     this.#findings.push(...findings);
-    if (step) draft.steps.push(step);
+    if (step) draft.steps.push(draft.repeat ? { ...step, repeat: draft.repeat } : step);
+    draft.repeat = undefined;
   }
 
   #statements(draft: Draft, { content, range }: Fence): void {
     const { statements, mistakes } = parseStatements(content);
     for (const mistake of mistakes) this.#add(mistake.code, mistake.range, mistake.message, mistake.remedy);
-    if (statements.length > 0) draft.steps.push({ kind: 'statements', statements, range });
+    const own: StepStatement[] = [];
+    for (const statement of statements) {
+      if (draft.repeat) this.#strayRepeat(draft);
+      if (statement.type === 'repeat') draft.repeat = statement;
+      else if (
+        statement.type === 'each-row' ||
+        statement.type === 'each-value' ||
+        statement.type === 'cleanup'
+      )
+        this.#aboutCase(draft, statement);
+      else own.push(statement);
+    }
+    if (own.length > 0) draft.steps.push({ kind: 'statements', statements: own, range });
+  }
+
+  /** What is said of a case as a whole stands before its first request, once. */
+  #aboutCase(draft: Draft, statement: EachRow | EachValue | Cleanup): void {
+    const key = statement.type === 'cleanup' ? 'cleanup' : 'each';
+    if (draft.hasRequest || draft[key])
+      this.#add(
+        'statement-place',
+        statement.range,
+        `'${key}' stands once in a case, before its first request.`,
+        'It holds for the case as a whole.',
+      );
+    else if (statement.type === 'cleanup') draft.cleanup = statement;
+    else draft.each = statement;
+  }
+
+  /** A schema or a table: it belongs to the page, wherever it stands. */
+  #named({ use, name }: Named, { info, infoRange, content }: Fence): void {
+    const known = use === 'schema' ? this.#schemas : this.#tables;
+    const words = info.split(/\s+/).slice(0, 2).join(' ');
+    if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
+      this.#add(
+        'fence-name',
+        infoRange,
+        name === '' ? `This fence has no name.` : `'${name}' cannot be its name.`,
+        `Statements refer to it by its name: ${words} berths`,
+      );
+    else if (known.has(name))
+      this.#add('fence-name', infoRange, `Another \`${words}\` of this page has the name '${name}' too.`);
+    else known.set(name, content);
   }
 
   #settings(draft: Draft, { content, range }: Fence): void {

@@ -1,20 +1,27 @@
-import { loadPatterns } from '../language/patterns.ts';
-import { usesPatterns } from '../language/walk.ts';
+import type { Check } from '../language/ast.ts';
+import { compileReference } from '../language/compile-reference.ts';
+import { loadPackages, type Package, packagesOf } from '../language/packages.ts';
+import { statementsOf } from '../page/page.ts';
 import type { Level } from '../settings/level.ts';
+import { mergeLevels } from '../settings/merge.ts';
 import { secretTemplates } from '../settings/transport.ts';
+import { referenceText } from '../template/reference.ts';
 import { referencesOf } from '../template/template.ts';
-import { type Code, type Finding, finding, sortFindings } from '../text/finding.ts';
+import { type Code, type Finding, finding, type Mistake, sortFindings } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
-import type { Value } from '../values/value.ts';
-import { loadXml } from '../values/xml.ts';
+import type { Source } from '../text/source.ts';
+import { Missing, type Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { Flow } from './flow.ts';
-import { orderPages, withNeeded } from './order.ts';
+import { orderPages, withCleanUp, withNeeded } from './order.ts';
 import { type Need, type Plan, type PlannedCase, placeOf } from './plan.ts';
 import { literalOf, needsXml } from './prepare-body.ts';
 import { prepareSteps } from './prepare-case.ts';
+import { prepareSchemas } from './schemas.ts';
 import { SelectionMistake, select } from './select.ts';
+import { type ReadFile, readTables } from './tables.ts';
+import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 
 export interface PlanOptions {
   /** Paths relative to the root of the collection; none for all of it. */
@@ -23,6 +30,7 @@ export interface PlanOptions {
   readonly given: ReadonlyMap<string, Value>;
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
   readonly hasFile?: (path: string) => boolean;
+  readonly readFile?: ReadFile;
 }
 
 /**
@@ -36,12 +44,14 @@ export async function buildPlan(
   const findings = [...collection.findings];
   const name = options.environment ?? collection.root.environment?.name;
   const environment = readEnvironment(collection, name, options.environment !== undefined, findings);
-  const flow = new Flow(collection, environment, new Set(options.given.keys()));
+  const { readFile = noFiles } = options;
+  const tables = await readTables(collection, readFile);
+  const flow = new Flow(collection, environment, new Set(options.given.keys()), tables.of);
   const { pages: named, cases: asked } = select(collection, options.paths);
-  const all = withNeeded([...asked], flow);
+  const all = withCleanUp(withNeeded([...asked], flow), flow);
   const { pages, findings: circles } = orderPages(collection.pages, all, flow);
-  if ([...all].some(usesPattern)) await loadPatterns();
-  if ([...all].some(usesXml)) await loadXml();
+  await loadPackages(packagesFor(all));
+  const { schemaOf, findings: inSchemas } = prepareSchemas(collection, all, readFile);
   const secretNames = secretNamesOf(collection);
   const surroundings = { secretNames, ...(options.hasFile && { hasFile: options.hasFile }) };
   // A page that was named counts also where no case of it could be read.
@@ -49,7 +59,9 @@ export async function buildPlan(
   findings.push(
     ...reported.flatMap(page => page.findings),
     ...circles,
+    ...inSchemas,
     ...unverified(all),
+    ...[...new Set([...all].flatMap(each => each.levels))].flatMap(secretsInLevel),
     ...(options.paths.length === 0 ? flow.unused() : []),
   );
   const planned = pages.map(page => ({
@@ -60,7 +72,11 @@ export async function buildPlan(
       .filter(each => all.has(each))
       .map(each => {
         const { steps, findings: inCase } = prepareSteps(each, surroundings);
-        findings.push(...inCase, ...flow.findings(each));
+        const unread = tables.mistakes.get(each);
+        findings.push(...inCase, ...secretsInCase(each.written, each.page.page.source));
+        // Without its table nobody knows the names that it gives.
+        if (unread) findings.push(findingOf(unread, each.page.page.source));
+        else findings.push(...flow.findings(each));
         return planCase(each, steps, asked.has(each), flow, collection, environment);
       }),
   }));
@@ -72,7 +88,8 @@ export async function buildPlan(
     given: options.given,
     unusedGiven: flow.unusedGiven([...all]),
     secretNames,
-    checks: steps.filter(step => step.kind === 'check').length,
+    checks: steps.filter(step => step.kind === 'check' || (step.kind === 'send' && step.repeat)).length,
+    schemaOf,
   };
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
 }
@@ -175,11 +192,24 @@ function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
   return names;
 }
 
-function usesPattern({ written, levels }: CollectionCase): boolean {
-  return (
-    written.steps.some(step => step.kind === 'statements' && step.statements.some(usesPatterns)) ||
-    levels.some(level => level.checks?.some(usesPatterns))
-  );
+const noFiles: ReadFile = path => new Missing(`There is no file '${path}' here`);
+
+function findingOf({ code, range, message, remedy }: Mistake, source: Source): Finding {
+  return finding(code, source, range, message, remedy);
+}
+
+/** What has to be loaded before cases can be made ready. */
+function packagesFor(cases: Iterable<CollectionCase>): Set<Package> {
+  const needed = new Set<Package>();
+  const checks = new Set<Check>();
+  for (const each of cases) {
+    if (usesXml(each)) needed.add('xml');
+    for (const level of each.levels) for (const check of level.checks ?? []) checks.add(check);
+    for (const statement of statementsOf(each.written))
+      for (const name of packagesOf(statement)) needed.add(name);
+  }
+  for (const check of checks) for (const name of packagesOf(check)) needed.add(name);
+  return needed;
 }
 
 function usesXml({ written, levels }: CollectionCase): boolean {
@@ -212,6 +242,9 @@ function planCase(
     asked,
     needs: needsOf(each, flow),
     steps,
+    ...eachOf(each, flow),
+    cleanup: each.written.cleanup !== undefined,
+    namespaces: mergeLevels(each.levels).namespaces,
     ...(request && { request: `${request.method} ${request.targetText}` }),
     near: variables(each.levels.filter(isNear)),
     outer: new Map([
@@ -220,6 +253,18 @@ function planCase(
       ...environment,
     ]),
   };
+}
+
+function eachOf(user: CollectionCase, flow: Flow): Pick<PlannedCase, 'each'> {
+  const { each } = user.written;
+  if (!each) return {};
+  const base = { place: placeOf(user.page.page.source, each.range), text: each.written };
+  if (each.type === 'each-value') {
+    const written = `{${referenceText(each.list)}}`;
+    return { each: { ...base, kind: 'values', name: each.name, list: compileReference(each.list), written } };
+  }
+  const table = flow.tables.get(user);
+  return { each: { ...base, kind: 'rows', name: table?.name ?? each.table, rows: table?.table.rows ?? [] } };
 }
 
 function needsOf(each: CollectionCase, flow: Flow): Need[] {

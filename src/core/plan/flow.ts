@@ -3,12 +3,15 @@ import { didYouMean, inWords } from '../text/nearest.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { type CaseNames, namesOf, type Use } from './names.ts';
+import type { CaseTable } from './tables.ts';
 
 /** What gives a name its value at a place of use. */
 export type Binding =
   /** Given on the command line. */
   | { readonly from: 'given' }
   | { readonly from: 'variable'; readonly definition: VariableDefinition }
+  /** A column of the table, or the item of the list, that the case is carried out for each of. */
+  | { readonly from: 'row' }
   /** Kept or computed earlier on the same page. */
   | { readonly from: 'page'; readonly producer: CollectionCase }
   /** Kept by the one other page that does. */
@@ -35,6 +38,7 @@ export class Flow {
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
     readonly given: ReadonlySet<string>,
+    readonly tables: ReadonlyMap<CollectionCase, CaseTable> = new Map(),
   ) {
     for (const page of collection.pages) {
       const makers = new Map<string, number[]>();
@@ -91,6 +95,7 @@ export class Flow {
   bind(use: Use, user: CollectionCase): Binding | undefined {
     const earlier = this.earlierOnPage(use, user);
     if (earlier) return { from: 'page', producer: earlier };
+    if (this.rowNames(user).includes(use.name) && !isListOf(use, user)) return { from: 'row' };
     if (this.given.has(use.name)) return { from: 'given' };
     const near = this.variable(use.name, user, true);
     if (near) return { from: 'variable', definition: near };
@@ -100,15 +105,23 @@ export class Flow {
     return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
   }
 
+  /** The names that each row, or each item of a list, gives a case. */
+  rowNames(user: CollectionCase): readonly string[] {
+    const { each } = user.written;
+    if (each?.type === 'each-value') return [each.name];
+    return this.tables.get(user)?.table.columns ?? [];
+  }
+
   /** The last case of the page, up to a step of this one, that makes a name. */
   earlierOnPage(
     { name, step }: Pick<Use, 'name' | 'step'>,
     user: CollectionCase,
   ): CollectionCase | undefined {
     const producers = this.#makers.get(user.page)?.get(name) ?? [];
-    const at = this.#place.get(user)!;
+    // What cleans up runs when all others have.
+    const at = user.written.cleanup ? Number.POSITIVE_INFINITY : this.#place.get(user)!;
     if (
-      producers.includes(at) &&
+      producers.includes(this.#place.get(user)!) &&
       this.namesOf(user).products.some(each => each.name === name && each.step < step)
     )
       return user;
@@ -213,16 +226,25 @@ export class Flow {
   #knownNames(user: CollectionCase): string[] {
     const own = user.page.cases.flatMap(each => this.namesOf(each).products.map(product => product.name));
     const variables = user.levels.flatMap(level => [...level.variables.keys()]);
-    return [...own, ...this.#keepers.keys(), ...this.given, ...variables, ...this.environment.keys()];
+    return [
+      ...this.rowNames(user),
+      ...own,
+      ...this.#keepers.keys(),
+      ...this.given,
+      ...variables,
+      ...this.environment.keys(),
+    ];
   }
 
-  /** A name that a case makes and that a variable bears too. */
+  /** A name that a case makes, or that its rows give, and that a variable bears too. */
   #shadowed(user: CollectionCase): Finding[] {
-    return this.namesOf(user).products.flatMap(({ name, how, range }) => {
+    const { each } = user.written;
+    const rows = each ? this.rowNames(user).map(name => ({ name, how: 'row', range: each.range })) : [];
+    return [...rows, ...this.namesOf(user).products].flatMap(({ name, how, range }) => {
       const hidden = this.variable(name, user, true) ?? this.variable(name, user, false);
       if (!hidden) return [];
       const { line } = hidden.source.position(hidden.range.start);
-      const verb = how === 'keep' ? 'Kept' : 'Computed';
+      const verb = how === 'keep' ? 'Kept' : how === 'let' ? 'Computed' : 'Given by each row';
       return [
         finding(
           'name-shadowed',
@@ -260,4 +282,11 @@ export class Flow {
       ),
     );
   }
+}
+
+/** The list of an `each` is looked up before any of its items is there. */
+function isListOf({ range, source }: Use, { written, page }: CollectionCase): boolean {
+  return (
+    written.each?.type === 'each-value' && source === page.page.source && range === written.each.list.range
+  );
 }

@@ -18,6 +18,7 @@ export function giversOf(name: string, user: CollectionCase, flow: Flow): Giver[
   const own = flow.earlierOnPage({ name, step: Number.POSITIVE_INFINITY }, user);
   return [
     ...(own ? [giverOfCase(name, own, flow)] : []),
+    ...(flow.rowNames(user).includes(name) ? [giverOfRows(name, user, flow)] : []),
     ...(flow.given.has(name) ? [{ name, origin: 'given by --set' }] : []),
     ...flow.variables(name, user, true).map(giverOfVariable),
     ...flow.keepersElsewhere(name, user).map(each => giverOfCase(name, each, flow)),
@@ -33,11 +34,22 @@ export function namesIn(user: CollectionCase, flow: Flow): string[] {
     ...environment.keys(),
     ...(collection.secrets?.variables.keys() ?? []),
     ...user.levels.flatMap(level => [...level.variables.keys()]),
+    ...flow.rowNames(user),
     ...collection.pages.flatMap(page =>
       page.cases.flatMap(each => flow.namesOf(each).products.map(product => product.name)),
     ),
   ]);
   return [...names].filter(name => giversOf(name, user, flow).length > 0).sort();
+}
+
+function giverOfRows(name: string, user: CollectionCase, flow: Flow): Giver {
+  const { each } = user.written;
+  const table = flow.tables.get(user)?.name;
+  return {
+    name,
+    origin: table === undefined ? 'an item of a list' : `a column of ${table}`,
+    place: placeOf(user.page.page.source, each!.range),
+  };
 }
 
 function giverOfVariable(definition: VariableDefinition): Giver {

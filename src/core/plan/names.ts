@@ -42,6 +42,7 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
   const use = (references: readonly Reference[], source = pageSource) => {
     for (const { name, range } of references) uses.push({ name, source, range, step });
   };
+  if (written.each?.type === 'each-value') use([written.each.list]);
   for (const each of written.steps) {
     if (each.kind === 'statements') {
       for (const statement of each.statements) {
@@ -52,6 +53,7 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
       }
       continue;
     }
+    if (each.repeat) use(referencesIn(each.repeat));
     use(referencesOfTarget(each.target));
     if (effective.base && each.targetText.startsWith('/'))
       use(referencesOf(effective.base.template), effective.base.level.source);

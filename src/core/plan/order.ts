@@ -15,6 +15,19 @@ export function withNeeded(asked: readonly CollectionCase[], flow: Flow): Set<Co
   return all;
 }
 
+/** Cases that clean up after others join them: those whose names all come from cases that run. */
+export function withCleanUp(cases: ReadonlySet<CollectionCase>, flow: Flow): Set<CollectionCase> {
+  const all = new Set(cases);
+  for (const page of flow.collection.pages) {
+    for (const each of page.cases) {
+      if (!each.written.cleanup) continue;
+      const producers = flow.producersFor(each);
+      if (producers.length > 0 && producers.every(producer => cases.has(producer))) all.add(each);
+    }
+  }
+  return all;
+}
+
 /** Pages in the order of their names, but each after the pages that it takes names from. A circle is a finding. */
 export function orderPages(
   pages: readonly CollectionPage[],

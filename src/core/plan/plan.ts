@@ -8,6 +8,7 @@ import type { Template } from '../template/template.ts';
 import type { Range, Source } from '../text/source.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
+import type { SchemaOf } from './schemas.ts';
 
 /** Where something is written; line and column count from 1. */
 export interface Place {
@@ -33,6 +34,7 @@ export interface Plan {
   readonly secretNames: ReadonlySet<string>;
   /** How many checks will be made if every case is carried out. */
   readonly checks: number;
+  readonly schemaOf: SchemaOf;
 }
 
 export interface PlannedPage {
@@ -52,12 +54,24 @@ export interface PlannedCase {
   /** Names that other cases must have made before this one can begin. */
   readonly needs: readonly Need[];
   readonly steps: readonly PlannedStep[];
+  /** What it is carried out for each of. */
+  readonly each?: PlannedEach;
+  /** Whether it runs at the end of the pass, whatever came before. */
+  readonly cleanup: boolean;
+  /** Prefixes of XML and the namespaces that they stand for. */
+  readonly namespaces: ReadonlyMap<string, string>;
   /** The first request as written, for a line that tells of the case: `GET /berths`. */
   readonly request?: string;
   /** Variables that are stronger than what other pages keep, and those that are weaker. */
   readonly near: ReadonlyMap<string, VariableDefinition>;
   readonly outer: ReadonlyMap<string, VariableDefinition>;
 }
+
+/** The rows of a table, or the items of a list that is known only when the case comes. */
+export type PlannedEach = { readonly place: Place; readonly text: string } & (
+  | { readonly kind: 'rows'; readonly name: string; readonly rows: readonly ReadonlyMap<string, Value>[] }
+  | { readonly kind: 'values'; readonly name: string; readonly list: Evaluate; readonly written: string }
+);
 
 export interface Need {
   readonly name: string;
@@ -67,7 +81,7 @@ export interface Need {
   readonly producers: readonly string[];
 }
 
-export type PlannedStep = Sending | Checking | Keeping | Letting | Waiting;
+export type PlannedStep = Sending | Checking | Keeping | Letting | Waiting | Skipping;
 
 export interface Sending {
   readonly kind: 'send';
@@ -84,6 +98,14 @@ export interface Sending {
   readonly transport: Transport;
   /** Whether a check of the case that looks at what comes of it speaks of `fault`. */
   readonly expectsFault: boolean;
+  readonly repeat?: Repeating;
+}
+
+/** Sends a request again until something holds. */
+export interface Repeating {
+  readonly every: Evaluate;
+  readonly limit: Evaluate;
+  readonly until: Checking;
 }
 
 /** A body and, where no header says it, its type. Paths of files are relative to the folder of the page. */
@@ -120,6 +142,12 @@ export interface Keeping {
 
 export interface Letting extends Omit<Keeping, 'kind'> {
   readonly kind: 'let';
+}
+
+/** Ends a case as skipped. */
+export interface Skipping {
+  readonly kind: 'skip';
+  readonly when: Checking;
 }
 
 export interface Waiting {

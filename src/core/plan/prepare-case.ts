@@ -1,17 +1,17 @@
 import { checkStatement } from '../language/analyse.ts';
-import type { Check, Statement } from '../language/ast.ts';
+import type { Check, Condition, Repeat, StatementNode } from '../language/ast.ts';
 import { compileCondition } from '../language/compile-condition.ts';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
 import { revealing, sourcesIn } from '../language/walk.ts';
-import type { PageStep, RequestStep } from '../page/page.ts';
+import type { PageStep, RequestStep, StepStatement } from '../page/page.ts';
 import { type Effective, mergeLevels } from '../settings/merge.ts';
-import { type Finding, finding, Mistake } from '../text/finding.ts';
+import { codes, type Finding, finding, Mistake } from '../text/finding.ts';
 import type { Source } from '../text/source.ts';
 import { Missing } from '../values/value.ts';
 import type { CollectionCase } from './collection.ts';
 import { needsResponse } from './names.ts';
-import { type Checking, type PlannedStep, placeOf, type Sending } from './plan.ts';
+import { type Checking, type PlannedStep, placeOf, type Repeating, type Sending } from './plan.ts';
 import { filesOfBody } from './prepare-body.ts';
 import { prepareRequest } from './prepare-request.ts';
 
@@ -37,7 +37,7 @@ export function prepareSteps(
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
     const mistakes = checkStatement(check);
     add(mistakes, level.source);
-    return mistakes.length > 0 ? [] : [prepareCheck(check, level.source, level.name)];
+    return mistakes.some(isError) ? [] : [prepareCheck(check, level.source, level.name)];
   });
   let requests = 0;
   const { steps: written } = each.written;
@@ -47,7 +47,15 @@ export function prepareSteps(
       try {
         const sending = prepareRequest(step, effective, source, secretNames, mistake => add([mistake]));
         add(missingFiles(step, sending, hasFile));
-        steps.push({ ...sending, expectsFault: expectsFault(written.slice(index + 1)) }, ...levelChecks);
+        const repeat = step.repeat && prepareRepeat(step.repeat, source, add);
+        steps.push(
+          {
+            ...sending,
+            expectsFault: expectsFault(step, written.slice(index + 1)),
+            ...(repeat && { repeat }),
+          },
+          ...levelChecks,
+        );
       } catch (error) {
         if (!(error instanceof Mistake)) throw error;
         add([error]);
@@ -66,30 +74,50 @@ export function prepareSteps(
         );
       }
       add(mistakes);
-      if (mistakes.length === 0) steps.push(...prepareStatement(statement, source));
+      if (!mistakes.some(isError)) steps.push(prepareStatement(statement, source));
     }
   }
   return { steps, findings: [...findings, ...unchecked(each, effective)] };
 }
 
+function isError({ code }: Mistake): boolean {
+  return codes[code] === 'error';
+}
+
 function prepareCheck(check: Check, source: Source, level?: string): Checking {
   return {
-    kind: 'check',
-    place: placeOf(source, check.range),
-    text: check.written,
+    ...prepareCondition(check, check.condition, source),
     ...(check.label && { label: compileExpression(check.label) }),
     ...(level !== undefined && { level }),
-    condition: check.condition,
-    decide: compileCondition(check.condition),
   };
 }
 
-function prepareStatement(statement: Statement, source: Source): PlannedStep[] {
+function prepareCondition({ range, written }: StatementNode, condition: Condition, source: Source): Checking {
+  const decide = compileCondition(condition);
+  return { kind: 'check', place: placeOf(source, range), text: written, condition, decide };
+}
+
+function prepareRepeat(
+  statement: Repeat,
+  source: Source,
+  add: (mistakes: readonly Mistake[]) => void,
+): Repeating | undefined {
+  const mistakes = checkStatement(statement);
+  add(mistakes);
+  if (mistakes.some(isError)) return undefined;
+  return {
+    every: compileExpression(statement.every),
+    limit: compileExpression(statement.limit),
+    until: prepareCondition(statement, statement.until, source),
+  };
+}
+
+function prepareStatement(statement: StepStatement, source: Source): PlannedStep {
   const place = placeOf(source, statement.range);
   const text = statement.written;
   switch (statement.type) {
     case 'check':
-      return [prepareCheck(statement, source)];
+      return prepareCheck(statement, source);
     case 'keep': {
       const evaluate = withDefault(
         compileExpression(statement.value),
@@ -98,26 +126,24 @@ function prepareStatement(statement: Statement, source: Source): PlannedStep[] {
       const reveals = [statement.value, ...(statement.otherwise ? [statement.otherwise] : [])]
         .flatMap(revealing)
         .map(reference => reference.name);
-      return [
-        { kind: 'keep', place, text, name: statement.name, secret: statement.secret, evaluate, reveals },
-      ];
+      return { kind: 'keep', place, text, name: statement.name, secret: statement.secret, evaluate, reveals };
     }
     case 'let':
-      return [
-        {
-          kind: 'let',
-          place,
-          text,
-          name: statement.name,
-          secret: false,
-          evaluate: compileExpression(statement.value),
-          reveals: revealing(statement.value).map(reference => reference.name),
-        },
-      ];
+      return {
+        kind: 'let',
+        place,
+        text,
+        name: statement.name,
+        secret: false,
+        evaluate: compileExpression(statement.value),
+        reveals: revealing(statement.value).map(reference => reference.name),
+      };
     case 'wait':
-      return [{ kind: 'wait', place, text, evaluate: compileExpression(statement.duration) }];
+      return { kind: 'wait', place, text, evaluate: compileExpression(statement.duration) };
+    case 'skip':
+      return { kind: 'skip', when: prepareCondition(statement, statement.when, source) };
     default:
-      throw new TypeError(`The statement ${statement.type} is not there yet.`);
+      return statement satisfies never;
   }
 }
 
@@ -130,7 +156,8 @@ function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evalu
 }
 
 /** @param below the steps that come after a request */
-function expectsFault(below: readonly PageStep[]): boolean {
+function expectsFault({ repeat }: RequestStep, below: readonly PageStep[]): boolean {
+  if (repeat && sourcesIn(repeat).some(({ form }) => form === 'fault')) return true;
   const next = below.findIndex(step => step.kind === 'request');
   return below
     .slice(0, next < 0 ? undefined : next)
@@ -181,7 +208,8 @@ function unchecked({ written, page }: CollectionCase, { checks }: Effective): Fi
   for (const step of written.steps) {
     if (step.kind === 'request') {
       close();
-      open = step;
+      // What it is repeated for must hold.
+      open = step.repeat ? undefined : step;
     } else if (step.statements.some(statement => statement.type === 'check')) open = undefined;
   }
   close();

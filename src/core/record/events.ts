@@ -31,7 +31,12 @@ const times = z.strictObject({
   total: z.number(),
 });
 
-const base = { round: z.int(), case: z.string() };
+const base = {
+  round: z.int(),
+  case: z.string(),
+  /** For a case that runs for each row: which one, from 1. */
+  row: z.optional(z.int()),
+};
 
 export const eventSchema = z.discriminatedUnion('type', [
   z.strictObject({
@@ -44,7 +49,14 @@ export const eventSchema = z.discriminatedUnion('type', [
     rounds: z.int(),
     cases: z.int(),
   }),
-  z.strictObject({ type: z.literal('page'), round: z.int(), file: z.string(), title: z.string() }),
+  z.strictObject({
+    type: z.literal('page'),
+    round: z.int(),
+    file: z.string(),
+    title: z.string(),
+    /** Where it is the turn of its cases that clean up, at the end of a pass. */
+    cleanup: z.optional(z.literal(true)),
+  }),
   z.strictObject({
     type: z.literal('exchange'),
     ...base,
@@ -64,7 +76,7 @@ export const eventSchema = z.discriminatedUnion('type', [
       }),
     ),
     /** Why it took place, where it is not the request of the case for the first time. */
-    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry'])),
+    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'repeat'])),
     connection: z.optional(
       z.strictObject({
         protocol: z.string(),
@@ -92,11 +104,18 @@ export const eventSchema = z.discriminatedUnion('type', [
     found: z.optional(z.string()),
     at: z.optional(z.string()),
     origins: z.optional(z.array(z.strictObject({ name: z.string(), value: z.string(), origin: z.string() }))),
+    /** What of a larger value is not as it should be. */
+    differences: z.optional(
+      z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() })),
+    ),
     nearest: z.optional(z.string()),
   }),
   z.strictObject({
     type: z.literal('case'),
-    ...base,
+    round: z.int(),
+    case: z.string(),
+    /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
+    row: z.optional(z.strictObject({ number: z.int(), total: z.int(), values: z.string() })),
     title: z.string(),
     place,
     request: z.optional(z.string()),
@@ -106,6 +125,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     time: z.number(),
     /** What kept a step from being carried out. */
     problem: z.optional(z.strictObject({ message: z.string(), place })),
+    /** The statement that ended it as skipped. */
+    because: z.optional(z.string()),
     /** For a blocked case: the name that did not come about, the case that should have made it, and the first cause. */
     blocked: z.optional(z.strictObject({ name: z.string(), by: z.string(), cause: z.string() })),
   }),

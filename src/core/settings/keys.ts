@@ -14,11 +14,12 @@ export const levelKeys = [
   'proxy',
   'retry',
   'limits',
+  'namespaces',
 ];
 export const rootKeys = [...levelKeys, 'environments', 'environment'];
 
 /** Keys that settings know by name and that are not there yet. */
-export const laterKeys = ['namespaces', 'rows', 'order', 'tags', 'needs', 'internal', 'bounds', 'redact'];
+export const laterKeys = ['rows', 'order', 'tags', 'needs', 'internal', 'bounds', 'redact'];
 
 /** The keys inside a setting that is an object of its own, by the way to it. */
 export const innerKeys: { readonly [path: string]: readonly string[] } = {

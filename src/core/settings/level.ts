@@ -19,7 +19,10 @@ export interface Level {
   readonly query: ReadonlyMap<string, QueryField>;
   readonly auth?: Auth | null;
   readonly transport: TransportSettings;
+  /** The names of XML namespaces by the prefixes that XPath uses for them. */
+  readonly namespaces: ReadonlyMap<string, string | null>;
   readonly tlsRange?: Range;
+  readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };
 }
@@ -45,5 +48,6 @@ export function emptyLevel(name: string, source: Source): Level {
     variables: new Map(),
     checks: [],
     transport: {},
+    namespaces: new Map(),
   };
 }

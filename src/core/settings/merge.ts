@@ -17,6 +17,7 @@ export interface Effective {
   /** Outermost first. */
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
   readonly transport: Transport;
+  readonly namespaces: ReadonlyMap<string, string>;
   /** Where the proxy comes from, for what it refers to. */
   readonly proxyLevel?: Level;
 }
@@ -51,6 +52,7 @@ function merge(levels: readonly Level[]): Effective {
   let checks: { check: Check; level: Level }[] = [];
   let transport: Transport = defaultTransport;
   let proxyLevel: Level | undefined;
+  const namespaces = new Map<string, string>();
   const headers = new Map(ownHeaders.map(each => [each.header.name.toLowerCase(), each]));
   const query = new Map<string, { name: string; field: QueryField; level: Level }>();
   for (const level of levels) {
@@ -70,6 +72,10 @@ function merge(levels: readonly Level[]): Effective {
       if (field.values === null) query.delete(name);
       else query.set(name, { name, field, level });
     }
+    for (const [prefix, name] of level.namespaces) {
+      if (name === null) namespaces.delete(prefix);
+      else namespaces.set(prefix, name);
+    }
     if (level.transport.proxy !== undefined) proxyLevel = level;
     transport = overlay(transport, level.transport);
   }
@@ -80,6 +86,7 @@ function merge(levels: readonly Level[]): Effective {
     ...(auth && { auth }),
     checks,
     transport,
+    namespaces,
     ...(proxyLevel && { proxyLevel }),
   };
 }

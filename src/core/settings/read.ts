@@ -158,7 +158,7 @@ class LevelReader extends YamlReader {
     const title = this.scalarText(root, 'title');
     const base = this.node(root, 'base');
     const auth = readAuth(this, root);
-    const tls = this.node(root, 'tls');
+    const [tls, authNode] = [this.node(root, 'tls'), this.node(root, 'auth')];
     const environment = this.node(root, 'environment');
     const environments = this.#environments(root);
     return {
@@ -171,10 +171,12 @@ class LevelReader extends YamlReader {
       headers: this.#headers(root),
       query: readQuery(this, root),
       transport: readTransport(this, root, this.kind === 'case'),
+      namespaces: this.#namespaces(root),
       variables: this.#variables(this.node(root, 'variables'), `from ${this.name}`, this.kind === 'secrets'),
       checks: this.#checks(root),
       ...(auth !== undefined && { auth }),
       ...(tls && { tlsRange: rangeOf(tls, this.excerpt) }),
+      ...(authNode && { authRange: rangeOf(authNode, this.excerpt) }),
       ...(environments && { environments }),
       ...(this.libraries.isScalar(environment) &&
         environment.value !== null && {
@@ -201,6 +203,15 @@ class LevelReader extends YamlReader {
         });
     }
     return headers;
+  }
+
+  #namespaces(root: YAMLMap): Map<string, string | null> {
+    return new Map(
+      this.pairs(this.node(root, 'namespaces')).map(({ key, value }) => [
+        this.keyText(key),
+        this.libraries.isScalar(value) && value.value !== null ? String(value.value) : null,
+      ]),
+    );
   }
 
   #variables(node: Node | undefined, origin: string, secret: boolean): Map<string, VariableDefinition> {
@@ -276,6 +287,7 @@ const wantedForms: { readonly [key: string]: string } = {
   environments: 'Each environment is a name with its variables: local: { harbour: "http://127.0.0.1:7070" }',
   headers: 'Headers are names and values: Accept: application/json',
   limits: 'Limits are sizes: limits: { body: 10 MiB }',
+  namespaces: 'Prefixes and the namespaces that they stand for: namespaces: { t: "urn:skerry:tides" }',
   proxy: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
   query: 'The query is names and values: query: { lang: en }',
   redirects: 'It is the number of redirects to follow, from 0 to 100.',

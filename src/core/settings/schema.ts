@@ -53,6 +53,7 @@ const everyLevel = {
       head: z.optional(amount),
     }),
   ),
+  namespaces: optional(z.record(z.string(), z.nullable(z.string()))),
 };
 
 const account = z.strictObject({ user: scalar, password: scalar });

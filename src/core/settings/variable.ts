@@ -14,6 +14,8 @@ import { type Libraries, rangeOf } from './yaml-reader.ts';
 
 interface Part {
   readonly references: readonly Reference[];
+  /** Its text, where it refers to nothing. */
+  readonly literal?: string;
   evaluate(scene: Pick<Scene, 'lookup'>): Value;
 }
 
@@ -40,6 +42,7 @@ export class VariableReader {
       return {
         ...base,
         references: part.references,
+        ...(part.literal !== undefined && { literal: part.literal }),
         resolve: scene => ({ value: part.evaluate(scene), origin }),
       };
     }
@@ -116,7 +119,7 @@ export class VariableReader {
     if (references.length === 0) {
       const literal = template.parts.join('');
       const value = plain ? new Plain(literal) : literal;
-      return { references, evaluate: () => value };
+      return { references, literal, evaluate: () => value };
     }
     const [only] = template.parts;
     // A reference alone hands its value on, whatever its kind.

@@ -1,7 +1,7 @@
 import { Mistake } from '../text/finding.ts';
 import type { Excerpt } from '../text/source.ts';
 import { checkJsonWithHoles, JsonMistake } from '../values/json.ts';
-import { checkXml, XmlMistake } from '../values/xml.ts';
+import { readXml, XmlMistake } from '../values/xml.ts';
 import { assemble, findPieces, type Piece, type Place, type Template } from './template.ts';
 
 /** How the references of a body are escaped. */
@@ -18,7 +18,7 @@ export function parseBody(excerpt: Excerpt, start: number, form: BodyForm): Temp
     case 'json':
       return parseJsonBody(excerpt, start, pieces);
     case 'xml':
-      checkXmlBody(excerpt, start, pieces);
+      readXmlBody(excerpt, start, pieces);
       return assemble(text, start, text.length, pieces, piece => placeInXml(text, start, piece));
     case 'yaml':
       return assemble(text, start, text.length, pieces, piece => placeInYaml(text, piece));
@@ -48,7 +48,7 @@ function parseJsonBody(excerpt: Excerpt, start: number, pieces: Piece[]): Templa
 }
 
 /** With something harmless of the same length in the place of every reference, so that places stay what they are. */
-function checkXmlBody(excerpt: Excerpt, start: number, pieces: readonly Piece[]): void {
+function readXmlBody(excerpt: Excerpt, start: number, pieces: readonly Piece[]): void {
   const { text } = excerpt;
   let filled = '';
   let at = start;
@@ -61,7 +61,7 @@ function checkXmlBody(excerpt: Excerpt, start: number, pieces: readonly Piece[])
   if (!filled.includes('<')) return;
   const leading = filled.length - filled.trimStart().length;
   try {
-    checkXml(filled.trimStart());
+    readXml(filled.trimStart());
   } catch (error) {
     if (!(error instanceof XmlMistake)) throw error;
     const place = start + leading + error.offset;

@@ -10,5 +10,9 @@ export function encodeQuery(text: string): string {
 
 /** @param more what encodeURIComponent leaves as it is, and is to be encoded too */
 function percentEncode(text: string, more: RegExp): string {
-  return encodeURIComponent(text).replace(more, char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`);
+  // Half of a surrogate pair cannot be encoded.
+  return encodeURIComponent(text.replace(/[\uD800-\uDFFF]/gu, '\uFFFD')).replace(
+    more,
+    char => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
+  );
 }

@@ -14,6 +14,10 @@ export const codes = {
   'body-xml': 'error',
   'field-line': 'error',
   'file-missing': 'error',
+  'fence-name': 'error',
+  'schema-missing': 'error',
+  'schema-form': 'error',
+  'table-form': 'error',
   'case-address': 'error',
   'not-yet': 'error',
   // statements
@@ -25,7 +29,9 @@ export const codes = {
   'many-values': 'error',
   'never-equal': 'error',
   'pattern-form': 'error',
+  'selector-form': 'error',
   'no-response-yet': 'error',
+  'statement-place': 'error',
   // settings
   'yaml-form': 'error',
   'setting-unknown': 'error',
@@ -40,6 +46,9 @@ export const codes = {
   'base-missing': 'error',
   // warnings
   'request-unchecked': 'warning',
+  'check-idle': 'warning',
+  'one-value': 'warning',
+  'secret-written': 'warning',
   'name-unused': 'warning',
   'name-shadowed': 'warning',
   'tls-unverified': 'warning',

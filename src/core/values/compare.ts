@@ -97,8 +97,10 @@ function asKindOf(value: Value, other: Value): Value {
 
 /** A plain value read as a kind, where it is written so; otherwise as text. */
 export function plainAs({ text }: Plain, kind: Kind): Value {
-  if (kind === 'number' && isNumberText(text)) return readNumber(text);
-  if (kind === 'boolean' && (text === 'true' || text === 'false')) return text === 'true';
+  // White space around it means nothing in XML and HTML.
+  const written = text.trim();
+  if (kind === 'number' && isNumberText(written)) return readNumber(written);
+  if (kind === 'boolean' && (written === 'true' || written === 'false')) return written === 'true';
   if (kind === 'date') return readDate(text) ?? text;
   if (kind === 'timestamp') return readTimestamp(text) ?? text;
   if (kind === 'duration') return readDuration(text) ?? text;

@@ -228,14 +228,15 @@ function writeAt(value: Value, indent: number, line: string): string {
 }
 
 function writeSpecial(value: Special): string {
-  if (value instanceof Plain) return plainAsJson(value.text);
+  if (value instanceof Plain) return plainAsJson(value);
   if (value instanceof Duration) return JSON.stringify(durationText(value.milliseconds));
   if (value instanceof Size) return JSON.stringify(sizeText(value.bytes));
   if (value instanceof CalendarDate || value instanceof Timestamp) return JSON.stringify(instantText(value));
   throw new TypeError(`A value of kind ${value.kind} has no JSON form.`);
 }
 
-/** A plain value becomes a number, boolean or null if it is written so, else a string. */
-function plainAsJson(text: string): string {
+/** A plain value becomes a number or boolean if it is written so and not in quotes, else a string. */
+function plainAsJson({ text, quoted }: Plain): string {
+  if (quoted) return JSON.stringify(text);
   return isNumberText(text) || text === 'true' || text === 'false' ? text : JSON.stringify(text);
 }

@@ -89,11 +89,12 @@ function divide(x: Big, y: Big): Big {
   return new Divider(x).div(y).prec(quotientDigits);
 }
 
-export function round(value: Numeric, direction: 'round' | 'floor' | 'ceil'): Numeric {
+/** @param places behind the point */
+export function round(value: Numeric, direction: 'round' | 'floor' | 'ceil', places = 0): Numeric {
   const decimal = toBig(value);
-  if (direction === 'round') return fromBig(decimal.round(0, Big.roundHalfUp));
+  if (direction === 'round') return fromBig(decimal.round(places, Big.roundHalfUp));
   const awayFromZero = (direction === 'floor') === decimal.s < 0;
-  return fromBig(decimal.round(0, awayFromZero ? Big.roundUp : Big.roundDown));
+  return fromBig(decimal.round(places, awayFromZero ? Big.roundUp : Big.roundDown));
 }
 
 /** The number as JSON writes it, integers with all their digits. */

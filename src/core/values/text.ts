@@ -60,3 +60,35 @@ export function readTimestamp(text: string): Timestamp | undefined {
   const milliseconds = Date.parse(text.toUpperCase());
   return Number.isNaN(milliseconds) ? undefined : new Timestamp(milliseconds);
 }
+
+const months = 'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'.split(' ');
+const time = '(?<time>\\d{2}:\\d{2}:\\d{2})';
+/** The form of today, and the two obsolete ones that are still to be read (RFC 9110, 5.6.7). */
+const httpDates = [
+  new RegExp(`^[A-Z][a-z]{2}, (?<day>\\d{2}) (?<month>[A-Z][a-z]{2}) (?<year>\\d{4}) ${time} GMT$`),
+  new RegExp(`^[A-Z][a-z]+day, (?<day>\\d{2})-(?<month>[A-Z][a-z]{2})-(?<year>\\d{2}) ${time} GMT$`),
+  new RegExp(`^[A-Z][a-z]{2} (?<month>[A-Z][a-z]{2}) (?<day>[ \\d]\\d) ${time} (?<year>\\d{4})$`),
+];
+
+/** A text written as an HTTP date, as that instant. */
+export function readHttpDate(text: string): Timestamp | undefined {
+  for (const form of httpDates) {
+    const found = form.exec(text);
+    if (!found) continue;
+    const { day: date, month, year, time: clock } = found.groups as { [part: string]: string };
+    return readTimestamp(
+      `${fullYear(year!)}-${two(months.indexOf(month!) + 1)}-${two(Number(date))}T${clock}Z`,
+    );
+  }
+  return undefined;
+}
+
+function two(number: number): string {
+  return String(number).padStart(2, '0');
+}
+
+/** Two digits are of the last century where they would lie far ahead. */
+function fullYear(year: string): string {
+  if (year.length === 4) return year;
+  return `${Number(year) > 80 ? 19 : 20}${year}`;
+}

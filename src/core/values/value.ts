@@ -42,7 +42,11 @@ export abstract class Special {
 /** Characters that have no kind of their own: a header, an unquoted setting, a value given on the command line. */
 export class Plain extends Special {
   readonly kind = 'plain';
-  constructor(readonly text: string) {
+  /** @param quoted whether it stood in quotes, as some cells of a table do: in the place of a JSON value it stays a text */
+  constructor(
+    readonly text: string,
+    readonly quoted = false,
+  ) {
     super();
   }
 }

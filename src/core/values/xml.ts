@@ -1,8 +1,10 @@
-let parse: typeof import('slimdom').parseXmlDocument | undefined;
+import type { Document, Element, Node } from 'slimdom';
 
-/** Loads what reads XML. To be awaited before the first `checkXml`. */
+let library: typeof import('slimdom') | undefined;
+
+/** Loads what reads XML. To be awaited before the first `readXml`. */
 export async function loadXml(): Promise<void> {
-  parse ??= (await import('slimdom')).parseXmlDocument;
+  library ??= await import('slimdom');
 }
 
 /** Why a text is no well-formed XML, and at which offset. */
@@ -15,11 +17,15 @@ export class XmlMistake extends Error {
   }
 }
 
-/** Throws XmlMistake where a text is no well-formed document. */
-export function checkXml(text: string): void {
-  if (!parse) throw new TypeError('loadXml() comes before checkXml().');
+/** What looks for nodes takes time with the third power of the depth. */
+const deepest = 200;
+
+/** Reads a document. External entities are not read, and those that grow without bounds are refused. Throws XmlMistake. */
+export function readXml(text: string): Document {
+  if (!library) throw new TypeError('loadXml() comes before readXml().');
+  let document: Document;
   try {
-    parse(text);
+    document = library.parseXmlDocument(text);
   } catch (error) {
     const { message } = error as Error;
     const [, line, column] = /^At line (\d+), character (\d+):/m.exec(message) ?? [];
@@ -32,6 +38,31 @@ export function checkXml(text: string): void {
       line === undefined ? text.length : offsetOf(text, Number(line), Number(column)),
     );
   }
+  if (isDeeper(document.documentElement, deepest))
+    throw new XmlMistake(`the document is nested deeper than ${deepest} levels`, 0);
+  return document;
+}
+
+/** A node of a document that was read, in one line. */
+export function writeXml(node: Node): string {
+  return library!.serializeToWellFormedString(node).replace(/\s+/g, ' ');
+}
+
+function isDeeper(root: Element | null, limit: number): boolean {
+  let depth = 1;
+  for (let at = root; at; ) {
+    if (at.firstElementChild) {
+      at = at.firstElementChild;
+      if (++depth > limit) return true;
+      continue;
+    }
+    while (at && at !== root && !at.nextElementSibling) {
+      at = at.parentElement;
+      depth--;
+    }
+    at = !at || at === root ? null : at.nextElementSibling;
+  }
+  return false;
 }
 
 /** Line and column count from 1, the column in characters. */

@@ -10,6 +10,8 @@ export interface VariableDefinition {
   readonly source: Source;
   readonly range: Range;
   readonly references: readonly Reference[];
+  /** Its text, where it is written out. */
+  readonly literal?: string;
   /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */
   readonly secret: boolean;
   /** Its value; what it refers to is looked up in the scene. Throws Misfit. */

@@ -172,7 +172,7 @@ function tokenRequest(
 }
 
 function responseFor({ status, headers, body }: NonNullable<Exchange['response']>): Response {
-  return new Response(status === 204 || status === 304 ? null : withoutIdentity(body), {
+  return new Response(status === 204 || status === 304 ? null : new Uint8Array(withoutIdentity(body)), {
     status,
     headers: headers.map(([name, value]): [string, string] => [name, value]),
   });

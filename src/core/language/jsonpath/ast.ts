@@ -17,6 +17,8 @@ export interface Segment {
 export interface Path {
   readonly text: string;
   readonly segments: readonly Segment[];
+  /** Whether a filter in it calls match() or search(). */
+  readonly usesPatterns: boolean;
 }
 
 export interface FilterQuery {
@@ -33,15 +35,14 @@ export type Comparable =
 export interface FunctionCall {
   readonly kind: 'function';
   readonly name: string;
-  readonly arguments: readonly Argument[];
+  readonly arguments: readonly Comparable[];
 }
-
-export type Argument = Comparable | { readonly kind: 'logical'; readonly condition: Logical };
 
 export type Logical =
   | { readonly kind: 'or' | 'and'; readonly parts: readonly Logical[] }
   | { readonly kind: 'not'; readonly part: Logical }
   | { readonly kind: 'test'; readonly query: FilterQuery }
+  | { readonly kind: 'call'; readonly call: FunctionCall }
   | {
       readonly kind: 'compare';
       readonly operator: '==' | '!=' | '<' | '<=' | '>' | '>=';

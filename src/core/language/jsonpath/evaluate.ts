@@ -1,4 +1,5 @@
 import { compareOrder, equalJson } from '../../values/compare.ts';
+import { outline } from '../../values/describe.ts';
 import { Exact } from '../../values/number.ts';
 import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
 import {
@@ -19,15 +20,33 @@ export class Match {
     readonly key: string | number = '',
   ) {}
 
-  /** The normalized path (RFC 9535, 2.7), in the shorthand where a name allows it: `$.berths[3].state`. */
+  /** What stands around it, in one line. */
+  get surroundings(): string {
+    // The object or list that holds it, but not the whole document.
+    return outline((this.parent?.parent ? this.parent : this).value);
+  }
+
+  /** The way to it as a page would write it: `$.berths[3].state`. */
   get path(): string {
     return this.parent ? this.parent.path + pathStep(this.key) : '$';
+  }
+
+  /** The normalized path of RFC 9535, 2.7: `$['berths'][3]['state']`. */
+  get normalizedPath(): string {
+    if (!this.parent) return '$';
+    return (
+      this.parent.normalizedPath + (typeof this.key === 'number' ? `[${this.key}]` : quotedStep(this.key))
+    );
   }
 }
 
 export function pathStep(key: string | number): string {
   if (typeof key === 'number') return `[${key}]`;
   if (/^[A-Za-z_]\w*$/.test(key)) return `.${key}`;
+  return quotedStep(key);
+}
+
+function quotedStep(key: string): string {
   return `['${key.replace(/[\\']/g, '\\$&').replace(/[\u0000-\u001f]/g, char => JSON.stringify(char).slice(1, -1))}']`;
 }
 
@@ -45,12 +64,29 @@ export function compileSegments(segments: readonly Segment[]): CompiledPath {
   };
 }
 
-/** A singular path made ready: walks straight to the one value, or says what is missing, from the place where it began. */
-export function compileSingular(segments: readonly Segment[]): (from: Value, place?: Match) => Found {
-  const keys = segments.map(segment => {
+function keysOf(segments: readonly Segment[]): (string | number)[] {
+  return segments.map(segment => {
     const selector = segment.selectors[0]!;
     return selector.kind === 'name' ? selector.name : selector.kind === 'index' ? selector.index : 0;
   });
+}
+
+/** A singular path inside a filter, where nobody asks why something is missing. */
+function compileWalk(segments: readonly Segment[]): (from: Value) => Found {
+  const keys = keysOf(segments);
+  return from => {
+    let value: Value | undefined = from;
+    for (const key of keys) {
+      value = step(value, key);
+      if (value === undefined) return nothing;
+    }
+    return value;
+  };
+}
+
+/** A singular path made ready: walks straight to the one value, or says what is missing, from the place where it began. */
+export function compileSingular(segments: readonly Segment[]): (from: Value, place?: Match) => Found {
+  const keys = keysOf(segments);
   return (from, place) => {
     let value = from;
     for (let depth = 0; depth < keys.length; depth++) {
@@ -189,6 +225,10 @@ function compileLogical(logical: Logical): Holds {
       const query = compileQuery(logical.query);
       return (item, root) => query(item, root).length > 0;
     }
+    case 'call': {
+      const call = compileComparable(logical.call);
+      return (item, root) => call(item, root) === true;
+    }
     case 'compare': {
       const left = compileComparable(logical.left);
       const right = compileComparable(logical.right);
@@ -232,7 +272,7 @@ function compileComparable(comparable: Comparable): (item: Match, root: Value) =
       return () => comparable.value;
     case 'query': {
       if (isSingular(comparable.query.segments)) {
-        const walk = compileSingular(comparable.query.segments);
+        const walk = compileWalk(comparable.query.segments);
         return comparable.query.root === '@' ? item => walk(item.value) : (_item, root) => walk(root);
       }
       const query = compileQuery(comparable.query);
@@ -245,7 +285,7 @@ function compileComparable(comparable: Comparable): (item: Match, root: Value) =
           const query = compileQuery(argument.query);
           return (item: Match, root: Value): Found => query(item, root).map(match => match.value);
         }
-        return compileComparable(argument as Comparable);
+        return compileComparable(argument);
       });
       return (item, root) => apply(...given.map(value => value(item, root)));
     }

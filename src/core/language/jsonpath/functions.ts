@@ -1,14 +1,48 @@
 import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
+import { compilePattern, type Pattern, PatternMistake } from '../patterns.ts';
+import { IRegexpMistake, translateIRegexp } from './iregexp.ts';
+
+/** RFC 9535, 2.4.1: one value, a truth, or the nodes that a query matches. */
+export type PathType = 'value' | 'logical' | 'nodes';
 
 export interface PathFunction {
-  /** Whether each argument is one value or the list of what a query matches (RFC 9535, 2.4.1). */
-  readonly parameters: readonly ('value' | 'nodes')[];
-  readonly result: 'value' | 'logical';
-  /** An argument of type `nodes` comes as a list of the matched values. */
+  readonly parameters: readonly PathType[];
+  readonly result: PathType;
+  /** An argument of type `nodes` comes as a list of the matched values; a truth is `true` or `false`. */
   readonly apply: (...given: Found[]) => Found;
 }
 
 const nothing = new Missing('a function gave nothing');
+
+/** Patterns that were made lately; most come from the page and are the same for every item. */
+const made = new Map<string, Pattern | null>();
+
+/** Null for a text that is no pattern of RFC 9485: nothing matches it (RFC 9535, 2.4.6). */
+function patternOf(text: string, whole: boolean): Pattern | null {
+  const key = `${whole ? '=' : '~'}${text}`;
+  let pattern = made.get(key);
+  if (pattern === undefined) {
+    if (made.size >= 100) made.clear();
+    pattern = compile(text, whole);
+    made.set(key, pattern);
+  }
+  return pattern;
+}
+
+function compile(text: string, whole: boolean): Pattern | null {
+  try {
+    const pattern = translateIRegexp(text);
+    return compilePattern(whole ? `\\A(?:${pattern})\\z` : pattern, '');
+  } catch (error) {
+    if (error instanceof IRegexpMistake || error instanceof PatternMistake) return null;
+    throw error;
+  }
+}
+
+function testFor(whole: boolean): PathFunction['apply'] {
+  return (text, pattern) =>
+    typeof text === 'string' && typeof pattern === 'string' && patternOf(pattern, whole)?.test(text) === true;
+}
 
 /** The functions that a filter may call. */
 export const pathFunctions: { readonly [name: string]: PathFunction } = Object.assign(Object.create(null), {
@@ -27,4 +61,6 @@ export const pathFunctions: { readonly [name: string]: PathFunction } = Object.a
     result: 'value',
     apply: (nodes: Found) => ((nodes as Value[]).length === 1 ? (nodes as Value[])[0]! : nothing),
   },
+  match: { parameters: ['value', 'value'], result: 'logical', apply: testFor(true) },
+  search: { parameters: ['value', 'value'], result: 'logical', apply: testFor(false) },
 } satisfies { [name: string]: PathFunction });

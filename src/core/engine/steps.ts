@@ -1,0 +1,294 @@
+import { explain, nearestPart } from '../language/explain.ts';
+import { ResponseView } from '../language/response.ts';
+import type {
+  Checking,
+  Keeping,
+  Letting,
+  Place,
+  PlannedCase,
+  PlannedStep,
+  Repeating,
+  Sending,
+  Skipping,
+  Waiting,
+} from '../plan/plan.ts';
+import type { CaseEvent, CheckEvent, Outcome, RunEvent } from '../record/events.ts';
+import { Misfit } from '../template/render.ts';
+import { plainAs } from '../values/compare.ts';
+import { textOf } from '../values/text.ts';
+import { Duration, type Found, Missing, Plain } from '../values/value.ts';
+import { canBeExpected, exchangeEvent, surroundingsOf } from './exchange.ts';
+import { type Filled, fillRequest } from './fill.ts';
+import type { Fault, OutgoingRequest } from './ports.ts';
+import type { RunContext } from './run.ts';
+import { CaseScene, type PassScope } from './scope.ts';
+import { toMicrosecond } from './time.ts';
+
+/** Carries out the steps of a case once, in the order in which they are written. */
+export class StepRunner {
+  readonly #scene: CaseScene;
+  #outcome: Outcome = 'passed';
+  #problem: CaseEvent['problem'];
+  #status: number | undefined;
+  #because: string | undefined;
+  readonly #made = new Set<string>();
+  /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
+  #waiting: RunEvent[] = [];
+
+  constructor(
+    readonly planned: PlannedCase,
+    readonly round: number,
+    readonly scope: PassScope,
+    readonly context: RunContext,
+    readonly row?: CaseEvent['row'],
+  ) {
+    this.#scene = new CaseScene(scope, planned, context.ports, context.ports.environment);
+  }
+
+  /** What became of it; the event is told. */
+  async run(): Promise<CaseEvent> {
+    const { ports } = this.context;
+    const begin = ports.elapsed();
+    for (const step of this.planned.steps) if (!(await this.#step(step))) break;
+    this.#forgetNotMade();
+    const event: CaseEvent = {
+      ...caseEvent(this.planned, this.round, this.#outcome),
+      ...(this.#status !== undefined && { status: this.#status }),
+      time: toMicrosecond(ports.elapsed() - begin),
+      ...(this.row && { row: this.row }),
+      ...(this.#problem && { problem: this.#problem }),
+      ...(this.#because !== undefined && { because: this.#because }),
+    };
+    this.#emit(event);
+    this.#tell();
+    return event;
+  }
+
+  /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */
+  #forgetNotMade(): void {
+    for (const step of this.planned.steps) {
+      if ((step.kind === 'keep' || step.kind === 'let') && !this.#made.has(step.name)) this.#forget(step);
+    }
+  }
+
+  #forget({ kind, name }: Keeping | Letting): void {
+    this.scope.page.delete(name);
+    if (kind === 'keep') this.scope.kept.delete(name);
+  }
+
+  #emit(event: RunEvent): void {
+    this.#waiting.push(event);
+  }
+
+  #tell(): void {
+    for (const event of this.#waiting) this.context.emit(event);
+    this.#waiting = [];
+  }
+
+  /** False when the case cannot go on. */
+  #step(step: PlannedStep): boolean | Promise<boolean> {
+    try {
+      switch (step.kind) {
+        case 'send':
+          return this.#send(step, fillRequest(step, this.#scene, this.scope.jar));
+        case 'check':
+          // What a level wants of responses is not asked where none came.
+          if (step.level === undefined || this.#scene.response) this.#check(step);
+          return true;
+        case 'keep':
+          this.#keep(step);
+          return true;
+        case 'let':
+          return this.#let(step);
+        case 'wait':
+          return this.#wait(step);
+        case 'skip':
+          return this.#skip(step);
+        default:
+          return step satisfies never;
+      }
+    } catch (error) {
+      const { place } = step.kind === 'skip' ? step.when : step;
+      if (error instanceof Misfit) return this.#stop(error.message, place);
+      // The one way in which a document from outside can exhaust the stack.
+      if (error instanceof RangeError)
+        return this.#stop('The response is nested too deeply to be looked at.', place);
+      throw error;
+    }
+  }
+
+  #stop(message: string, place: Place): false {
+    // After a keep that failed, what follows from it is no error of its own.
+    if (this.#outcome === 'passed') this.#outcome = 'error';
+    this.#problem = { message, place };
+    return false;
+  }
+
+  async #send(step: Sending, { request, secrets }: Filled): Promise<boolean> {
+    const { ports, masker } = this.context;
+    for (const secret of secrets) masker.addValue(secret, 'passing');
+    this.#tell();
+    const begin = ports.elapsed();
+    let fault = await this.#exchange(step, request);
+    if (step.repeat) fault = await this.#repeat(step, step.repeat, request, begin, fault);
+    if (fault)
+      return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
+    this.#status ??= this.#scene.response!.received.status;
+    return true;
+  }
+
+  /** Sends a request and puts what came of it before the statements below. */
+  async #exchange(step: Sending, request: OutgoingRequest, cause?: 'repeat'): Promise<Fault | undefined> {
+    const { ports, options, masker } = this.context;
+    const scene = this.#scene;
+    const at = ports.now();
+    const { exchanges, secrets: found } = await ports.send(request, options.signal);
+    if (found) for (const secret of found) masker.addValue(secret, 'lasting');
+    let begin = at;
+    for (const exchange of exchanges) {
+      const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
+      this.#emit(exchangeEvent(this.#source, step.place, told, begin, options.bodies, request.limits.record));
+      begin += Math.round(exchange.times.total);
+    }
+    const { response, fault } = exchanges.at(-1)!;
+    scene.exchanges = exchanges;
+    scene.response = response && new ResponseView(response, surroundingsOf(exchanges));
+    return fault;
+  }
+
+  /** Sends it again until its condition holds, or its time is over. A fault on the way means: not yet. */
+  async #repeat(
+    step: Sending,
+    { every, limit, until }: Repeating,
+    request: OutgoingRequest,
+    begin: number,
+    first: Fault | undefined,
+  ): Promise<Fault | undefined> {
+    const { ports, options } = this.context;
+    const [pause, time] = [asDuration(every(this.#scene)), asDuration(limit(this.#scene))];
+    if (pause instanceof Missing || time instanceof Missing)
+      throw new Misfit(`${until.text}: ${((pause instanceof Missing ? pause : time) as Missing).reason}.`);
+    let fault = first;
+    for (;;) {
+      this.#scene.notes = [];
+      const holds = (fault === undefined || step.expectsFault) && until.decide(this.#scene) === true;
+      const over = ports.elapsed() - begin + pause.milliseconds > time.milliseconds;
+      if (holds || over || options.signal.aborted || fault?.kind === 'unsendable') break;
+      await ports.sleep(pause.milliseconds, options.signal);
+      if (options.signal.aborted) break;
+      fault = await this.#exchange(step, request, 'repeat');
+    }
+    if (fault === undefined || step.expectsFault) this.#check(until);
+    return fault;
+  }
+
+  get #source() {
+    const { round, row } = this;
+    const source = { round, case: this.planned.address };
+    return row ? { ...source, row: row.number } : source;
+  }
+
+  #check(step: Checking): void {
+    const scene = this.#scene;
+    if (scene.notes.length > 0) scene.notes = [];
+    const truth = step.decide(scene);
+    const event = this.#checkEvent(step, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
+    if (truth !== true) {
+      this.#fail();
+      Object.assign(event, explain(step.condition, scene.notes, step.text, scene));
+    }
+    this.#emit(event);
+  }
+
+  /** Made for every check of every response, so without copies of copies. */
+  #checkEvent({ place, text, label, level }: Checking, holds: CheckEvent['holds']): CheckEvent {
+    const event: CheckEvent = { type: 'check', ...this.#source, place, text, holds };
+    const words = label?.(this.#scene);
+    if (typeof words === 'string') event.label = words;
+    if (level !== undefined) event.level = level;
+    return event;
+  }
+
+  #fail(): void {
+    if (this.#outcome === 'passed') this.#outcome = 'failed';
+  }
+
+  /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
+  #keep(step: Keeping): void {
+    const value = step.evaluate(this.#scene);
+    const base = { type: 'check', ...this.#source, place: step.place, text: step.text } as const;
+    if (value instanceof Missing) {
+      this.#fail();
+      this.#forget(step);
+      const { nearest } = nearestPart(this.#scene);
+      const failed: CheckEvent = {
+        ...base,
+        holds: 'no',
+        expected: `a value for '${step.name}'`,
+        found: `nothing: ${value.reason}`,
+      };
+      this.#emit(nearest === undefined ? failed : { ...failed, nearest });
+      return;
+    }
+    const entry = {
+      value,
+      origin: `kept in ${this.planned.address}`,
+      secret: step.secret || this.#revealsSecret(step),
+    };
+    if (entry.secret) this.context.masker.addValue(value, 'passing');
+    this.#made.add(step.name);
+    this.scope.page.set(step.name, entry);
+    this.scope.kept.set(step.name, entry);
+  }
+
+  #let(step: Letting): boolean {
+    const value = step.evaluate(this.#scene);
+    if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
+    const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
+    if (entry.secret) this.context.masker.addValue(value, 'passing');
+    this.#made.add(step.name);
+    this.scope.page.set(step.name, entry);
+    return true;
+  }
+
+  /** What is computed from a secret is one, and so is what bears the name of one. */
+  #revealsSecret({ name, reveals }: Pick<Keeping, 'name' | 'reveals'>): boolean {
+    return this.scope.isSecret(name) || reveals.some(each => this.#scene.lookup(each)?.secret === true);
+  }
+
+  /** Where it cannot be decided, that is a failed check: neither way is right. */
+  #skip({ when }: Skipping): boolean {
+    const scene = this.#scene;
+    scene.notes = [];
+    const truth = when.decide(scene);
+    if (truth === false) return true;
+    if (truth === true) {
+      if (this.#outcome === 'passed') this.#outcome = 'skipped';
+      this.#because = when.text;
+    } else this.#check(when);
+    return false;
+  }
+
+  async #wait(step: Waiting): Promise<boolean> {
+    const value = asDuration(step.evaluate(this.#scene));
+    if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
+    await this.context.ports.sleep(value.milliseconds, this.context.options.signal);
+    return true;
+  }
+}
+
+/** What the record says of every case. */
+export function caseEvent(
+  { address, title, place, request }: PlannedCase,
+  round: number,
+  outcome: Outcome,
+): CaseEvent {
+  const told = request === undefined ? {} : { request };
+  return { type: 'case', round, case: address, title, place, ...told, outcome, time: 0 };
+}
+
+function asDuration(value: Found): Duration | Missing {
+  const read = value instanceof Plain ? plainAs(value, 'duration') : value;
+  if (read instanceof Duration || read instanceof Missing) return read;
+  return new Missing(`'${textOf(read) ?? 'it'}' is no duration; write for example wait 2 s`);
+}

@@ -1,0 +1,47 @@
+import { Missing, type Value } from '../values/value.ts';
+import type { Expression } from './ast.ts';
+import { compileExpression } from './compile-expression.ts';
+import { AnyOf, type Partial } from './difference.ts';
+import type { Scene } from './scene.ts';
+
+/** What stands behind `includes`: a value in which types may stand for members and items. */
+export function compilePartial(node: Expression): (scene: Scene) => Partial | Missing {
+  switch (node.type) {
+    case 'type-word': {
+      const any = new AnyOf(node.types);
+      return () => any;
+    }
+    case 'list': {
+      const items = node.items.map(compilePartial);
+      return scene => {
+        const list: Partial[] = [];
+        for (const item of items) {
+          const part = item(scene);
+          if (part instanceof Missing) return part;
+          list.push(part);
+        }
+        return list;
+      };
+    }
+    case 'object': {
+      const members = node.members.map(({ name, value }) => ({
+        name: compileExpression(name),
+        value: compilePartial(value),
+      }));
+      return scene => {
+        const entries: [string, Partial][] = [];
+        for (const member of members) {
+          const [name, part] = [member.name(scene), member.value(scene)];
+          if (name instanceof Missing) return name;
+          if (part instanceof Missing) return part;
+          entries.push([name as string, part]);
+        }
+        return Object.fromEntries(entries) as Partial;
+      };
+    }
+    default: {
+      const evaluate = compileExpression(node);
+      return scene => evaluate(scene) as Value | Missing;
+    }
+  }
+}

@@ -1,0 +1,150 @@
+import type { ErrorObject } from 'ajv';
+import { nearest } from '../../text/nearest.ts';
+import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { describe } from '../../values/describe.ts';
+import { isNumberText } from '../../values/number.ts';
+import { textOf } from '../../values/text.ts';
+import { isObject, Missing, Plain, Special, type Value } from '../../values/value.ts';
+import type { Difference } from '../difference.ts';
+import { expectationOf } from './schema-words.ts';
+
+let openValidator: typeof import('./schema-library.ts').openValidator | undefined;
+
+/** Loads what reads JSON Schema. To be awaited before the first `compileSchema`. */
+export async function loadSchemas(): Promise<void> {
+  openValidator ??= (await import('./schema-library.ts')).openValidator;
+}
+
+/** Why a document is no JSON Schema that can be used. */
+export class SchemaMistake extends Error {}
+
+/** Everything in which a value does not fit a schema, by its place; nothing where it fits. */
+export type Validator = (value: Value, begin: string) => readonly Difference[] | Missing;
+
+/** How long it may take to look at one value, in milliseconds. */
+const patience = 2000;
+
+const dialects: { readonly [uri: string]: '2020-12' | '2019-09' | 'draft-07' } = {
+  'https://json-schema.org/draft/2020-12/schema': '2020-12',
+  'https://json-schema.org/draft/2019-09/schema': '2019-09',
+  'http://json-schema.org/draft-07/schema': 'draft-07',
+};
+
+/**
+ * Makes a schema ready; without `$schema` it is one of 2020-12. Throws SchemaMistake.
+ * @param id the URI of its file, to which `$ref` is relative
+ * @param others schemas that it may refer to, by the URIs of their files
+ */
+export function compileSchema(
+  schema: Value,
+  id = 'file:///schema.json',
+  others: ReadonlyMap<string, Value> = new Map(),
+): Validator {
+  if (!openValidator) throw new TypeError('loadSchemas() comes before compileSchema().');
+  if (!isObject(schema) && typeof schema !== 'boolean')
+    throw new SchemaMistake('a schema is an object, or true or false');
+  const slips: string[] = [];
+  const listen = (message: unknown) => slips.push(String(message));
+  const validator = openValidator(dialectOf(schema), {
+    allErrors: true,
+    strict: false,
+    strictSchema: 'log',
+    ownProperties: true,
+    verbose: true,
+    multipleOfPrecision: 9,
+    logger: { log: listen, warn: listen, error: listen },
+  });
+  let validate: ReturnType<typeof validator.compile>;
+  try {
+    for (const [uri, other] of others) validator.addSchema(toJson(other) as object, uri);
+    validator.addSchema(toJson(schema) as object, id);
+    validate = validator.getSchema(id)!;
+  } catch (error) {
+    throw new SchemaMistake(reasonOf(error as Error));
+  }
+  const slip = slipIn(slips, Object.keys(validator.RULES.all), Object.keys(validator.formats));
+  if (slip !== undefined) throw new SchemaMistake(slip);
+  return (value, begin) => {
+    const data = toJson(value);
+    try {
+      const fits = withinTime(patience, 'the comparison with the schema', () => validate(data));
+      return fits ? [] : differencesIn(validate.errors ?? [], data, begin);
+    } catch (error) {
+      if (error instanceof TooSlow) return new Missing(error.message, true);
+      if (error instanceof RangeError)
+        return new Missing('the schema refers to itself without end for this value', true);
+      throw error;
+    }
+  };
+}
+
+function dialectOf(schema: Value) {
+  const uri = isObject(schema) ? schema.$schema : undefined;
+  if (uri === undefined) return '2020-12';
+  const dialect = typeof uri === 'string' ? dialects[uri.replace(/#$/, '')] : undefined;
+  if (!dialect)
+    throw new SchemaMistake(
+      `'${describe(uri)}' is no dialect that is known; there are ${Object.keys(dialects).join(', ')}`,
+    );
+  return dialect;
+}
+
+/** What is unknown is allowed by JSON Schema, and means nothing; but a slip must not. */
+function slipIn(messages: readonly string[], keywords: string[], formats: string[]): string | undefined {
+  for (const message of messages) {
+    const [, word] = /unknown keyword: "([^"]+)"/.exec(message) ?? [];
+    const meant = word !== undefined && nearest(word, [...keywords, 'properties', 'required', 'items']);
+    if (meant && meant !== word) return `'${word}' is no keyword of a schema. Did you mean '${meant}'?`;
+    const [, format] = /unknown format "([^"]+)"/.exec(message) ?? [];
+    const near = format !== undefined && nearest(format, formats);
+    if (near) return `'${format}' is no format that is known. Did you mean '${near}'?`;
+  }
+  return undefined;
+}
+
+function reasonOf({ message }: Error): string {
+  const reference = /can't resolve reference (\S+)/.exec(message)?.[1];
+  if (reference !== undefined) return `the $ref '${reference}' leads nowhere`;
+  return message
+    .replace(/^schema is invalid: /, '')
+    .split(', ')
+    .map(each => each.replace(/^data\/?/, ''))[0]!;
+}
+
+/** As the package that reads schemas knows values: numbers are doubles. */
+function toJson(value: Value): unknown {
+  if (Array.isArray(value)) return value.map(toJson);
+  if (value instanceof Plain) {
+    const { text } = value;
+    return isNumberText(text) ? Number(text) : text === 'true' || text === 'false' ? text === 'true' : text;
+  }
+  if (value instanceof Special) return value.kind === 'number' ? Number(textOf(value)) : textOf(value);
+  if (value instanceof Uint8Array) return Buffer.from(value).toString('base64');
+  if (!isObject(value)) return value;
+  const object: { [name: string]: unknown } = {};
+  // A plain assignment would not make a member of '__proto__'.
+  for (const [name, each] of Object.entries(value))
+    Object.defineProperty(object, name, {
+      value: toJson(each),
+      enumerable: true,
+      writable: true,
+      configurable: true,
+    });
+  return object;
+}
+
+/** Of several ways that a value could have fitted, what is told is that none did. */
+function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: string): Difference[] {
+  const choices = errors.filter(({ keyword }) => keyword === 'anyOf' || keyword === 'oneOf');
+  const told = errors.filter(
+    each =>
+      each.keyword !== 'if' &&
+      !choices.some(choice => choice !== each && each.schemaPath.startsWith(`${choice.schemaPath}/`)),
+  );
+  return told.map(error => {
+    const inside = errors.filter(
+      each => each !== error && each.schemaPath.startsWith(`${error.schemaPath}/`),
+    );
+    return expectationOf(error, inside, data, begin);
+  });
+}

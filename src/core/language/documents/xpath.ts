@@ -1,0 +1,170 @@
+import type { Attr, Document, Node } from 'slimdom';
+import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { Missing, Plain, type Value } from '../../values/value.ts';
+import { loadXml, writeXml } from '../../values/xml.ts';
+import { Match } from '../jsonpath/evaluate.ts';
+
+type Evaluate = typeof import('fontoxpath').evaluateXPath;
+
+let evaluate: Evaluate | undefined;
+
+/** Loads what evaluates XPath. To be awaited before the first `compileXPath`. */
+export async function loadXPath(): Promise<void> {
+  await loadXml();
+  const library = await import('fontoxpath');
+  // As a module of its own the package has a default export alone.
+  evaluate ??= library.evaluateXPath ?? (library.default as unknown as typeof library).evaluateXPath;
+}
+
+/** Why a text is no XPath. */
+export class XPathMistake extends Error {}
+
+/** How long the search of a document may take, in milliseconds. */
+const patience = 2000;
+
+/** Everything in a document that an expression selects, each with its place. `namespaces` gives prefixes their names. */
+export type CompiledXPath = (
+  document: Document,
+  namespaces: ReadonlyMap<string, string>,
+) => readonly Match[] | Missing;
+
+/** Makes an XPath 1.0 ready. A name without a prefix matches in any namespace. Throws XPathMistake. */
+export function compileXPath(written: string): CompiledXPath {
+  const engine = evaluate;
+  if (!engine) throw new TypeError('loadXPath() comes before compileXPath().');
+  const expression = namesInAnyNamespace(written);
+  checkXPath(expression, engine);
+  return (document, namespaces) => {
+    const known = new Map([...prefixesOf(document), ...namespaces]);
+    const namespaceResolver = (prefix: string) => known.get(prefix) ?? null;
+    const select = () =>
+      engine(expression, document, null, {}, engine.ALL_RESULTS_TYPE, { namespaceResolver }) as unknown[];
+    try {
+      return matchesOf(withinTime(patience, `xml${written.startsWith('/') ? '' : ' '}${written}`, select));
+    } catch (error) {
+      if (error instanceof TooSlow) return new Missing(error.message, true);
+      return new Missing(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`, true);
+    }
+  };
+}
+
+/** What is wrong with an expression whatever the document shows on one that is almost empty. */
+function checkXPath(expression: string, engine: Evaluate): void {
+  try {
+    engine(expression, null, null, {}, engine.ALL_RESULTS_TYPE, { namespaceResolver: () => 'urn:any' });
+  } catch (error) {
+    const { message } = error as Error;
+    if (/XPST\d+/.test(message)) throw new XPathMistake(reasonOf(error as Error));
+  }
+}
+
+function reasonOf({ message }: Error): string {
+  const known =
+    /^(?:Error: )?(?:[\s\S]*?\n)?(?:Error: )?[A-Z]{4}\d{4}[:,] (.*)/m.exec(message)?.[1] ?? message;
+  return known
+    .replace(/^Failed to parse script\. Expected .*/, 'it does not read as an expression')
+    .replace('Q{http://www.w3.org/2005/xpath-functions}', '')
+    .replace(/ with arity of (\d+) not registered.*/, '() with $1 arguments is not known')
+    .replace(/\.$/, '');
+}
+
+const axisOrFunction = /\s*(?:\(|::)/y;
+const token =
+  /\s+|"[^"]*"|'[^']*'|\d+(?:\.\d*)?|\.\d+|\$[^\s,)\]]+|\.\.|::|\/\/|[!<>]=|[\p{L}_][\p{L}\p{N}\p{M}._·-]*(?::(?!:)(?:\*|[\p{L}_][\p{L}\p{N}\p{M}._·-]*))?|[\s\S]/uy;
+
+/**
+ * Writes `*:name` for every name of an element without a prefix. XPath 1.0, 3.7, tells names from operators by what
+ * stands before them.
+ */
+export function namesInAnyNamespace(expression: string): string {
+  let result = '';
+  let before = '';
+  token.lastIndex = 0;
+  for (let at = 0; at < expression.length; ) {
+    token.lastIndex = at;
+    const text = token.exec(expression)![0];
+    at += text.length;
+    if (text.trim() === '') {
+      result += text;
+      continue;
+    }
+    axisOrFunction.lastIndex = at;
+    const isName = /^[\p{L}_]/u.test(text);
+    const isOperator = isName && endsOperand(before);
+    const isElement = isName && !isOperator && !text.includes(':') && !axisOrFunction.test(expression);
+    result += isElement && before !== '@' && before !== 'attribute::' ? `*:${text}` : text;
+    before = isOperator ? 'operator' : text === '::' ? `${before}::` : text;
+  }
+  return result;
+}
+
+/** Whether an operator must come next: what stands before is no operator, and opens nothing. */
+function endsOperand(before: string): boolean {
+  return before !== '' && before !== 'operator' && !/^(?:@|.*::|[([,/|+=<>!-]|\/\/|[!<>]=)$/.test(before);
+}
+
+/** The prefixes that a document declares, anywhere; of one with several names the first counts. */
+function prefixesOf(document: Document): Map<string, string> {
+  const known = prefixes.get(document);
+  if (known) return known;
+  const found = new Map<string, string>();
+  for (const element of document.getElementsByTagName('*'))
+    for (const { prefix, localName, value } of element.attributes)
+      if (prefix === 'xmlns' && !found.has(localName)) found.set(localName, value);
+  prefixes.set(document, found);
+  return found;
+}
+
+const prefixes = new WeakMap<Document, Map<string, string>>();
+
+/** A node as a value that stands at a place; anything else as it is. */
+function matchesOf(selected: readonly unknown[]): Match[] | Missing {
+  const matches: Match[] = [];
+  for (const each of selected) {
+    if (typeof each === 'object' && each !== null && 'nodeType' in each)
+      matches.push(new NodeMatch(each as Node));
+    else if (typeof each === 'number' && !Number.isFinite(each))
+      return new Missing('the XPath gives what is no number', true);
+    else matches.push(new Match(typeof each === 'string' ? new Plain(each) : (each as Value)));
+  }
+  return matches;
+}
+
+class NodeMatch extends Match {
+  constructor(readonly node: Node) {
+    super(new Plain(textOfNode(node)));
+  }
+
+  override get path(): string {
+    return pathOfNode(this.node);
+  }
+
+  override get normalizedPath(): string {
+    return this.path;
+  }
+
+  override get surroundings(): string {
+    const around = this.node.nodeType === 2 ? (this.node as Attr).ownerElement : this.node.parentNode;
+    return writeXml(around && around.nodeType === 1 ? around : this.node);
+  }
+}
+
+function textOfNode(node: Node): string {
+  return node.nodeType === 9
+    ? ((node as Document).documentElement?.textContent ?? '')
+    : (node.textContent ?? '');
+}
+
+/** `/tides/tide[2]/@no`: with a number where several have the name. */
+function pathOfNode(node: Node): string {
+  if (node.nodeType === 9) return '/';
+  if (node.nodeType === 2) {
+    const { ownerElement, name } = node as Attr;
+    return `${ownerElement ? pathOfNode(ownerElement) : ''}/@${name}`;
+  }
+  const { parentNode } = node;
+  const step = node.nodeType === 1 ? node.nodeName : node.nodeType === 3 ? 'text()' : 'node()';
+  const alike = (parentNode?.childNodes ?? []).filter(each => each.nodeName === node.nodeName);
+  const position = alike.length > 1 ? `[${alike.indexOf(node as never) + 1}]` : '';
+  return `${parentNode && parentNode.nodeType !== 9 ? pathOfNode(parentNode) : ''}/${step}${position}`;
+}

@@ -1,0 +1,79 @@
+import { referenceText } from '../template/reference.ts';
+import { cut, describe } from '../values/describe.ts';
+import { Missing } from '../values/value.ts';
+import type { Comparison, Expression, PatternLiteral, Predicate } from './ast.ts';
+import { compileExpression } from './compile-expression.ts';
+import { compilePartial } from './compile-partial.ts';
+import { describePartial, typesInWords } from './difference.ts';
+import type { Scene } from './scene.ts';
+
+const operatorsInWords = {
+  '=': '',
+  '!=': 'anything but ',
+  '<': 'less than ',
+  '<=': 'at most ',
+  '>': 'more than ',
+  '>=': 'at least ',
+};
+
+/** What a comparison wants, as it stands behind 'expected'. */
+export function expectedOf({ quantifier, predicate }: Comparison, scene: Scene): string {
+  const what = predicateInWords(predicate, scene);
+  return quantifier === undefined ? what : `${quantifier}: ${what}`;
+}
+
+function predicateInWords(predicate: Predicate, scene: Scene): string {
+  const not = predicate.negated ? 'not ' : '';
+  const show = (node: Expression) =>
+    node.type === 'pattern' ? writtenPattern(node) : showValue(node, scene);
+  switch (predicate.test) {
+    case 'compare':
+      return (
+        operatorsInWords[predicate.operator] +
+        show(predicate.value) +
+        (predicate.anyOrder ? ' in any order' : '')
+      );
+    case 'between':
+      return `${not}between ${show(predicate.low)} and ${show(predicate.high)}`;
+    case 'in':
+      return `${not}one of ${predicate.values.map(show).join(', ')}`;
+    case 'contains':
+      return `${predicate.negated ? 'something that does not contain' : 'something that contains'} ${show(predicate.value)}`;
+    case 'starts':
+    case 'ends':
+      return `a text that ${predicate.negated ? `does not ${predicate.test.slice(0, -1)}` : predicate.test} with ${show(predicate.value)}`;
+    case 'matches':
+      return `a text that ${predicate.negated ? 'does not match' : 'matches'} ${show(predicate.value)}`;
+    case 'is':
+      return `${not}${typesInWords(predicate.types)}`;
+    case 'includes':
+      return `something that ${predicate.negated ? 'does not include' : 'includes'} ${showPart(predicate.value, scene)}`;
+    case 'fits':
+      return `something that ${predicate.negated ? 'does not fit' : 'fits'} ${predicate.schema}`;
+    case 'exists':
+      return predicate.negated ? 'nothing there' : 'something there';
+    case 'sorted-down':
+      return `${not}sorted, the largest first`;
+    default:
+      return not + predicate.test;
+  }
+}
+
+function showValue(node: Expression, scene: Scene): string {
+  const value = compileExpression(node)(scene);
+  return value instanceof Missing ? `something that is not there (${value.reason})` : describe(value);
+}
+
+function showPart(node: Expression, scene: Scene): string {
+  const part = compilePartial(node)(scene);
+  return part instanceof Missing
+    ? `something that is not there (${part.reason})`
+    : cut(describePartial(part));
+}
+
+function writtenPattern({ parts, flags }: PatternLiteral): string {
+  const written = parts.map(part =>
+    typeof part === 'string' ? part.replaceAll('/', '\\/') : `{${referenceText(part)}}`,
+  );
+  return `/${written.join('')}/${flags}`;
+}

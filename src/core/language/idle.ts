@@ -1,0 +1,89 @@
+import { Mistake } from '../text/finding.ts';
+import type { Check, Comparison, Condition, Expression } from './ast.ts';
+import { walk } from './walk.ts';
+
+/** Checks that cannot fail, or that look at nothing that could change: they only seem to check something. */
+export function findIdle(check: Check): Mistake[] {
+  const { condition } = check;
+  if (![...walk(condition)].some(node => node.type === 'source' || node.type === 'reference'))
+    return [
+      new Mistake(
+        'check-idle',
+        condition.range,
+        'This check looks at nothing: no part of the response, and no name.',
+        'Compare something that the response holds.',
+      ),
+    ];
+  const reason = cannotFail(condition);
+  return reason === undefined
+    ? []
+    : [new Mistake('check-idle', condition.range, `This check cannot fail: ${reason}.`)];
+}
+
+function cannotFail(condition: Condition): string | undefined {
+  if (condition.type === 'or')
+    return condition.conditions.map(cannotFail).find(reason => reason !== undefined);
+  if (condition.type === 'and') {
+    const reasons = condition.conditions.map(cannotFail);
+    return reasons.every(reason => reason !== undefined) ? reasons[0] : undefined;
+  }
+  return condition.type === 'comparison' && !condition.quantifier ? alwaysHolds(condition) : undefined;
+}
+
+const alwaysThere = ['status', 'reason', 'version', 'time', 'size', 'body', 'bytes', 'url'];
+
+function alwaysHolds({ subject, predicate }: Comparison): string | undefined {
+  const isWhole = subject.type === 'source' && !subject.sent && !('pattern' in subject && subject.pattern);
+  const source = isWhole ? subject.form : undefined;
+  if (predicate.negated) return undefined;
+  switch (predicate.test) {
+    case 'compare':
+      if (['=', '<=', '>='].includes(predicate.operator) && isSame(subject, predicate.value))
+        return 'both sides are the same';
+      return neverBelow(subject, source, predicate.operator, predicate.value);
+    case 'exists':
+      return source !== undefined && alwaysThere.includes(source) ? `there always is a ${source}` : undefined;
+    case 'is':
+      if (source === 'status' && predicate.types.some(type => type === 'number' || type === 'integer'))
+        return 'a status is always a number';
+      return (source === 'body' || source === 'reason') && predicate.types.includes('text')
+        ? `a ${source} is always a text`
+        : undefined;
+    default:
+      return undefined;
+  }
+}
+
+function isSame(a: Expression, b: Expression): boolean {
+  return JSON.stringify(a, withoutPlaces) === JSON.stringify(b, withoutPlaces);
+}
+
+function withoutPlaces(name: string, value: unknown): unknown {
+  return name === 'range' ? undefined : value;
+}
+
+/** Lengths, counts, times and sizes are never below nothing. */
+function neverBelow(
+  subject: Expression,
+  source: string | undefined,
+  operator: string,
+  value: Expression,
+): string | undefined {
+  const amount =
+    value.type === 'number'
+      ? Number(value.value)
+      : value.type === 'duration'
+        ? value.milliseconds
+        : value.type === 'size'
+          ? value.bytes
+          : undefined;
+  if (amount === undefined) return undefined;
+  const isBelow = (operator === '>=' && amount <= 0) || (operator === '>' && amount < 0);
+  const counts =
+    (subject.type === 'query' && subject.pick === 'count') ||
+    (subject.type === 'call' && subject.name === 'length');
+  if (isBelow && (counts || source === 'time' || source === 'size' || source === 'status'))
+    return 'it is never below nothing';
+  if (source === 'time' && operator === '>' && amount === 0) return 'every response takes some time';
+  return undefined;
+}

@@ -1,0 +1,44 @@
+import { loadXml } from '../values/xml.ts';
+import type { Condition, Expression, Statement } from './ast.ts';
+import { loadDates } from './dates.ts';
+import { loadHtml } from './documents/html.ts';
+import { loadSchemas } from './documents/schema.ts';
+import { loadXPath } from './documents/xpath.ts';
+import { loadPatterns } from './patterns.ts';
+import { walk } from './walk.ts';
+
+const loaders = {
+  patterns: loadPatterns,
+  dates: loadDates,
+  xpath: loadXPath,
+  xml: loadXml,
+  html: loadHtml,
+  schemas: loadSchemas,
+};
+
+/** What a statement cannot do without, and what is loaded only where a statement asks for it. */
+export type Package = keyof typeof loaders;
+
+export function packagesOf(statement: Expression | Condition | Statement): Set<Package> {
+  const needed = new Set<Package>();
+  for (const node of walk(statement)) {
+    if (node.type === 'pattern') needed.add('patterns');
+    else if (node.type === 'source') {
+      if (node.form === 'path' && node.path.usesPatterns) needed.add('patterns');
+      else if (node.form === 'xml') needed.add('xpath');
+      else if (node.form === 'html') needed.add('html');
+    } else if (node.type === 'comparison') {
+      if (node.predicate.test === 'matches') needed.add('patterns');
+      else if (node.predicate.test === 'fits') needed.add('schemas');
+    } else if (node.type === 'call') {
+      if (node.name === 'find') needed.add('patterns');
+      else if (node.name === 'date' && node.arguments.length > 1) needed.add('dates');
+    }
+  }
+  return needed;
+}
+
+/** To be awaited before statements that need these are looked at or made ready. */
+export async function loadPackages(packages: Iterable<Package>): Promise<void> {
+  for (const each of packages) await loaders[each]();
+}
