@@ -2,10 +2,14 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { isSingular } from '../../src/core/language/jsonpath/ast.ts';
 import { compileSegments, compileSingular, Match } from '../../src/core/language/jsonpath/evaluate.ts';
+import { IRegexpMistake, translateIRegexp } from '../../src/core/language/jsonpath/iregexp.ts';
 import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
+import { loadPatterns } from '../../src/core/language/patterns.ts';
 import { Mistake } from '../../src/core/text/finding.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { Missing, type Value } from '../../src/core/values/value.ts';
+
+await loadPatterns();
 
 function select(path: string, document: unknown): Match[] {
   const { path: parsed, end } = parsePath(path, 0);
@@ -211,7 +215,125 @@ test('RFC 9535, 2.6: null is a value', () => {
   ]);
 });
 
-test('a match tells its normalized path', () => {
+test('RFC 9535, 2.3.5: patterns in filters', () => {
+  const a = [3, 5, 1, 2, 4, 6, { b: 'j' }, { b: 'k' }, { b: {} }, { b: 'kilo' }];
+  holds({ a }, [
+    ['$.a[?match(@.b, "[jk]")]', [{ b: 'j' }, { b: 'k' }]],
+    ['$.a[?search(@.b, "[jk]")]', [{ b: 'j' }, { b: 'k' }, { b: 'kilo' }]],
+    ['$.a[?!search(@.b, "[jk]") && @.b]', [{ b: {} }]],
+    ['$.a[?match(@.b, $.a[6].b)]', [{ b: 'j' }]],
+    ['$.a[?match(@.b, 1) || match(@, "1")]', []],
+    ['$.a[?length(@.b) == 4 && search(@.b, "l.$" ) || search(@.b, "lo")]', [{ b: 'kilo' }]],
+  ]);
+  // What is no pattern, and comes from the document, matches nothing.
+  holds(
+    {
+      a: [
+        { b: 'j', p: '[' },
+        { b: 'j', p: 'j' },
+      ],
+    },
+    [['$.a[?match(@.b, @.p)].p', ['j']]],
+  );
+});
+
+test('RFC 9485: patterns, what they match as a whole, and what is none', () => {
+  const matching: [pattern: string, text: string, matches: boolean][] = [
+    ['a|b', 'b', true],
+    ['a|b', 'ab', false],
+    ['', '', true],
+    ['(ab)+c?', 'ababc', true],
+    ['.', '\n', false],
+    ['.', '\r', false],
+    ['.', '\u2028', true],
+    ['.', '\u{1F6A2}', true],
+    ['..', '\u{1F6A2}', false],
+    ['[^a]', '\u{1F6A2}', true],
+    ['[\u{1F600}-\u{1F6FF}]', '\u{1F6A2}', true],
+    ['a{2}', 'aa', true],
+    ['a{2,}', 'aaaa', true],
+    ['a{2,3}', 'aaaa', false],
+    ['\\p{Lu}\\P{Lu}', 'Aa', true],
+    ['[\\p{L}\\-.]+', 'a-.', true],
+    ['[-a]', '-', true],
+    ['[a-]', '-', true],
+    ['[^-]', 'a', true],
+    ['[.*+?]', '*', true],
+    ['\\.\\*\\n\\t', '.*\n\t', true],
+    ['^', '^', true],
+    ['$', '$', true],
+    ['\\^', '^', true],
+    ['a-b', 'a-b', true],
+    ['/', '/', true],
+  ];
+  for (const [pattern, text, matches] of matching) {
+    const found = valuesOf('$.t[?match(@, $.p)]', { t: [text], p: pattern }).length === 1;
+    assert.equal(found, matches, `${pattern} on ${JSON.stringify(text)}`);
+  }
+  for (const pattern of [
+    '[',
+    'a**',
+    '*',
+    'a{',
+    'a{2',
+    '\\d',
+    '\\p{Xx}',
+    '(',
+    ')',
+    '[]',
+    '[b-a]',
+    '[[a]]',
+    '\\',
+    'a{1001}',
+    '(?:a)',
+  ])
+    assert.throws(() => translateIRegexp(pattern), IRegexpMistake, pattern);
+});
+
+test('RFC 9535, 2.4.9: functions are called with what they take, or not at all', () => {
+  const rows: [filter: string, wellTyped: boolean][] = [
+    ['length(@) < 3', true],
+    ['length(@.*) < 3', false],
+    ['count(@.*) == 1', true],
+    ['count(1) == 1', false],
+    ["match(@.timezone, 'Europe/.*')", true],
+    ["match(@.timezone, 'Europe/.*') == true", false],
+    ['value(@..color) == "red"', true],
+    ['value(@..color)', false],
+    ['length(value(@..color)) == 3', true],
+    ['count(value(@..color)) == 3', false],
+    ["search(@.a, match(@.b, 'c'))", false],
+    ["!search(@.a, 'c')", true],
+    ['length(@.a, @.b) == 1', false],
+    ['length() == 1', false],
+    ['count (@.*) == 1', false],
+    ['length("abc") == 3', true],
+  ];
+  for (const [filter, wellTyped] of rows) {
+    const path = `$[?${filter}]`;
+    if (wellTyped) assert.equal(parsePath(path, 0).end, path.length, path);
+    else assert.throws(() => parsePath(path, 0), Mistake, path);
+  }
+});
+
+test('RFC 9535, 2.7: normalized paths', () => {
+  const normalized = (path: string, document: unknown) =>
+    select(path, document).map(match => match.normalizedPath);
+  assert.deepEqual(normalized('$.a', { a: 1 }), ["$['a']"]);
+  assert.deepEqual(normalized('$[1]', [0, 1]), ['$[1]']);
+  assert.deepEqual(normalized('$[-3]', [0, 1, 2, 3, 4]), ['$[2]']);
+  assert.deepEqual(normalized('$.a.b[1:2]', { a: { b: [0, 1] } }), ["$['a']['b'][1]"]);
+  assert.deepEqual(normalized('$["\\u000B"]', { '\u000b': 1 }), ["$['\\u000b']"]);
+  assert.deepEqual(normalized('$["\\u0061"]', { a: 1 }), ["$['a']"]);
+  assert.deepEqual(normalized('$.*', { "it's": 1, 'a\\b': 2, '\n': 3 }), [
+    "$['it\\'s']",
+    "$['a\\\\b']",
+    "$['\\n']",
+  ]);
+  assert.deepEqual(normalized('$', 1), ['$']);
+});
+
+test('a match tells where it stands as a page would write it', () => {
   const document = { berths: [{ 'line-2': 1 }, { state: 'free' }], "o'": { '\n': 1 } };
   const paths = (path: string) => select(path, document).map(match => match.path);
   assert.deepEqual(paths('$.berths[-1].state'), ['$.berths[1].state']);

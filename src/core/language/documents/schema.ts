@@ -135,7 +135,7 @@ function toJson(value: Value): unknown {
 
 /** Of several ways that a value could have fitted, what is told is that none did. */
 function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: string): Difference[] {
-  const choices = errors.filter(({ keyword }) => keyword === 'anyOf' || keyword === 'oneOf');
+  const choices = errors.filter(({ keyword }) => ['anyOf', 'oneOf', 'contains'].includes(keyword));
   const told = errors.filter(
     each =>
       each.keyword !== 'if' &&
