@@ -44,6 +44,29 @@ function run(args, options = {}) {
   return milliseconds;
 }
 
+/** A page with so many cases, each with prose, a request with a body and three checks, each using what the last one kept. */
+function manyCases(count) {
+  const cases = Array.from({ length: count }, (_, index) => {
+    const before = index === 0 ? '417' : `{berth${index - 1}}`;
+    const request = `POST /berths/${before}/reservations\nContent-Type: application/json\n\n{ "vessel": "Curlew", "nights": ${index} }`;
+    const statements = `status = 201\n$.nights = ${index}\ntime < 300 ms\nkeep $.id as berth${index}`;
+    return `## Case ${index}\n\nSome prose about it.\n\n\`\`\`http\n${request}\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n`;
+  });
+  return `# Many cases\n\n${cases.join('\n')}`;
+}
+mkdirSync(join(folder, 'many'));
+writeFileSync(join(folder, 'many', 'mervok.yaml'), `base: ${origin}\n`);
+writeFileSync(join(folder, 'many', 'many.md'), manyCases(10_000));
+
+/** What five checks cost, in microseconds, as the script for that measures it. */
+function costOfChecks() {
+  const { stdout, status, stderr } = spawnSync(process.execPath, [join(here, 'checks.mjs')], {
+    encoding: 'utf8',
+  });
+  if (status !== 0) throw new Error(stderr);
+  return Number.parseFloat(stdout);
+}
+
 const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
 
 /** The median times of variants that take turns. */
@@ -85,6 +108,16 @@ try {
     () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),
   ]);
   row('4,000 requests with five checks / bare Pool.request loop', sequential / loop, 1.3);
+  row(
+    'five checks of a response / the whole of its exchange',
+    costOfChecks() / ((sequential / 4000) * 1000),
+    0.25,
+  );
+  const [tokens, lint] = inTurn(7, [
+    () => run([join(here, 'tokenizer.mjs'), join(folder, 'many', 'many.md')]),
+    () => run([mervok, 'lint', '--quiet', 'many']),
+  ]);
+  row('lint of 10,000 cases / the Markdown tokenizer alone', lint / tokens, 6);
   const [small, large] = inTurn(3, [() => peakMemory(rounds(1000)), () => peakMemory(rounds(20_000))]);
   row('peak memory, 20,000 requests / 1,000 requests', large / small, 1.3);
   const [part, whole] = inTurn(3, [() => peakMemory(download(200)), () => peakMemory(download(1000))]);

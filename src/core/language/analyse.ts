@@ -8,7 +8,7 @@ import { functions } from './functions/table.ts';
 import { findIdle } from './idle.ts';
 import { isSingular } from './jsonpath/ast.ts';
 import { compilePattern, PatternMistake } from './patterns.ts';
-import { walk } from './walk.ts';
+import { nodesOf } from './walk.ts';
 
 /** What only a response has. */
 const responseOnly = new Set(['location', 'link']);
@@ -21,7 +21,7 @@ export function checkStatement(statement: Statement): Mistake[] {
   const mistakes: Mistake[] = [];
   const led = new Set<Expression>();
   const patterns = patternsAtHome(statement);
-  for (const node of walk(statement)) {
+  for (const node of nodesOf(statement)) {
     switch (node.type) {
       case 'query':
         led.add(node.of);
@@ -114,7 +114,7 @@ function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector
 /** The patterns of a statement that stand where a pattern is wanted. */
 function patternsAtHome(statement: Statement): Set<Expression> {
   const home = new Set<Expression>();
-  for (const node of walk(statement)) {
+  for (const node of nodesOf(statement)) {
     if (node.type === 'comparison' && node.predicate.test === 'matches') home.add(node.predicate.value);
     else if (node.type === 'source' && 'pattern' in node && node.pattern) home.add(node.pattern);
     else if (node.type === 'let') home.add(node.value);

@@ -38,6 +38,8 @@ export class Lexer {
     let text = '';
     let at = start;
     const end = this.#contentEnd(start);
+    if (this.#comments.size === 0 && !this.text.slice(start, end).includes('\n'))
+      return this.text.slice(start, end).trim();
     for (const [from, to] of this.#comments) {
       if (from < at || from >= end) continue;
       text += this.text.slice(at, from);
@@ -50,7 +52,8 @@ export class Lexer {
   #contentEnd(start: number): number {
     let end = this.at;
     for (;;) {
-      while (end > start && /\s/.test(this.text[end - 1]!)) end--;
+      while (end > start && isSpace(this.text.charCodeAt(end - 1))) end--;
+      if (this.#comments.size === 0) return end;
       const comment = [...this.#comments].find(([, to]) => to === end);
       if (!comment || comment[0] < start) return end;
       end = comment[0];
@@ -345,4 +348,8 @@ export class Lexer {
     if (end === start) end += /^(?:[\w-]+|[^\s\w]{1,2}|)/.exec(this.text.slice(start, start + 60))![0].length;
     throw new Mistake(code, this.place(start, Math.max(end, start + 1)), message, remedy);
   }
+}
+
+function isSpace(unit: number): boolean {
+  return unit === 32 || (unit >= 9 && unit <= 13);
 }

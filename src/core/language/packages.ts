@@ -5,7 +5,7 @@ import { loadHtml } from './documents/html.ts';
 import { loadSchemas } from './documents/schema.ts';
 import { loadXPath } from './documents/xpath.ts';
 import { loadPatterns } from './patterns.ts';
-import { walk } from './walk.ts';
+import { nodesOf } from './walk.ts';
 
 const loaders = {
   patterns: loadPatterns,
@@ -19,9 +19,11 @@ const loaders = {
 /** What a statement cannot do without, and what is loaded only where a statement asks for it. */
 export type Package = keyof typeof loaders;
 
-export function packagesOf(statement: Expression | Condition | Statement): Set<Package> {
-  const needed = new Set<Package>();
-  for (const node of walk(statement)) {
+export function packagesOf(
+  statement: Expression | Condition | Statement,
+  needed = new Set<Package>(),
+): Set<Package> {
+  for (const node of nodesOf(statement)) {
     if (node.type === 'pattern') needed.add('patterns');
     else if (node.type === 'source') {
       if (node.form === 'path' && node.path.usesPatterns) needed.add('patterns');

@@ -1,83 +1,124 @@
-import type { Condition, Expression, Reference, ResponseSource, Statement } from './ast.ts';
+import type { Condition, Expression, Node, Predicate, Reference, ResponseSource, Statement } from './ast.ts';
 
-type Any = Expression | Condition | Statement;
+export type Any = Expression | Condition | Statement;
 
-/** The nodes directly below a node, in the order in which they are written. */
-function children(node: Any): Any[] {
+/** Tells of the nodes directly below a node, in the order in which they are written. */
+function eachChild(node: Any, tell: (child: Any) => void): void {
   switch (node.type) {
     case 'text':
     case 'pattern':
-      return node.parts.filter(part => typeof part !== 'string');
+      for (const part of node.parts) if (typeof part !== 'string') tell(part);
+      break;
     case 'list':
-      return [...node.items];
+      node.items.forEach(tell);
+      break;
     case 'object':
-      return node.members.flatMap(member => [member.name, member.value]);
+      for (const { name, value } of node.members) {
+        tell(name);
+        tell(value);
+      }
+      break;
     case 'source':
-      return 'pattern' in node && node.pattern ? [node.pattern] : [];
+      if ('pattern' in node && node.pattern) tell(node.pattern);
+      break;
     case 'query':
-      return [node.of];
+      tell(node.of);
+      break;
     case 'call':
-      return [...node.arguments];
+      node.arguments.forEach(tell);
+      break;
     case 'negative':
-      return [node.operand];
+      tell(node.operand);
+      break;
     case 'arithmetic':
-      return [node.left, node.right];
+      tell(node.left);
+      tell(node.right);
+      break;
     case 'and':
     case 'or':
-      return [...node.conditions];
+      node.conditions.forEach(tell);
+      break;
     case 'not':
-      return [node.condition];
+      tell(node.condition);
+      break;
     case 'comparison':
-      return [node.subject, ...predicateValues(node.predicate)];
+      tell(node.subject);
+      eachValue(node.predicate, tell);
+      break;
     case 'check':
-      return [...(node.label ? [node.label] : []), node.condition];
+      if (node.label) tell(node.label);
+      tell(node.condition);
+      break;
     case 'keep':
-      return [node.value, ...(node.otherwise ? [node.otherwise] : [])];
+      tell(node.value);
+      if (node.otherwise) tell(node.otherwise);
+      break;
     case 'let':
-      return [node.value];
+      tell(node.value);
+      break;
     case 'wait':
-      return [node.duration];
+      tell(node.duration);
+      break;
     case 'repeat':
-      return [node.every, node.limit, node.until];
+      tell(node.every);
+      tell(node.limit);
+      tell(node.until);
+      break;
     case 'skip':
-      return [node.when];
+      tell(node.when);
+      break;
     case 'each-value':
-      return [node.list];
+      tell(node.list);
+      break;
     default:
-      return [];
   }
 }
 
-function predicateValues(predicate: Extract<Any, { type: 'comparison' }>['predicate']): Expression[] {
+function eachValue(predicate: Predicate, tell: (child: Any) => void): void {
   switch (predicate.test) {
     case 'between':
-      return [predicate.low, predicate.high];
+      tell(predicate.low);
+      tell(predicate.high);
+      break;
     case 'in':
-      return [...predicate.values];
+      predicate.values.forEach(tell);
+      break;
     case 'compare':
     case 'contains':
     case 'starts':
     case 'ends':
     case 'matches':
     case 'includes':
-      return [predicate.value];
+      tell(predicate.value);
+      break;
     default:
-      return [];
   }
 }
 
 /** Every node of a tree, parents before children. */
-export function* walk(node: Any): Generator<Any> {
-  yield node;
-  for (const child of children(node)) yield* walk(child);
+function gather(node: Any): Any[] {
+  const nodes: Any[] = [];
+  const visit = (each: Any) => {
+    nodes.push(each);
+    eachChild(each, visit);
+  };
+  visit(node);
+  return nodes;
+}
+
+/** Every node of a tree, parents before children. Those of a statement are gathered once: one stage after the other asks. */
+export function nodesOf(node: Any & { nodes?: readonly Node[] }): readonly Any[] {
+  if (!('written' in node)) return gather(node);
+  node.nodes ??= gather(node);
+  return node.nodes as readonly Any[];
 }
 
 export function referencesIn(node: Any): Reference[] {
-  return [...walk(node)].filter(each => each.type === 'reference');
+  return nodesOf(node).filter(each => each.type === 'reference');
 }
 
 export function sourcesIn(node: Any): ResponseSource[] {
-  return [...walk(node)].filter(each => each.type === 'source');
+  return nodesOf(node).filter(each => each.type === 'source');
 }
 
 /** Whether what an expression gives is to be kept secret when what it refers to is. Lengths and counts give nothing away. */
@@ -85,5 +126,7 @@ export function revealing(node: Expression): Reference[] {
   if (node.type === 'call' && node.name === 'length') return [];
   if (node.type === 'query' && node.pick === 'count') return [];
   if (node.type === 'reference') return [node];
-  return children(node).flatMap(child => revealing(child as Expression));
+  const found: Reference[] = [];
+  eachChild(node, child => found.push(...revealing(child as Expression)));
+  return found;
 }

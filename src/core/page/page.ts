@@ -80,8 +80,9 @@ export interface StatementsStep {
 }
 
 /** Every statement that a case carries out, in the order in which they are written. */
-export function statementsOf({ steps }: PageCase): (StepStatement | Repeat)[] {
-  return steps.flatMap<StepStatement | Repeat>(step =>
-    step.kind === 'statements' ? step.statements : step.repeat ? [step.repeat] : [],
-  );
+export function* statementsOf({ steps }: Pick<PageCase, 'steps'>): Generator<StepStatement | Repeat> {
+  for (const step of steps) {
+    if (step.kind === 'statements') yield* step.statements;
+    else if (step.repeat) yield step.repeat;
+  }
 }

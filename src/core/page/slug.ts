@@ -1,5 +1,6 @@
 /** The text of a heading without its markup. */
 export function plainHeading(text: string): string {
+  if (!/[*_`[\\]/.test(text)) return text.trim();
   return text
     .replace(/!?\[([^\]]*)\]\([^)]*\)/g, '$1')
     .replace(/`+([^`]+)`+/g, '$1')

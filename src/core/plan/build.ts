@@ -184,9 +184,8 @@ function secretNamesOf({ root, secrets, pages }: Collection): Set<string> {
   for (const page of pages) {
     page.levels.forEach(addFrom);
     for (const { levels, written } of page.cases) {
-      levels.forEach(addFrom);
-      const statements = written.steps.flatMap(step => (step.kind === 'statements' ? step.statements : []));
-      for (const each of statements) if (each.type === 'keep' && each.secret) names.add(each.name);
+      if (levels !== page.levels) levels.forEach(addFrom);
+      for (const each of statementsOf(written)) if (each.type === 'keep' && each.secret) names.add(each.name);
     }
   }
   return names;
@@ -202,13 +201,15 @@ function findingOf({ code, range, message, remedy }: Mistake, source: Source): F
 function packagesFor(cases: Iterable<CollectionCase>): Set<Package> {
   const needed = new Set<Package>();
   const checks = new Set<Check>();
+  let last: CollectionCase['levels'] | undefined;
   for (const each of cases) {
     if (usesXml(each)) needed.add('xml');
-    for (const level of each.levels) for (const check of level.checks ?? []) checks.add(check);
-    for (const statement of statementsOf(each.written))
-      for (const name of packagesOf(statement)) needed.add(name);
+    if (each.levels !== last)
+      for (const level of each.levels) for (const check of level.checks ?? []) checks.add(check);
+    last = each.levels;
+    for (const statement of statementsOf(each.written)) packagesOf(statement, needed);
   }
-  for (const check of checks) for (const name of packagesOf(check)) needed.add(name);
+  for (const check of checks) packagesOf(check, needed);
   return needed;
 }
 

@@ -1,5 +1,5 @@
 import type { Expression, Statement } from '../language/ast.ts';
-import { referencesIn, walk } from '../language/walk.ts';
+import { nodesOf, referencesIn } from '../language/walk.ts';
 import { mergeLevels } from '../settings/merge.ts';
 import { templatesOfAuth } from '../settings/transport.ts';
 import type { Reference } from '../template/reference.ts';
@@ -82,6 +82,5 @@ function productOf(statement: Statement): Omit<Product, 'step'> | undefined {
 
 /** Whether an expression looks at the response. */
 export function needsResponse(node: Expression | Statement): boolean {
-  for (const each of walk(node)) if (each.type === 'source') return true;
-  return false;
+  return nodesOf(node).some(each => each.type === 'source');
 }

@@ -88,6 +88,7 @@ function queryOf(step: RequestStep, effective: Effective, add: (mistake: Mistake
 
 /** What the settings add to the query of a request. */
 export function outerQuery(step: RequestStep, { query }: Effective): Effective['query'] {
+  if (query.length === 0) return query;
   const written = /\?.*$/.exec(step.targetText)?.[0] ?? '';
   const inTarget = new Set([...written.matchAll(/[?&]([^=&{}]+)=?/g)].map(([, name]) => safeDecode(name!)));
   for (const part of step.target.parts)

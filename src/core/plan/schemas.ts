@@ -1,6 +1,8 @@
+import type { Statement } from '../language/ast.ts';
 import { compileSchema, SchemaMistake, type Validator } from '../language/documents/schema.ts';
-import { walk } from '../language/walk.ts';
+import { nodesOf } from '../language/walk.ts';
 import { statementsOf } from '../page/page.ts';
+import type { Level } from '../settings/level.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Range, Source } from '../text/source.ts';
@@ -62,20 +64,29 @@ function keyOf(name: string, from: string): string {
   return `${from}\n${name}`;
 }
 
+interface Named {
+  readonly name: string;
+  readonly source: Source;
+  readonly range: Range;
+}
+
 /** Every schema that is named, and where. */
-function* namedIn(
-  cases: Iterable<CollectionCase>,
-): Generator<{ name: string; source: Source; range: Range }> {
+function* namedIn(cases: Iterable<CollectionCase>): Generator<Named> {
+  const seen = new Set<Level>();
   for (const { page, written, levels } of cases) {
-    const all = [
-      ...statementsOf(written).map(statement => ({ statement, source: page.page.source })),
-      ...levels.flatMap(({ checks, source }) => (checks ?? []).map(statement => ({ statement, source }))),
-    ];
-    for (const { statement, source } of all)
-      for (const node of walk(statement))
-        if (node.type === 'comparison' && node.predicate.test === 'fits')
-          yield { name: node.predicate.schema, source, range: node.predicate.range };
+    for (const statement of statementsOf(written)) yield* namedBy(statement, page.page.source);
+    for (const level of levels) {
+      if (seen.has(level)) continue;
+      seen.add(level);
+      for (const check of level.checks ?? []) yield* namedBy(check, level.source);
+    }
   }
+}
+
+function* namedBy(statement: Statement, source: Source): Generator<Named> {
+  for (const node of nodesOf(statement))
+    if (node.type === 'comparison' && node.predicate.test === 'fits')
+      yield { name: node.predicate.schema, source, range: node.predicate.range };
 }
 
 class NotThere extends Error {}

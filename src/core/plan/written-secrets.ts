@@ -1,4 +1,4 @@
-import { walk } from '../language/walk.ts';
+import { nodesOf } from '../language/walk.ts';
 import { type PageCase, statementsOf } from '../page/page.ts';
 import type { Level } from '../settings/level.ts';
 import { secretTemplates } from '../settings/transport.ts';
@@ -22,7 +22,7 @@ export function secretsInCase({ steps, ...rest }: PageCase, source: Source): Fin
       if (isSecretHeader(name, literalOf(value))) add(range, `the header ${name}`);
     if (/^https?:\/\/[^/{}]*:[^/{}]+@/i.test(step.targetText))
       add(step.targetRange, 'the password in this address');
-    if (!step.body) continue;
+    if (!step.body || !secretName.test(step.body.excerpt.text)) continue;
     const { excerpt, start } = step.body;
     for (const found of excerpt.text
       .slice(start)
@@ -38,7 +38,7 @@ export function secretsInCase({ steps, ...rest }: PageCase, source: Source): Fin
     }
   }
   for (const statement of statementsOf({ steps, ...rest })) {
-    for (const node of walk(statement))
+    for (const node of nodesOf(statement))
       if (node.type === 'text' && node.parts.some(part => typeof part === 'string' && signedToken.test(part)))
         add(node.range, 'this token');
     if (statement.type === 'let' && statement.value.type === 'text' && secretName.test(statement.name))

@@ -31,8 +31,7 @@ export class Source {
       if (starts[middle]! <= offset) low = middle;
       else high = middle - 1;
     }
-    const before = this.text.slice(starts[low], offset);
-    return { line: low + 1, column: [...before].length + 1 };
+    return { line: low + 1, column: countCharacters(this.text, starts[low]!, offset) + 1 };
   }
 
   /** The offset at which a line begins; the line is counted from 1. */
@@ -55,12 +54,24 @@ export class Source {
   }
 }
 
+/** Both halves of a surrogate pair are one. */
+function countCharacters(text: string, start: number, end: number): number {
+  let count = 0;
+  for (let at = start; at < end; at++) {
+    const unit = text.charCodeAt(at);
+    const isPair = unit >= 0xd800 && unit <= 0xdbff && at + 1 < end && text.charCodeAt(at + 1) >> 10 === 0x37;
+    if (isPair) at++;
+    count++;
+  }
+  return count;
+}
+
 /**
  * The content of a fence, and where each of its characters stands in the page. A fence inside a list loses its
  * indentation when it is read, so the distance differs from line to line.
  */
 export class Excerpt {
-  #lines: { content: number; page: number }[] = [];
+  #lines: { content: number; page: number }[];
 
   /** @param firstLine the line of the page, counted from 1, on which the content begins */
   constructor(
@@ -68,13 +79,11 @@ export class Excerpt {
     readonly text: string,
     firstLine: number,
   ) {
-    let content = 0;
-    text.split('\n').forEach((line, index) => {
-      const whole = source.lineText(firstLine + index);
-      const indentation = line !== '' && whole.endsWith(line) ? whole.length - line.length : 0;
-      this.#lines.push({ content, page: source.lineStart(firstLine + index) + indentation });
-      content += line.length + 1;
-    });
+    const start = source.lineStart(firstLine);
+    // Most stand in the page as they are.
+    this.#lines = source.text.startsWith(text, start)
+      ? [{ content: 0, page: start }]
+      : indentedLines(source, text, firstLine);
   }
 
   /** A stretch of one line that stands in the page as it is. */
@@ -99,4 +108,15 @@ export class Excerpt {
   range(start: number, end: number): Range {
     return { start: this.toPage(start), end: Math.max(this.toPage(end), this.toPage(start)) };
   }
+}
+
+function indentedLines(source: Source, text: string, firstLine: number) {
+  let content = 0;
+  return text.split('\n').map((line, index) => {
+    const whole = source.lineText(firstLine + index);
+    const indentation = line !== '' && whole.endsWith(line) ? whole.length - line.length : 0;
+    const place = { content, page: source.lineStart(firstLine + index) + indentation };
+    content += line.length + 1;
+    return place;
+  });
 }

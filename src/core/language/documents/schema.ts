@@ -54,6 +54,12 @@ export function compileSchema(
     multipleOfPrecision: 9,
     logger: { log: listen, warn: listen, error: listen },
   });
+  for (const format of formatsIn([schema, ...others.values()])) {
+    if (Object.hasOwn(validator.formats, format)) continue;
+    const near = nearest(format, Object.keys(validator.formats));
+    if (near) throw new SchemaMistake(`'${format}' is no format that is known. Did you mean '${near}'?`);
+    validator.addFormat(format, true);
+  }
   let validate: ReturnType<typeof validator.compile>;
   try {
     for (const [uri, other] of others) validator.addSchema(toJson(other) as object, uri);
@@ -62,7 +68,7 @@ export function compileSchema(
   } catch (error) {
     throw new SchemaMistake(reasonOf(error as Error));
   }
-  const slip = slipIn(slips, Object.keys(validator.RULES.all), Object.keys(validator.formats));
+  const slip = slipIn(slips, Object.keys(validator.RULES.all));
   if (slip !== undefined) throw new SchemaMistake(slip);
   return (value, begin) => {
     const data = toJson(value);
@@ -90,16 +96,27 @@ function dialectOf(schema: Value) {
 }
 
 /** What is unknown is allowed by JSON Schema, and means nothing; but a slip must not. */
-function slipIn(messages: readonly string[], keywords: string[], formats: string[]): string | undefined {
+function slipIn(messages: readonly string[], keywords: string[]): string | undefined {
   for (const message of messages) {
     const [, word] = /unknown keyword: "([^"]+)"/.exec(message) ?? [];
     const meant = word !== undefined && nearest(word, [...keywords, 'properties', 'required', 'items']);
     if (meant && meant !== word) return `'${word}' is no keyword of a schema. Did you mean '${meant}'?`;
-    const [, format] = /unknown format "([^"]+)"/.exec(message) ?? [];
-    const near = format !== undefined && nearest(format, formats);
-    if (near) return `'${format}' is no format that is known. Did you mean '${near}'?`;
   }
   return undefined;
+}
+
+/** Every format that schemas name; those that nobody knows mean nothing, as JSON Schema has it. */
+function formatsIn(schemas: readonly Value[]): Set<string> {
+  const found = new Set<string>();
+  const visit = (value: Value): void => {
+    if (Array.isArray(value)) value.forEach(visit);
+    else if (isObject(value)) {
+      if (typeof value.format === 'string') found.add(value.format);
+      Object.values(value).forEach(visit);
+    }
+  };
+  schemas.forEach(visit);
+  return found;
 }
 
 function reasonOf({ message }: Error): string {
