@@ -64,6 +64,7 @@ export async function buildPlan(
     ...[...new Set([...all].flatMap(each => each.levels))].flatMap(secretsInLevel),
     ...(options.paths.length === 0 ? flow.unused() : []),
   );
+  const variablesFor = variablesByLevels(collection, environment);
   const planned = pages.map(page => ({
     file: page.page.source.file,
     title: page.title,
@@ -77,7 +78,7 @@ export async function buildPlan(
         // Without its table nobody knows the names that it gives.
         if (unread) findings.push(findingOf(unread, each.page.page.source));
         else findings.push(...flow.findings(each));
-        return planCase(each, steps, asked.has(each), flow, collection, environment);
+        return planCase(each, steps, asked.has(each), flow, variablesFor);
       }),
   }));
   const steps = planned.flatMap(page => page.cases).flatMap(each => each.steps);
@@ -229,13 +230,10 @@ function planCase(
   steps: PlannedCase['steps'],
   asked: boolean,
   flow: Flow,
-  collection: Collection,
-  environment: Map<string, VariableDefinition>,
+  variablesFor: ReturnType<typeof variablesByLevels>,
 ): PlannedCase {
   const request = each.written.steps.find(step => step.kind === 'request');
   const source = each.page.page.source;
-  const isNear = (level: CollectionCase['levels'][number]) => level.source === source;
-  const variables = (levels: typeof each.levels) => new Map(levels.flatMap(level => [...level.variables]));
   return {
     address: each.address,
     title: each.written.title,
@@ -247,12 +245,29 @@ function planCase(
     cleanup: each.written.cleanup !== undefined,
     namespaces: mergeLevels(each.levels).namespaces,
     ...(request && { request: `${request.method} ${request.targetText}` }),
-    near: variables(each.levels.filter(isNear)),
-    outer: new Map([
-      ...variables(each.levels.filter(level => !isNear(level))),
-      ...(collection.secrets?.variables ?? []),
-      ...environment,
-    ]),
+    ...variablesFor(each),
+  };
+}
+
+/** Most cases of a page have no settings of their own, and share what those of the page come to. */
+function variablesByLevels(collection: Collection, environment: Map<string, VariableDefinition>) {
+  const known = new Map<CollectionCase['levels'], Pick<PlannedCase, 'near' | 'outer'>>();
+  const gather = (levels: CollectionCase['levels']) => levels.flatMap(level => [...level.variables]);
+  return ({ levels, page }: CollectionCase): Pick<PlannedCase, 'near' | 'outer'> => {
+    let variables = known.get(levels);
+    if (!variables) {
+      const isNear = (level: Level) => level.source === page.page.source;
+      variables = {
+        near: new Map(gather(levels.filter(isNear))),
+        outer: new Map([
+          ...gather(levels.filter(level => !isNear(level))),
+          ...(collection.secrets?.variables ?? []),
+          ...environment,
+        ]),
+      };
+      known.set(levels, variables);
+    }
+    return variables;
   };
 }
 

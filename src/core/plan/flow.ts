@@ -28,6 +28,7 @@ export interface BoundUse {
 export class Flow {
   readonly #names = new Map<CollectionCase, CaseNames>();
   readonly #boundUses = new Map<CollectionCase, readonly BoundUse[]>();
+  readonly #producers = new Map<CollectionCase, readonly CollectionCase[]>();
   /** Which cases of a page make a name, by their place on it. */
   readonly #makers = new Map<CollectionPage, Map<string, number[]>>();
   readonly #place = new Map<CollectionCase, number>();
@@ -48,10 +49,14 @@ export class Flow {
         this.#names.set(each, names);
         this.#place.set(each, place);
         for (const { name, how } of names.products) {
-          makers.set(name, [...(makers.get(name) ?? []), place]);
+          const places = makers.get(name);
+          if (!places) makers.set(name, [place]);
+          else if (places.at(-1) !== place) places.push(place);
           if (how !== 'keep') continue;
           const pages = this.#keepers.get(name) ?? new Map<CollectionPage, CollectionCase[]>();
-          pages.set(page, [...(pages.get(page) ?? []), each]);
+          const keeping = pages.get(page);
+          if (keeping) keeping.push(each);
+          else pages.set(page, [each]);
           this.#keepers.set(name, pages);
         }
       }
@@ -117,49 +122,58 @@ export class Flow {
     { name, step }: Pick<Use, 'name' | 'step'>,
     user: CollectionCase,
   ): CollectionCase | undefined {
-    const producers = this.#makers.get(user.page)?.get(name) ?? [];
+    const producers = this.#makers.get(user.page)?.get(name);
+    if (!producers) return undefined;
+    const own = this.#place.get(user)!;
     // What cleans up runs when all others have.
-    const at = user.written.cleanup ? Number.POSITIVE_INFINITY : this.#place.get(user)!;
-    if (
-      producers.includes(this.#place.get(user)!) &&
-      this.namesOf(user).products.some(each => each.name === name && each.step < step)
-    )
-      return user;
-    const earlier = producers.findLast(each => each < at);
-    return earlier === undefined ? undefined : user.page.cases[earlier];
+    const last = user.written.cleanup ? producers.at(-1) : lastUpTo(producers, own);
+    if (last !== own) return last === undefined ? undefined : user.page.cases[last];
+    if (this.namesOf(user).products.some(each => each.name === name && each.step < step)) return user;
+    const before = lastUpTo(producers, own - 1);
+    return before === undefined ? undefined : user.page.cases[before];
   }
 
   /** The uses of a case, and, where a variable refers to other names, the uses of those. */
   boundUses(user: CollectionCase): readonly BoundUse[] {
     let uses = this.#boundUses.get(user);
     if (!uses) {
-      uses = this.namesOf(user).uses.flatMap(use => [...this.#bound(use, user, [])]);
+      const bound: BoundUse[] = [];
+      for (const use of this.namesOf(user).uses) this.#bind(use, user, [], bound);
+      uses = bound;
       this.#boundUses.set(user, uses);
     }
     return uses;
   }
 
-  *#bound(use: Use, user: CollectionCase, trail: readonly VariableDefinition[]): Generator<BoundUse> {
+  #bind(use: Use, user: CollectionCase, trail: readonly VariableDefinition[], into: BoundUse[]): void {
     const binding = this.bind(use, user);
     if (binding?.from !== 'variable') {
-      yield { use, binding };
+      into.push({ use, binding });
       return;
     }
-    if (trail.includes(binding.definition)) {
-      yield { use, binding, circular: true };
+    const { definition } = binding;
+    if (trail.includes(definition)) {
+      into.push({ use, binding, circular: true });
       return;
     }
-    yield { use, binding };
-    for (const { name, range } of binding.definition.references) {
-      yield* this.#bound({ name, range, source: binding.definition.source, step: use.step }, user, [
-        ...trail,
-        binding.definition,
-      ]);
+    into.push({ use, binding });
+    for (const { name, range } of definition.references) {
+      const inner = { name, range, source: definition.source, step: use.step };
+      this.#bind(inner, user, [...trail, definition], into);
     }
   }
 
   /** The cases whose values a case cannot do without. */
-  producersFor(user: CollectionCase): CollectionCase[] {
+  producersFor(user: CollectionCase): readonly CollectionCase[] {
+    let producers = this.#producers.get(user);
+    if (!producers) {
+      producers = this.#findProducers(user);
+      this.#producers.set(user, producers);
+    }
+    return producers;
+  }
+
+  #findProducers(user: CollectionCase): CollectionCase[] {
     const producers = new Set<CollectionCase>();
     for (const { binding } of this.boundUses(user)) {
       if (binding?.from === 'page' && binding.producer !== user) producers.add(binding.producer);
@@ -282,6 +296,17 @@ export class Flow {
       ),
     );
   }
+}
+
+/** The largest of ascending numbers that is not above a limit. */
+function lastUpTo(numbers: readonly number[], limit: number): number | undefined {
+  let [low, high] = [0, numbers.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (numbers[middle]! <= limit) low = middle + 1;
+    else high = middle;
+  }
+  return numbers[low - 1];
 }
 
 /** The list of an `each` is looked up before any of its items is there. */

@@ -3,6 +3,7 @@ import type { Check, Condition, Repeat, StatementNode } from '../language/ast.ts
 import { compileCondition } from '../language/compile-condition.ts';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
+import type { Scene } from '../language/scene.ts';
 import { revealing, sourcesIn } from '../language/walk.ts';
 import type { PageStep, RequestStep, StepStatement } from '../page/page.ts';
 import { type Effective, mergeLevels } from '../settings/merge.ts';
@@ -92,9 +93,23 @@ function prepareCheck(check: Check, source: Source, level?: string): Checking {
   };
 }
 
+/** Made ready when it is first asked for: of a large collection that is only looked at, most never is. */
+function once<Result>(make: () => (scene: Scene) => Result): (scene: Scene) => Result {
+  let made: ((scene: Scene) => Result) | undefined;
+  return scene => {
+    made ??= make();
+    return made(scene);
+  };
+}
+
 function prepareCondition({ range, written }: StatementNode, condition: Condition, source: Source): Checking {
-  const decide = compileCondition(condition);
-  return { kind: 'check', place: placeOf(source, range), text: written, condition, decide };
+  return {
+    kind: 'check',
+    place: placeOf(source, range),
+    text: written,
+    condition,
+    decide: once(() => compileCondition(condition)),
+  };
 }
 
 function prepareRepeat(
@@ -119,9 +134,11 @@ function prepareStatement(statement: StepStatement, source: Source): PlannedStep
     case 'check':
       return prepareCheck(statement, source);
     case 'keep': {
-      const evaluate = withDefault(
-        compileExpression(statement.value),
-        statement.otherwise && compileExpression(statement.otherwise),
+      const evaluate = once(() =>
+        withDefault(
+          compileExpression(statement.value),
+          statement.otherwise && compileExpression(statement.otherwise),
+        ),
       );
       const reveals = [statement.value, ...(statement.otherwise ? [statement.otherwise] : [])]
         .flatMap(revealing)
@@ -135,7 +152,7 @@ function prepareStatement(statement: StepStatement, source: Source): PlannedStep
         text,
         name: statement.name,
         secret: false,
-        evaluate: compileExpression(statement.value),
+        evaluate: once(() => compileExpression(statement.value)),
         reveals: revealing(statement.value).map(reference => reference.name),
       };
     case 'wait':

@@ -9,6 +9,8 @@ import type { Source } from '../text/source.ts';
 import { placeOf, type Sending } from './plan.ts';
 import { isAnotherType, prepareBody } from './prepare-body.ts';
 
+const alwaysCredentials: ReadonlySet<string> = new Set(['authorization', 'cookie', 'proxy-authorization']);
+
 /** Makes a request ready to be filled. Throws the Mistake that keeps it from being made; `add` is told of the others. */
 export function prepareRequest(
   step: RequestStep,
@@ -42,7 +44,8 @@ export function prepareRequest(
       (relative ? render(base!.template, scene).replace(/\/$/, '') : '') + renderTarget(step.target, scene),
     query: queryOf(step, effective, add),
     headers,
-    credentials: new Set(['authorization', 'cookie', 'proxy-authorization', ...credentials]),
+    credentials:
+      credentials.length === 0 ? alwaysCredentials : new Set([...alwaysCredentials, ...credentials]),
     ...(auth && { auth }),
     ...(body && { body }),
     transport,
