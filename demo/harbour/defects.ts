@@ -7,6 +7,8 @@ export const defects = {
   'open-door': 'who has left the watch is still let in',
   'endless-pages': 'the last page of a list names a next one',
   'lost-update': 'a berth can be changed by who has not seen its latest state',
+  'upside-down': 'high tides are told as low ones',
+  'never-fast': 'a mooring never comes to an end',
 } as const;
 
 export type Defect = keyof typeof defects;

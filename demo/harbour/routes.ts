@@ -3,7 +3,9 @@ import { areasOf } from './areas.ts';
 import { customs } from './customs.ts';
 import { graph } from './graph.ts';
 import { type Answer, type Call, Problem, type Route } from './http.ts';
+import { moorings } from './moorings.ts';
 import type { Berth, BerthState, Office, Reservation, Vessel } from './office.ts';
+import { tides } from './tides.ts';
 import { weather } from './weather.ts';
 
 type Fields = { [name: string]: unknown };
@@ -19,6 +21,8 @@ export function routesOf(office: Office): Route[] {
     ...customs(),
     ...graph(office),
     ...weather(),
+    ...tides(office),
+    ...moorings(office),
   ];
 }
 

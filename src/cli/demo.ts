@@ -2,11 +2,9 @@ import { relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
-import { buildPlan } from '../core/plan/build.ts';
-import { readCollection } from '../core/plan/collection.ts';
 import { didYouMean } from '../core/text/nearest.ts';
-import { findCollection } from '../drivers/files.ts';
 import { UsageMistake } from './exit.ts';
+import { preparePlan } from './prepare.ts';
 import { carryOut, refuseUnknownEndings } from './run.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -49,12 +47,8 @@ async function runDemo(
 ): Promise<void> {
   const { out, paint } = terminal;
   if (!quiet) out('\n');
-  const { files, root } = findCollection([collectionFolder], collectionFolder);
-  const given = new Map([
-    ['harbour', harbour.url],
-    ['safe-harbour', harbour.safeUrl],
-  ]);
-  const { plan } = await buildPlan(await readCollection(files), { paths: [], given });
+  const set = [`harbour=${harbour.url}`, `safe-harbour=${harbour.safeUrl}`];
+  const { plan, root } = await preparePlan([collectionFolder], { set });
   process.exitCode = await carryOut(
     plan,
     { rounds: 1, output, quiet, next: false, places: { root, anywhere: false } },

@@ -266,8 +266,8 @@ export class TerminalReport {
     if (this.#pageTold)
       this.#line(passed + (this.#folded === this.#passedOnPage ? cases : `${this.#folded} more`));
     else {
-      const { title, file } = this.#page!;
-      const what = `${visible(title)}, ${cases}`;
+      const { title, file, cleanup } = this.#page!;
+      const what = `${visible(title)}, ${cases}${cleanup ? ', cleaning up' : ''}`;
       if (!this.#foldedBefore) this.#emptyLine();
       this.#line(passed + this.#apart(what, what, file, this.#width - indent.length));
       this.#foldedBefore = true;

@@ -110,13 +110,9 @@ test('schemas: the three dialects, formats, several mismatches, slips', () => {
       '2',
       ['$: one form alone, and forms 0 and 1 both fit, found 2'],
     ],
-    [
-      { anyOf: [{ type: 'string' }, { type: 'null' }] },
-      '2',
-      ['$: one of 2 forms (a text; null), found 2'],
-    ],
+    [{ anyOf: [{ type: 'string' }, { type: 'null' }] }, '2', ['$: one of 2 forms (a text; null), found 2']],
     [{ not: { const: 2 } }, '2', ['$: something that does not fit { "const": 2 }, found 2']],
-    [{ if: { const: 1 }, then: { const: 2 } }, '1', ['$: 2, found 1']],
+    [{ if: { const: 1 }, else: { const: 3 } }, '2', ['$: 3, found 2']],
     [{ dependentRequired: { a: ['b'] } }, '{"a":1}', ["$: a member 'b', found an object with a"]],
     [
       {
