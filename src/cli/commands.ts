@@ -23,6 +23,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .argument('[PATH...]', 'what to run')
       .option('--files-anywhere', 'send files from outside of the collection too')
       .option('--rounds <N>', 'run the selection so many times')
+      .option('--seed <TEXT>', 'let chance take the same turns as with this seed before')
       .option(
         '-o, --output <FILE>',
         'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',

@@ -5,6 +5,7 @@ import { Tally } from '../core/record/tally.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { openPorts } from '../drivers/ports.ts';
 import type { Recorder } from '../drivers/record.ts';
+import { seededWorld, world } from '../drivers/world.ts';
 import { endingOf, endingsInWords, reports } from '../reports/index.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
@@ -16,6 +17,7 @@ import { version } from './version.ts';
 
 export interface RunFlags extends PlanFlags {
   readonly rounds?: string;
+  readonly seed?: string;
   readonly output?: readonly string[];
   readonly quiet?: boolean;
 }
@@ -42,7 +44,13 @@ export async function runCommand(
   noteUnverified(findings, terminal);
   process.exitCode = await carryOut(
     plan,
-    { rounds, output, quiet: flags.quiet === true, places },
+    {
+      rounds,
+      output,
+      quiet: flags.quiet === true,
+      places,
+      ...(flags.seed !== undefined && { seed: flags.seed }),
+    },
     prefixOf(root),
     terminal,
   );
@@ -69,6 +77,8 @@ export function refuseUnknownEndings(files: readonly string[]): void {
 
 export interface RunChoices {
   readonly rounds: number;
+  /** What chance begins with, where a run is to be repeated. */
+  readonly seed?: string;
   readonly output: readonly string[];
   readonly quiet?: boolean;
   /** Whether to say what can be done next. */
@@ -79,7 +89,7 @@ export interface RunChoices {
 /** Carries out a plan, prints what happens, writes the reports. Gives the exit code. */
 export async function carryOut(
   plan: Plan,
-  { rounds, output, quiet = false, next = true, places }: RunChoices,
+  { rounds, seed, output, quiet = false, next = true, places }: RunChoices,
   pathPrefix: string,
   terminal: Terminal,
 ): Promise<number> {
@@ -102,7 +112,7 @@ export async function carryOut(
   );
   const recorder = output.length > 0 ? new (await import('../drivers/record.ts')).Recorder() : undefined;
   const interrupt = listenForInterrupt();
-  const ports = await openPorts(places);
+  const ports = await openPorts(places, seed === undefined ? world : seededWorld(seed));
   try {
     await run(
       plan,

@@ -1,4 +1,5 @@
 import type { Ports } from '../core/engine/ports.ts';
+import type { World } from '../core/language/functions/signature.ts';
 import { elapsed } from './clock.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
@@ -11,13 +12,16 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
 }
 
 /** The world as it is: the network, the clock, the environment of the process. */
-export async function openPorts(places: FilePlaces): Promise<Ports & { close(): Promise<void> }> {
+export async function openPorts(
+  places: FilePlaces,
+  chance: World = world,
+): Promise<Ports & { close(): Promise<void> }> {
   const http = await createHttpDriver({ ...places, environment: osEnvironment, now: world.now, sleep });
   return {
     send: http.send,
     close: http.close,
     openJar: Jar.from,
-    ...world,
+    ...chance,
     elapsed,
     sleep,
     environment: osEnvironment,

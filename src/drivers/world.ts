@@ -3,5 +3,29 @@ import type { World } from '../core/language/functions/signature.ts';
 /** The present, and chance. */
 export const world: World = { now: Date.now, uuid: () => crypto.randomUUID(), random: Math.random };
 
+/** The same present, and chance that takes the same turns every time. */
+export function seededWorld(seed: string): World {
+  const random = createRandom(seed);
+  const digit = () => Math.floor(random() * 16).toString(16);
+  const digits = (count: number) => Array.from({ length: count }, digit).join('');
+  const variant = () => '89ab'[Math.floor(random() * 4)];
+  const uuid = () => `${digits(8)}-${digits(4)}-4${digits(3)}-${variant()}${digits(3)}-${digits(12)}`;
+  return { now: world.now, random, uuid };
+}
+
+/** The counter mode of a hash of 32 bits (splitmix32): good enough to choose by, and no secret. */
+function createRandom(seed: string): () => number {
+  let state = 0x811c9dc5;
+  for (const char of seed) state = Math.imul(state ^ char.codePointAt(0)!, 0x01000193);
+  return () => {
+    state = (state + 0x9e3779b9) | 0;
+    let mixed = state ^ (state >>> 16);
+    mixed = Math.imul(mixed, 0x21f0aaad);
+    mixed ^= mixed >>> 15;
+    mixed = Math.imul(mixed, 0x735a2d97);
+    return ((mixed ^ (mixed >>> 15)) >>> 0) / 2 ** 32;
+  };
+}
+
 /** The environment of the process. */
 export const osEnvironment = (name: string): string | undefined => process.env[name];

@@ -188,8 +188,9 @@ export class TerminalReport {
     const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
     const follows = (check: CheckEvent) =>
       wrongStatus !== undefined &&
-      check.holds === 'unknown' &&
-      /^(?:nothing|cannot be decided)/.test(check.found ?? '');
+      (check.holds === 'unknown'
+        ? /^(?:nothing|cannot be decided)/.test(check.found ?? '')
+        : check.differences?.every(({ found }) => found.startsWith('nothing')) === true);
     for (const check of checks) if (!follows(check)) this.#tellCheck(check);
     const rest = checks.filter(follows).map(check => check.text);
     if (rest.length > 0) this.#entry('undecided', rest.join('; '), 'quiet');

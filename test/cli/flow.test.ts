@@ -417,3 +417,26 @@ test('what would take forever ends in a message', async t => {
   assert.equal(lint.code, 2);
   assert.match(lint.out, /yaml-form|setting-form/);
 });
+
+test('with a seed, chance takes the same turns every time', async t => {
+  const page = part(
+    'Chance',
+    ['mervok', 'let a = uuid()\nlet b = random(1, 1000000)\nlet c = pick(["a", "b", "c", "d"])'],
+    ['http', 'GET /x?{a}&{b}&{c}'],
+    ['mervok', 'status = 200\n{a} is uuid\n{b} between 1 and 1000000'],
+  );
+  const asked = async (...args: string[]) => {
+    const server = await harbour(t);
+    const { told } = await outcomes(t, server, { 'a.md': page }, '--rounds', '2', ...args);
+    assert.deepEqual(told, ['Chance: passed', 'Chance: passed']);
+    return server.asked;
+  };
+  const [first, again, other] = [
+    await asked('--seed', 'gull'),
+    await asked('--seed', 'gull'),
+    await asked('--seed', '7'),
+  ];
+  assert.deepEqual(first, again);
+  assert.notDeepEqual(first, other);
+  assert.notEqual(first[0], first[1]);
+});

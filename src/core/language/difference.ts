@@ -45,6 +45,8 @@ function firstDifferences(
   most: number,
 ): Difference[] {
   const found: Difference[] = [];
+  /** Objects whose members were told of: once is enough. */
+  const named = new Set<Value>();
   const add = (place: string, expected: string, instead: string) =>
     found.push({ at: place, expected, found: instead });
   const compare = (each: Value, wanted: Partial, place: string): void => {
@@ -72,7 +74,10 @@ function firstDifferences(
   ) => {
     for (const [name, inner] of Object.entries(wanted)) {
       if (Object.hasOwn(each, name)) compare(each[name]!, inner, place + pathStep(name));
-      else add(place + pathStep(name), describePartial(inner), nothingThere(each));
+      else {
+        add(place + pathStep(name), describePartial(inner), named.has(each) ? 'nothing' : nothingThere(each));
+        named.add(each);
+      }
     }
     if (open) return;
     for (const name of Object.keys(each))

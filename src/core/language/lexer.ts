@@ -320,21 +320,29 @@ export class Lexer {
     return { type: 'pattern', parts, flags, range: this.place(start, this.at) };
   }
 
-  // xml :: xml / …    to white space, or to , or ) outside its own brackets and quotes
+  // xml :: xml / …    to white space, "," or ")", each outside its own brackets and quotes
   readBareXPath(): string {
     const start = this.at;
+    this.at = this.#endOfXPath(true) ?? this.#endOfXPath(false)!;
+    return this.text.slice(start, this.at);
+  }
+
+  /** @param spaced whether white space inside of brackets and quotes belongs to it; nothing where those are not closed */
+  #endOfXPath(spaced: boolean): number | undefined {
     const closing: string[] = [];
-    for (; this.at < this.text.length; this.at++) {
-      const char = this.text[this.at]!;
-      if (/\s/.test(char)) break;
-      if (closing.length > 0 && char === closing.at(-1)) closing.pop();
-      else if (closing.at(-1) === '"' || closing.at(-1) === "'") continue;
+    for (let at = this.at; ; at++) {
+      const char = this.text[at];
+      const last = closing.at(-1);
+      const open = last !== undefined;
+      if (char === undefined || char === '\n') return open && spaced ? undefined : at;
+      if (/\s/.test(char) && !(open && spaced)) return at;
+      if (char === last) closing.pop();
+      else if (last === '"' || last === "'") continue;
       else if (char === '"' || char === "'") closing.push(char);
       else if (char === '[') closing.push(']');
       else if (char === '(') closing.push(')');
-      else if (char === ',' || char === ')') break;
+      else if (!open && (char === ',' || char === ')')) return at;
     }
-    return this.text.slice(start, this.at);
   }
 
   /** A Mistake from `start` (or from here) over the token that stands there. */
