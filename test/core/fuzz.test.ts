@@ -1,8 +1,14 @@
 import assert from 'node:assert/strict';
 import { readdirSync, readFileSync } from 'node:fs';
 import { test } from 'node:test';
+import type { Statement } from '../../src/core/language/ast.ts';
+import { compileCondition } from '../../src/core/language/compile-condition.ts';
+import { compileExpression } from '../../src/core/language/compile-expression.ts';
+import { explain } from '../../src/core/language/explain.ts';
+import { type Code, codes } from '../../src/core/text/finding.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
+import { type Given, read, sceneOf } from '../support/language.ts';
 
 const demo = Object.fromEntries(
   readdirSync('demo/collection')
@@ -25,3 +31,53 @@ test('whatever is done to the pages and settings of a collection ends in finding
     }
   }
 });
+
+/** Every example of a statement in the reference, and what stands in the pages of the demo. */
+const statements = [readFileSync('docs/language.md', 'utf8'), ...Object.values(demo)].flatMap(text =>
+  [...text.matchAll(/^```mervok\n([\s\S]*?)^```$/gm)].flatMap(([, fence]) => fence!.trim().split('\n')),
+);
+const responses: readonly Given[] = [
+  {
+    body: {
+      count: 1,
+      code: '0417',
+      quay: 'North',
+      berths: [{ code: '0417', depth: 4.2, deposit: null }],
+      codes: ['a'],
+    },
+  },
+  {
+    body: '<tides quay="n"><tide no="1"><height>4.2</height></tide></tides>',
+    headers: [['Content-Type', 'application/xml']],
+  },
+  { body: '<main><h1>Quay</h1></main>', headers: [['Content-Type', 'text/html']] },
+  { body: '{ "a": ' },
+  { fault: 'refused' },
+];
+const names = { berth: '0417', codes: ['a', 'b'], nights: 2, tariff: 118.25, side: 'North' };
+const turns = Number(process.env.MERVOK_FUZZ_TURNS ?? 3000);
+
+test('whatever is done to a statement, it can be told what is wrong with it, or carried out and explained', () => {
+  const next = sequence(417);
+  for (let turn = 0; turn < turns; turn++) {
+    const text = mutate(statements[next(statements.length)]!, next);
+    try {
+      const { statements: found, mistakes } = read(text);
+      for (const { at } of mistakes) assert.match(at, /^[1-9]\d*:[1-9]\d*$/);
+      if (mistakes.some(({ code }) => codes[code as Code] === 'error')) continue;
+      for (const statement of found) carryOut(statement, { ...responses[next(responses.length)]!, names });
+    } catch (error) {
+      throw new Error(`${(error as Error).stack}\n\nThe statement was: ${text}`);
+    }
+  }
+});
+
+function carryOut(statement: Statement, given: Given): void {
+  const scene = sceneOf(given);
+  if (statement.type === 'keep' || statement.type === 'let') compileExpression(statement.value)(scene);
+  if (statement.type !== 'check') return;
+  const { condition, written } = statement;
+  if (compileCondition(condition)(scene) === true) return;
+  const { expected, found } = explain(condition, scene.notes, written, scene);
+  assert.ok(expected.length > 0 && found.length > 0);
+}
