@@ -246,12 +246,18 @@ test('repeat sends again until its condition holds, and says what it saw last wh
       ['mervok', 'status = 200'],
     ) +
     part(
+      'No time',
+      ['mervok', 'let pause = "soon"\nrepeat every {pause} for 20 s until $.times >= 2'],
+      ['http', 'GET /soon'],
+      ['mervok', 'status = 200'],
+    ) +
+    part(
       'Alone',
       ['mervok', 'let pause = 1 ms\nrepeat every {pause} for 20 s until $.times >= {times}'],
       ['http', 'GET /alone'],
     );
   const { told, report, code } = await outcomes(t, server, { 'a.md': page });
-  assert.deepEqual(told, ['Moors: passed', 'Never: failed', 'Alone: passed']);
+  assert.deepEqual(told, ['Moors: passed', 'Never: failed', 'No time: error', 'Alone: passed']);
   assert.equal(code, 1);
   const [moors, never] = report.pages[0]!.cases;
   assert.equal(moors!.checks[0]!.text, 'repeat every 5 ms for 20 s until $.state = "moored"');
@@ -263,6 +269,7 @@ test('repeat sends again until its condition holds, and says what it saw last wh
     ],
   );
   assert.equal(server.asked.filter(line => line === 'GET /mooring').length, 3);
+  assert.ok(!server.asked.includes('GET /soon'));
 });
 
 test('cleanup runs at the end, whatever failed; what never came about needs none', async t => {

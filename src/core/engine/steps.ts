@@ -1,3 +1,4 @@
+import type { Evaluate } from '../language/compile-reference.ts';
 import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
 import type {
@@ -88,33 +89,42 @@ export class StepRunner {
   /** False when the case cannot go on. */
   #step(step: PlannedStep): boolean | Promise<boolean> {
     try {
-      switch (step.kind) {
-        case 'send':
-          return this.#send(step, fillRequest(step, this.#scene, this.scope.jar));
-        case 'check':
-          // What a level wants of responses is not asked where none came.
-          if (step.level === undefined || this.#scene.response) this.#check(step);
-          return true;
-        case 'keep':
-          this.#keep(step);
-          return true;
-        case 'let':
-          return this.#let(step);
-        case 'wait':
-          return this.#wait(step);
-        case 'skip':
-          return this.#skip(step);
-        default:
-          return step satisfies never;
-      }
+      const going = this.#carryOut(step);
+      return going instanceof Promise ? going.catch(error => this.#caught(error, step)) : going;
     } catch (error) {
-      const { place } = step.kind === 'skip' ? step.when : step;
-      if (error instanceof Misfit) return this.#stop(error.message, place);
-      // The one way in which a document from outside can exhaust the stack.
-      if (error instanceof RangeError)
-        return this.#stop('The response is nested too deeply to be looked at.', place);
-      throw error;
+      return this.#caught(error, step);
     }
+  }
+
+  #carryOut(step: PlannedStep): boolean | Promise<boolean> {
+    switch (step.kind) {
+      case 'send':
+        return this.#send(step, fillRequest(step, this.#scene, this.scope.jar));
+      case 'check':
+        // What a level wants of responses is not asked where none came.
+        if (step.level === undefined || this.#scene.response) this.#check(step);
+        return true;
+      case 'keep':
+        this.#keep(step);
+        return true;
+      case 'let':
+        return this.#let(step);
+      case 'wait':
+        return this.#wait(step);
+      case 'skip':
+        return this.#skip(step);
+      default:
+        return step satisfies never;
+    }
+  }
+
+  #caught(error: unknown, step: PlannedStep): false {
+    const { place } = step.kind === 'skip' ? step.when : step;
+    if (error instanceof Misfit) return this.#stop(error.message, place);
+    // The one way in which a document from outside can exhaust the stack.
+    if (error instanceof RangeError)
+      return this.#stop('The response is nested too deeply to be looked at.', place);
+    throw error;
   }
 
   #stop(message: string, place: Place): false {
@@ -128,9 +138,11 @@ export class StepRunner {
     const { ports, masker } = this.context;
     for (const secret of secrets) masker.addValue(secret, 'passing');
     this.#tell();
+    const times = step.repeat && this.#timesOf(step.repeat);
     const begin = ports.elapsed();
     let fault = await this.#exchange(step, request);
-    if (step.repeat) fault = await this.#repeat(step, step.repeat, request, begin, fault);
+    if (step.repeat)
+      fault = await this.#repeat(step, step.repeat.until, request, { ...times!, begin }, fault);
     if (fault)
       return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
     this.#status ??= this.#scene.response!.received.status;
@@ -156,25 +168,32 @@ export class StepRunner {
     return fault;
   }
 
+  /** In milliseconds. Throws Misfit. */
+  #timesOf({ every, limit, until }: Repeating): { every: number; limit: number } {
+    const read = (evaluate: Evaluate) => {
+      const value = asDuration(evaluate(this.#scene));
+      if (value instanceof Missing) throw new Misfit(`${until.text}: ${value.reason}.`);
+      return value.milliseconds;
+    };
+    return { every: read(every), limit: read(limit) };
+  }
+
   /** Sends it again until its condition holds, or its time is over. A fault on the way means: not yet. */
   async #repeat(
     step: Sending,
-    { every, limit, until }: Repeating,
+    until: Checking,
     request: OutgoingRequest,
-    begin: number,
+    { every, limit, begin }: { every: number; limit: number; begin: number },
     first: Fault | undefined,
   ): Promise<Fault | undefined> {
     const { ports, options } = this.context;
-    const [pause, time] = [asDuration(every(this.#scene)), asDuration(limit(this.#scene))];
-    if (pause instanceof Missing || time instanceof Missing)
-      throw new Misfit(`${until.text}: ${((pause instanceof Missing ? pause : time) as Missing).reason}.`);
     let fault = first;
     for (;;) {
       this.#scene.notes = [];
       const holds = (fault === undefined || step.expectsFault) && until.decide(this.#scene) === true;
-      const over = ports.elapsed() - begin + pause.milliseconds > time.milliseconds;
+      const over = ports.elapsed() - begin + every > limit;
       if (holds || over || options.signal.aborted || fault?.kind === 'unsendable') break;
-      await ports.sleep(pause.milliseconds, options.signal);
+      await ports.sleep(every, options.signal);
       if (options.signal.aborted) break;
       fault = await this.#exchange(step, request, 'repeat');
     }
@@ -290,5 +309,5 @@ export function caseEvent(
 function asDuration(value: Found): Duration | Missing {
   const read = value instanceof Plain ? plainAs(value, 'duration') : value;
   if (read instanceof Duration || read instanceof Missing) return read;
-  return new Missing(`'${textOf(read) ?? 'it'}' is no duration; write for example wait 2 s`);
+  return new Missing(`'${textOf(read) ?? 'it'}' is no duration; write for example 2 s`);
 }

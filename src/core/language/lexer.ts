@@ -5,6 +5,7 @@ import type { Range } from '../text/source.ts';
 import { unitNames, unitOf } from '../values/compare.ts';
 import { readNumber } from '../values/number.ts';
 import type { DurationLiteral, NumberLiteral, PatternLiteral, SizeLiteral, TextLiteral } from './ast.ts';
+import { endOfXPath } from './bare-xpath.ts';
 
 /** The next line that holds more than a comment: its indentation and its first character. */
 const nextContent = /(?:[ \t]*(?:#.*)?\n)*([ \t]*)(\S?)/y;
@@ -323,26 +324,8 @@ export class Lexer {
   // xml :: xml / …    to white space, "," or ")", each outside its own brackets and quotes
   readBareXPath(): string {
     const start = this.at;
-    this.at = this.#endOfXPath(true) ?? this.#endOfXPath(false)!;
+    this.at = endOfXPath(this.text, start);
     return this.text.slice(start, this.at);
-  }
-
-  /** @param spaced whether white space inside of brackets and quotes belongs to it; nothing where those are not closed */
-  #endOfXPath(spaced: boolean): number | undefined {
-    const closing: string[] = [];
-    for (let at = this.at; ; at++) {
-      const char = this.text[at];
-      const last = closing.at(-1);
-      const open = last !== undefined;
-      if (char === undefined || char === '\n') return open && spaced ? undefined : at;
-      if (/\s/.test(char) && !(open && spaced)) return at;
-      if (char === last) closing.pop();
-      else if (last === '"' || last === "'") continue;
-      else if (char === '"' || char === "'") closing.push(char);
-      else if (char === '[') closing.push(']');
-      else if (char === '(') closing.push(')');
-      else if (!open && (char === ',' || char === ')')) return at;
-    }
   }
 
   /** A Mistake from `start` (or from here) over the token that stands there. */

@@ -56,7 +56,8 @@ export function orderPages(
       return;
     }
     for (const each of page.cases) {
-      if (!cases.has(each)) continue;
+      // What cleans up runs when all pages have, so nothing needs to wait for it.
+      if (!cases.has(each) || each.written.cleanup) continue;
       for (const producer of flow.producersFor(each))
         if (producer.page !== page) visit(producer.page, [...trail, page]);
     }

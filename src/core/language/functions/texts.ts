@@ -1,6 +1,6 @@
 import { asText } from '../../values/compare.ts';
 import { JsonMistake, readJson, writeJson } from '../../values/json.ts';
-import { isNumberText, readNumber } from '../../values/number.ts';
+import { isNumberText, isNumeric, readNumber } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
 import { type Found, isObject, kindInWords, kindOf, Missing, Plain, type Value } from '../../values/value.ts';
 import type { FunctionGroup } from './signature.ts';
@@ -12,7 +12,7 @@ export const textFunctions = {
     result: 'text',
     apply: ([value]) => textOf(value!) ?? new Missing(`text() cannot write ${kindInWords(kindOf(value!))}`),
   },
-  number: { parameters: ['text'], result: 'number', apply: ([text]) => numberIn(text as string) },
+  number: { parameters: ['any'], result: 'number', apply: ([value]) => toNumber(value!) },
   json: { parameters: ['any'], result: 'text', apply: ([value]) => writeJson(value!) },
   parse: { parameters: ['text'], result: 'any', apply: ([text]) => parseJson(text as string) },
   length: { parameters: ['any'], result: 'number', apply: ([value]) => lengthOf(value!) },
@@ -54,7 +54,10 @@ export const textFunctions = {
   },
 } satisfies FunctionGroup;
 
-function numberIn(text: string): Found {
+function toNumber(value: Value): Found {
+  if (isNumeric(value)) return value;
+  const text = asText(value);
+  if (text === undefined) return new Missing(`number() takes a text, not ${kindInWords(kindOf(value))}`);
   const trimmed = text.trim();
   return isNumberText(trimmed)
     ? readNumber(trimmed)
