@@ -20,8 +20,9 @@ const responseOnly = new Set(['location', 'link']);
 export function checkStatement(statement: Statement): Mistake[] {
   const mistakes: Mistake[] = [];
   const led = new Set<Expression>();
-  const patterns = patternsAtHome(statement);
-  for (const node of nodesOf(statement)) {
+  const nodes = nodesOf(statement);
+  const patterns = nodes.some(node => node.type === 'pattern') ? patternsAtHome(statement) : undefined;
+  for (const node of nodes) {
     switch (node.type) {
       case 'query':
         led.add(node.of);
@@ -38,7 +39,7 @@ export function checkStatement(statement: Statement): Mistake[] {
         mistakes.push(...checkSource(node, led.has(node)));
         break;
       case 'pattern':
-        mistakes.push(...checkPattern(node, patterns.has(node)));
+        mistakes.push(...checkPattern(node, patterns!.has(node)));
         break;
       case 'arithmetic':
         mistakes.push(...checkArithmetic(node));

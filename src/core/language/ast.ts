@@ -189,8 +189,8 @@ export type Condition = Junction | Negation | Comparison;
 /** A statement keeps its text, in one line and without comments, for reports. */
 export interface StatementNode extends Node {
   readonly written: string;
-  /** All that it is made of, once somebody has asked for it. */
-  nodes?: readonly Node[];
+  /** All that it is made of, once somebody has asked for it; only who gathers it looks inside. */
+  survey?: unknown;
 }
 
 export interface Check extends StatementNode {

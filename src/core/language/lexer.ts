@@ -18,6 +18,8 @@ export class Lexer {
   at = 0;
   /** How many brackets are open; inside them a statement goes on over line ends. */
   #open = 0;
+  #wordAt = -1;
+  #word: string | undefined;
   /** The comments inside the statement that is read: where each begins and ends. */
   readonly #comments = new Map<number, number>();
 
@@ -118,6 +120,8 @@ export class Lexer {
 
   #nextLineGoesOn(): boolean {
     if (this.text[this.at] !== '\n') return false;
+    const next = this.text[this.at + 1];
+    if (next === undefined || !' \t\n#'.includes(next)) return false;
     nextContent.lastIndex = this.at + 1;
     const [, space, first] = nextContent.exec(this.text)!;
     return space !== '' && first !== '' && first !== '#';
@@ -131,11 +135,15 @@ export class Lexer {
     return match;
   }
 
-  /** The word that stands here, left in place. */
+  /** The word that stands here, left in place. Many ask one after the other. */
   peekWord(): string | undefined {
     this.skipSpace();
-    word.lastIndex = this.at;
-    return word.exec(this.text)?.[0];
+    if (this.#wordAt !== this.at) {
+      word.lastIndex = this.at;
+      this.#word = word.exec(this.text)?.[0];
+      this.#wordAt = this.at;
+    }
+    return this.#word;
   }
 
   takeWord(...wanted: string[]): string | undefined {
@@ -191,6 +199,7 @@ export class Lexer {
   }
 
   #referenceHere(): Reference | undefined {
+    if (this.text[this.at] !== '{') return undefined;
     const found = readReference(this.text, this.at, this.place);
     if (found) this.at = found.end;
     return found?.reference;
@@ -200,6 +209,8 @@ export class Lexer {
   readNumber(): NumberLiteral | DurationLiteral | SizeLiteral | undefined {
     this.skipSpace();
     const start = this.at;
+    const first = this.text.charCodeAt(this.at);
+    if (first !== 0x2d && !(first >= 0x30 && first <= 0x39)) return undefined;
     const text = this.#match(digits)?.[0];
     if (text === undefined) return undefined;
     if (/[\d.]/.test(this.text[this.at] ?? ''))

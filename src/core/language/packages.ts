@@ -5,7 +5,7 @@ import { loadHtml } from './documents/html.ts';
 import { loadSchemas } from './documents/schema.ts';
 import { loadXPath } from './documents/xpath.ts';
 import { loadPatterns } from './patterns.ts';
-import { nodesOf } from './walk.ts';
+import { surveyOf } from './walk.ts';
 
 const loaders = {
   patterns: loadPatterns,
@@ -23,16 +23,19 @@ export function packagesOf(
   statement: Expression | Condition | Statement,
   needed = new Set<Package>(),
 ): Set<Package> {
-  for (const node of nodesOf(statement)) {
+  const { nodes, sources, comparisons } = surveyOf(statement);
+  for (const source of sources) {
+    if (source.form === 'path' && source.path.usesPatterns) needed.add('patterns');
+    else if (source.form === 'xml') needed.add('xpath');
+    else if (source.form === 'html') needed.add('html');
+  }
+  for (const { predicate } of comparisons) {
+    if (predicate.test === 'matches') needed.add('patterns');
+    else if (predicate.test === 'fits') needed.add('schemas');
+  }
+  for (const node of nodes) {
     if (node.type === 'pattern') needed.add('patterns');
-    else if (node.type === 'source') {
-      if (node.form === 'path' && node.path.usesPatterns) needed.add('patterns');
-      else if (node.form === 'xml') needed.add('xpath');
-      else if (node.form === 'html') needed.add('html');
-    } else if (node.type === 'comparison') {
-      if (node.predicate.test === 'matches') needed.add('patterns');
-      else if (node.predicate.test === 'fits') needed.add('schemas');
-    } else if (node.type === 'call') {
+    else if (node.type === 'call') {
       if (node.name === 'find') needed.add('patterns');
       else if (node.name === 'date' && node.arguments.length > 1) needed.add('dates');
     }

@@ -1,10 +1,29 @@
-import type { Condition, Expression, Node, Predicate, Reference, ResponseSource, Statement } from './ast.ts';
+import type {
+  Comparison,
+  Condition,
+  Expression,
+  Predicate,
+  Reference,
+  ResponseSource,
+  Statement,
+} from './ast.ts';
 
 export type Any = Expression | Condition | Statement;
 
 /** Tells of the nodes directly below a node, in the order in which they are written. */
 function eachChild(node: Any, tell: (child: Any) => void): void {
   switch (node.type) {
+    case 'check':
+      if (node.label) tell(node.label);
+      tell(node.condition);
+      break;
+    case 'comparison':
+      tell(node.subject);
+      eachValue(node.predicate, tell);
+      break;
+    case 'source':
+      if ('pattern' in node && node.pattern) tell(node.pattern);
+      break;
     case 'text':
     case 'pattern':
       for (const part of node.parts) if (typeof part !== 'string') tell(part);
@@ -17,9 +36,6 @@ function eachChild(node: Any, tell: (child: Any) => void): void {
         tell(name);
         tell(value);
       }
-      break;
-    case 'source':
-      if ('pattern' in node && node.pattern) tell(node.pattern);
       break;
     case 'query':
       tell(node.of);
@@ -39,14 +55,6 @@ function eachChild(node: Any, tell: (child: Any) => void): void {
       node.conditions.forEach(tell);
       break;
     case 'not':
-      tell(node.condition);
-      break;
-    case 'comparison':
-      tell(node.subject);
-      eachValue(node.predicate, tell);
-      break;
-    case 'check':
-      if (node.label) tell(node.label);
       tell(node.condition);
       break;
     case 'keep':
@@ -95,30 +103,63 @@ function eachValue(predicate: Predicate, tell: (child: Any) => void): void {
   }
 }
 
-/** Every node of a tree, parents before children. */
-function gather(node: Any): Any[] {
+/** All that a tree is made of, and what of it one stage after the other asks for. */
+export interface Survey {
+  /** Parents before children. */
+  readonly nodes: readonly Any[];
+  readonly references: readonly Reference[];
+  readonly sources: readonly ResponseSource[];
+  readonly comparisons: readonly Comparison[];
+}
+
+function look(root: Any): Survey {
   const nodes: Any[] = [];
-  const visit = (each: Any) => {
-    nodes.push(each);
-    eachChild(each, visit);
+  const references: Reference[] = [];
+  const sources: ResponseSource[] = [];
+  const comparisons: Comparison[] = [];
+  const visit = (node: Any) => {
+    nodes.push(node);
+    switch (node.type) {
+      case 'number':
+      case 'constant':
+      case 'duration':
+      case 'size':
+        return;
+      case 'reference':
+        references.push(node);
+        return;
+      case 'source':
+        sources.push(node);
+        break;
+      case 'comparison':
+        comparisons.push(node);
+        break;
+      default:
+    }
+    eachChild(node, visit);
   };
-  visit(node);
-  return nodes;
+  visit(root);
+  return { nodes, references, sources, comparisons };
 }
 
-/** Every node of a tree, parents before children. Those of a statement are gathered once: one stage after the other asks. */
-export function nodesOf(node: Any & { nodes?: readonly Node[] }): readonly Any[] {
-  if (!('written' in node)) return gather(node);
-  node.nodes ??= gather(node);
-  return node.nodes as readonly Any[];
+/** A statement is looked through once. */
+export function surveyOf(node: Any & { survey?: unknown }): Survey {
+  if (!('written' in node)) return look(node);
+  node.survey ??= look(node);
+  return node.survey as Survey;
 }
 
-export function referencesIn(node: Any): Reference[] {
-  return nodesOf(node).filter(each => each.type === 'reference');
+/** Every node of a tree, parents before children. */
+export function nodesOf(node: Any): readonly Any[] {
+  return surveyOf(node).nodes;
 }
 
-export function sourcesIn(node: Any): ResponseSource[] {
-  return nodesOf(node).filter(each => each.type === 'source');
+export function referencesIn(node: Any): readonly Reference[] {
+  return surveyOf(node).references;
+}
+
+export function sourcesIn(node: Any): readonly ResponseSource[] {
+  return surveyOf(node).sources;
 }
 
 /** Whether what an expression gives is to be kept secret when what it refers to is. Lengths and counts give nothing away. */

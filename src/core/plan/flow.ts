@@ -252,6 +252,7 @@ export class Flow {
 
   /** A name that a case makes, or that its rows give, and that a variable bears too. */
   #shadowed(user: CollectionCase): Finding[] {
+    if (!this.#hasVariables(user)) return [];
     const { each } = user.written;
     const rows = each ? this.rowNames(user).map(name => ({ name, how: 'row', range: each.range })) : [];
     return [...rows, ...this.namesOf(user).products].flatMap(({ name, how, range }) => {
@@ -269,6 +270,11 @@ export class Flow {
         ),
       ];
     });
+  }
+
+  #hasVariables({ levels }: CollectionCase): boolean {
+    const secrets = this.collection.secrets?.variables.size ?? 0;
+    return this.environment.size + secrets > 0 || levels.some(level => level.variables.size > 0);
   }
 
   /** Names given on the command line that none of these cases takes from there. */

@@ -1,5 +1,5 @@
 import type { Expression, Statement } from '../language/ast.ts';
-import { nodesOf, referencesIn } from '../language/walk.ts';
+import { referencesIn, sourcesIn } from '../language/walk.ts';
 import { mergeLevels } from '../settings/merge.ts';
 import { templatesOfAuth } from '../settings/transport.ts';
 import type { Reference } from '../template/reference.ts';
@@ -82,5 +82,5 @@ function productOf(statement: Statement): Omit<Product, 'step'> | undefined {
 
 /** Whether an expression looks at the response. */
 export function needsResponse(node: Expression | Statement): boolean {
-  return nodesOf(node).some(each => each.type === 'source');
+  return sourcesIn(node).length > 0;
 }

@@ -52,7 +52,7 @@ export function prepareSteps(
         steps.push(
           {
             ...sending,
-            expectsFault: expectsFault(step, written.slice(index + 1)),
+            expectsFault: expectsFault(step, written, index),
             ...(repeat && { repeat }),
           },
           ...levelChecks,
@@ -172,16 +172,20 @@ function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evalu
   };
 }
 
-/** @param below the steps that come after a request */
-function expectsFault({ repeat }: RequestStep, below: readonly PageStep[]): boolean {
-  if (repeat && sourcesIn(repeat).some(({ form }) => form === 'fault')) return true;
-  const next = below.findIndex(step => step.kind === 'request');
-  return below
-    .slice(0, next < 0 ? undefined : next)
-    .flatMap(step => (step.kind === 'statements' ? step.statements : []))
-    .some(
-      statement => statement.type === 'check' && sourcesIn(statement).some(({ form }) => form === 'fault'),
-    );
+/** Whether a check that looks at the request at a place among the steps of its case speaks of `fault`. */
+function expectsFault({ repeat }: RequestStep, steps: readonly PageStep[], place: number): boolean {
+  if (repeat && speaksOfFault(repeat)) return true;
+  for (let at = place + 1; at < steps.length; at++) {
+    const step = steps[at]!;
+    if (step.kind === 'request') return false;
+    for (const statement of step.statements)
+      if (statement.type === 'check' && speaksOfFault(statement)) return true;
+  }
+  return false;
+}
+
+function speaksOfFault(statement: Check | Repeat): boolean {
+  return sourcesIn(statement).some(({ form }) => form === 'fault');
 }
 
 function missingFiles(

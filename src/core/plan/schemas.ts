@@ -1,6 +1,6 @@
 import type { Statement } from '../language/ast.ts';
 import { compileSchema, SchemaMistake, type Validator } from '../language/documents/schema.ts';
-import { nodesOf } from '../language/walk.ts';
+import { surveyOf } from '../language/walk.ts';
 import { statementsOf } from '../page/page.ts';
 import type { Level } from '../settings/level.ts';
 import { type Finding, finding } from '../text/finding.ts';
@@ -84,9 +84,8 @@ function* namedIn(cases: Iterable<CollectionCase>): Generator<Named> {
 }
 
 function* namedBy(statement: Statement, source: Source): Generator<Named> {
-  for (const node of nodesOf(statement))
-    if (node.type === 'comparison' && node.predicate.test === 'fits')
-      yield { name: node.predicate.schema, source, range: node.predicate.range };
+  for (const { predicate } of surveyOf(statement).comparisons)
+    if (predicate.test === 'fits') yield { name: predicate.schema, source, range: predicate.range };
 }
 
 class NotThere extends Error {}
