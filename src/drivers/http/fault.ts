@@ -49,7 +49,8 @@ export function faultOf(
   const kind =
     kindsByCode.get(code) ??
     (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code) ? 'tls' : 'protocol');
-  if (code === 'ERR_SSL_WRONG_VERSION_NUMBER') {
+  // What comes is no TLS: its first bytes are read as a version, or as a length.
+  if (code === 'ERR_SSL_WRONG_VERSION_NUMBER' || code === 'ERR_SSL_PACKET_LENGTH_TOO_LONG') {
     return {
       kind: 'tls',
       message: `What answers at ${origin} does not speak TLS. Is it http:// rather than https://?`,
