@@ -14,9 +14,9 @@ import { compileExpression } from './compile-expression.ts';
 import { compileMatcher } from './compile-matcher.ts';
 import { compilePartial } from './compile-partial.ts';
 import type { Evaluate } from './compile-reference.ts';
-import { compileItems } from './compile-source.ts';
+import { compileBeginning, compileItems } from './compile-source.ts';
 import { AnyOf, includes, type Partial } from './difference.ts';
-import { type Segment, singularBeginning, splitAtLastMany } from './jsonpath/ast.ts';
+import { splitAtLastMany } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular } from './jsonpath/evaluate.ts';
 import type { Scene } from './scene.ts';
 import { all, any, negate, type Truth, Unknown } from './truth.ts';
@@ -84,7 +84,7 @@ function compileQuantified(comparison: Comparison): Decide {
     : compileItems(source);
   const walk = compileSingular(rest);
   const toPlace = compileSegments(rest);
-  const begins = path ? compileBegins(singularBeginning(path.segments)) : () => true as Truth;
+  const begins = compileBegins(source);
   return scene => {
     const matches = select(scene);
     if (matches instanceof Missing) {
@@ -126,11 +126,11 @@ function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scen
 }
 
 /** `no` over nothing holds only where the beginning of the path is there. */
-function compileBegins(segments: readonly Segment[]): Decide {
-  const walk = compileSingular(segments);
-  return ({ response }) => {
-    const document = response!.document;
-    const found = document instanceof Missing ? document : walk(document);
+function compileBegins(source: ResponseSource | Reference): Decide {
+  if (source.type !== 'source' || source.form !== 'path') return () => true;
+  const begin = compileBeginning(source);
+  return scene => {
+    const found = begin(scene);
     return found instanceof Missing ? new Unknown(found.reason) : true;
   };
 }

@@ -17,7 +17,7 @@ import {
 import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
 import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
 import { compileReference, descend, type Evaluate } from './compile-reference.ts';
-import { compileItems, compileSource, writtenSource } from './compile-source.ts';
+import { compileBeginning, compileItems, compileSource, writtenSource } from './compile-source.ts';
 import { fitParameter } from './functions/signature.ts';
 import { functions } from './functions/table.ts';
 import type { Scene } from './scene.ts';
@@ -122,6 +122,7 @@ function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate
 function compileQuery(node: Query): Evaluate {
   const select = compileItems(node.of);
   const what = node.of.type === 'reference' ? `{${referenceText(node.of)}}` : writtenSource(node.of);
+  const nothing = compileNothing(node, what);
   return scene => {
     const found = select(scene);
     if (found instanceof Missing)
@@ -130,7 +131,7 @@ function compileQuery(node: Query): Evaluate {
       case 'count':
         return found.length;
       case 'all':
-        return found.map(match => match.value);
+        return found.length > 0 ? found.map(match => match.value) : nothing(scene);
       default: {
         const at = positionOf(node, found.length, scene);
         return (
@@ -139,6 +140,17 @@ function compileQuery(node: Query): Evaluate {
         );
       }
     }
+  };
+}
+
+/** The list of all, where nothing matches: it is empty only if that in which it should stand is there. */
+function compileNothing({ of }: Query, what: string): Evaluate {
+  if (of.type === 'reference') return () => [];
+  if (of.form !== 'path') return () => new Missing(`${what} matches nothing`);
+  const begin = compileBeginning(of);
+  return scene => {
+    const found = begin(scene);
+    return found instanceof Missing ? found : [];
   };
 }
 

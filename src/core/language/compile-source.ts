@@ -13,7 +13,7 @@ import { compilePatternLiteral } from './compile-pattern.ts';
 import { compileReference, type Evaluate } from './compile-reference.ts';
 import { compileSelector } from './documents/html.ts';
 import { compileXPath } from './documents/xpath.ts';
-import { isSingular } from './jsonpath/ast.ts';
+import { isSingular, singularBeginning } from './jsonpath/ast.ts';
 import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
 import type { Pattern } from './patterns.ts';
 import type { ResponseView } from './response.ts';
@@ -189,6 +189,11 @@ function compileTexts({ form, argument = '', sent }: Named): Texts {
     default:
       return form satisfies never;
   }
+}
+
+/** What stands where a path goes one way only: before its first part that can match several values. */
+export function compileBeginning(node: ResponseSource & { readonly form: 'path' }): Evaluate {
+  return compileSource({ ...node, path: { ...node.path, segments: singularBeginning(node.path.segments) } });
 }
 
 /** Everything that a quantified source or reference ranges over, each item with its place where it has one. */

@@ -43,6 +43,12 @@ function alwaysHolds({ subject, predicate }: Comparison): string | undefined {
       if (['=', '<=', '>='].includes(predicate.operator) && isSame(subject, predicate.value))
         return 'both sides are the same';
       return neverBelow(subject, source, predicate.operator, predicate.value);
+    case 'contains':
+    case 'starts':
+    case 'ends':
+      return predicate.value.type === 'text' && predicate.value.parts.join('') === ''
+        ? 'every text has nothing in it'
+        : undefined;
     case 'exists':
       return source !== undefined && alwaysThere.includes(source) ? `there always is a ${source}` : undefined;
     case 'is':

@@ -151,9 +151,21 @@ export class ResponseView {
 
   /** The body as a web page; what is wrong with its form is mended as browsers do. */
   get html(): HtmlDocument | Missing {
-    const { body } = this;
-    this.#html ??= body instanceof Missing ? body : readHtml(body);
+    this.#html ??= this.#readHtml();
     return this.#html;
+  }
+
+  /** Any text can be read as HTML; what never was a page must not be taken for one that lacks something. */
+  #readHtml(): HtmlDocument | Missing {
+    const { body } = this;
+    if (body instanceof Missing) return body;
+    if (body.trim() === '') return new Missing('the response has no body', true);
+    const type = this.headerValues('content-type')[0];
+    if (type === undefined ? body.includes('<') : /html|xml/i.test(type)) return readHtml(body);
+    return new Missing(
+      `the body is no HTML${type === undefined ? '' : `: its Content-Type is ${type}`}`,
+      true,
+    );
   }
 
   /** The Location header as an absolute URL. */
