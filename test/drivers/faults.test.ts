@@ -40,9 +40,11 @@ test('every fault has its kind and its words, and ends within its limit', async 
     });
   });
   const dripping = await serveRaw(t, socket => {
-    socket.once('data', () => socket.write(head('Content-Length: 1000')));
-    const timer = setInterval(() => socket.write('x'), 5);
-    socket.on('close', () => clearInterval(timer));
+    socket.once('data', () => {
+      socket.write(head('Content-Length: 1000'));
+      const timer = setInterval(() => socket.write('x'), 5);
+      socket.on('close', () => clearInterval(timer));
+    });
   });
   const bigHead = await answering(t, head(`X-Big: ${'x'.repeat(5000)}`));
   const badChunks = await answering(t, `${head('Transfer-Encoding: chunked')}zz\r\nx\r\n`);
