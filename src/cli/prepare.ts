@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, relative, resolve } from 'node:path';
 import { previewCase } from '../core/engine/preview.ts';
 import { type GivenRequest, writeRequest } from '../core/page/write-request.ts';
-import { buildPlan } from '../core/plan/build.ts';
+import { buildPlan, type PlanOptions } from '../core/plan/build.ts';
 import { type CollectionFiles, readCollection } from '../core/plan/collection.ts';
 import type { Flow } from '../core/plan/flow.ts';
 import type { Plan } from '../core/plan/plan.ts';
@@ -33,7 +33,10 @@ export interface Prepared {
 }
 
 /** From the paths on the command line to a plan and everything that was found on the way. */
-export async function preparePlan(paths: readonly string[], flags: PlanFlags): Promise<Prepared> {
+export async function preparePlan(
+  paths: readonly string[],
+  flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
+): Promise<Prepared> {
   const found = findCollection(paths, process.cwd());
   const places = { root: found.root, anywhere: flags.filesAnywhere === true };
   return prepareFiles(found.files, found.paths, flags, places);
@@ -57,7 +60,7 @@ export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promi
 async function prepareFiles(
   files: CollectionFiles,
   paths: readonly string[],
-  flags: PlanFlags,
+  flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   places: FilePlaces,
 ): Promise<Prepared> {
   const collection = await readCollection(files);
@@ -65,6 +68,7 @@ async function prepareFiles(
     paths,
     ...(flags.env !== undefined && { environment: flags.env }),
     given: readGiven(flags.set ?? []),
+    ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     hasFile: path => existsSync(resolve(places.root, path)),
     readFile: path => readInside(places, path),
   });

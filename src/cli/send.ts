@@ -38,7 +38,9 @@ export async function sendCommand(
   if (flags.save !== undefined) readSavePlace(flags.save);
   const picked = flags.pick === undefined ? undefined : await readPicker(flags.pick, terminal);
   if (picked === null) return;
-  const prepared = given ? await prepareGiven(given, flags) : await preparePlan([words[0]!], flags);
+  const prepared = given
+    ? await prepareGiven(given, flags)
+    : await preparePlan([words[0]!], { ...flags, cleansUp: false });
   if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);

@@ -1,7 +1,7 @@
 import { exchangeEvent } from '../core/engine/exchange.ts';
 import type { Exchange, Ports, Sent } from '../core/engine/ports.ts';
 import { type RunOptions, run } from '../core/engine/run.ts';
-import type { PlannedCase } from '../core/plan/plan.ts';
+import type { Plan, PlannedCase } from '../core/plan/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
 import { Masker } from '../core/record/mask.ts';
 import { openPorts } from '../drivers/ports.ts';
@@ -43,13 +43,21 @@ export class Sending {
       masker,
     };
     try {
-      await run(prepared.plan, watched, options, event => this.#hear(event));
+      await run(this.#plan(), watched, options, event => this.#hear(event));
     } finally {
       interrupt.stop();
       await ports.close();
     }
     if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
     return this.#last;
+  }
+
+  /** Of a case that runs for each row or item, the first one is sent. */
+  #plan(): Plan {
+    const { plan } = this.prepared;
+    const once = (each: PlannedCase): PlannedCase =>
+      each === this.asked && each.each ? { ...each, each: { ...each.each, most: 1 } } : each;
+    return { ...plan, pages: plan.pages.map(page => ({ ...page, cases: page.cases.map(once) })) };
   }
 
   get checks(): { readonly made: number; readonly held: number } {
@@ -90,9 +98,12 @@ export class Sending {
       if (event.holds === 'yes') this.#checks.held++;
     }
     if (event.type !== 'case') return;
-    this.#ended++;
+    const isLast = !event.row || event.row.number === event.row.total;
+    if (isLast) this.#ended++;
     const isAsked = event.case === this.asked.address;
-    if (!isAsked && event.outcome === 'passed') {
+    const isFine = event.outcome === 'passed' || (event.outcome === 'skipped' && event.row !== undefined);
+    if (!isAsked && isFine && !isLast) return;
+    if (!isAsked && isFine) {
       if (this.tellsNeeded) out(`${paint('quiet', `first    ${event.case}`)}\n`);
       return;
     }

@@ -447,3 +447,21 @@ test('with a seed, chance takes the same turns every time', async t => {
   assert.notDeepEqual(first, other);
   assert.notEqual(first[0], first[1]);
 });
+
+test('send: of rows the first goes out, and nothing is cleaned up behind it', async t => {
+  const server = await harbour(t);
+  const page =
+    fence('csv rows codes', 'code\n0417\n0418') +
+    part(
+      'Make',
+      ['mervok', 'each row of codes'],
+      ['http', 'POST /x?{code}'],
+      ['mervok', 'status = 200\nkeep $.id as made'],
+    ) +
+    part('Read', ['mervok', 'each {made} as one'], ['http', 'GET /x/{one}'], ['mervok', 'status = 200']) +
+    part('Clean', ['mervok', 'cleanup'], ['http', 'DELETE /x/{made.0}'], ['mervok', 'status = 200']);
+  const folder = folderWith(t, { 'mervok.yaml': `base: ${server.origin}\n`, 'a.md': page });
+  const { code, out, err } = await mervok(folder, ['send', 'a.md#read', '--pick', '$.url']);
+  assert.deepEqual([code, out, err], [0, '/x/1\n', '']);
+  assert.deepEqual(server.asked, ['POST /x?0417', 'POST /x?0418', 'GET /x/1']);
+});

@@ -35,6 +35,13 @@ test('XML has an element a line, texts stay as they are', async () => {
     await laidOut('<?xml version="1.0"?><a x="1"><b>t &amp; u</b><c/><d><e>1</e></d></a>', 'application/xml'),
     '<?xml version="1.0"?>\n<a x="1">\n  <b>t &amp; u</b>\n  <c/>\n  <d>\n    <e>1</e>\n  </d>\n</a>',
   );
+  assert.equal(
+    await laidOut(
+      '<s:a xmlns:s="urn:s" xmlns="urn:d"><s:b><c xmlns="urn:e"><d s:x="1"/></c></s:b></s:a>',
+      'text/xml',
+    ),
+    '<s:a xmlns:s="urn:s" xmlns="urn:d">\n  <s:b>\n    <c xmlns="urn:e">\n      <d s:x="1"/>\n    </c>\n  </s:b>\n</s:a>',
+  );
   assert.equal(await laidOut('<a><b></a>', 'text/xml'), '<a><b></a>');
   assert.equal(
     await laidOut('<p>a <b>bold</b> word</p>', 'application/xhtml+xml'),

@@ -69,17 +69,21 @@ export function rowsOf(
     { value, origin, secret: scope.isSecret(name) },
   ];
   if (each.kind === 'rows')
-    return each.rows.map(
-      (row, index) =>
-        new Map([...row].map(([name, value]) => entry(name, value, `from row ${index + 1} of ${each.name}`))),
-    );
+    return each.rows
+      .slice(0, each.most)
+      .map(
+        (row, index) =>
+          new Map(
+            [...row].map(([name, value]) => entry(name, value, `from row ${index + 1} of ${each.name}`)),
+          ),
+      );
   const list = each.list(new CaseScene(scope, planned, ports, ports.environment));
   if (list instanceof Missing) return list;
   if (!Array.isArray(list)) return new Missing(`${each.written} is ${kindInWords(kindOf(list))}, no list`);
   if (list.length === 0) return new Missing(`${each.written} is empty, so there is nothing to run it for`);
-  return list.map(
-    (value, index) => new Map([entry(each.name, value, `item ${index + 1} of ${each.written}`)]),
-  );
+  return list
+    .slice(0, each.most)
+    .map((value, index) => new Map([entry(each.name, value, `item ${index + 1} of ${each.written}`)]));
 }
 
 /** Every row has an outcome of its own; the case as a whole has the worst of them. */

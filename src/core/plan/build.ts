@@ -31,6 +31,8 @@ export interface PlanOptions {
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
   readonly hasFile?: (path: string) => boolean;
   readonly readFile?: ReadFile;
+  /** Whether cases that clean up after others join the selection; they do unless it is said otherwise. */
+  readonly cleansUp?: boolean;
 }
 
 /**
@@ -48,7 +50,8 @@ export async function buildPlan(
   const tables = await readTables(collection, readFile);
   const flow = new Flow(collection, environment, new Set(options.given.keys()), tables.of);
   const { pages: named, cases: asked } = select(collection, options.paths);
-  const all = withCleanUp(withNeeded([...asked], flow), flow);
+  const needed = withNeeded([...asked], flow);
+  const all = options.cleansUp === false ? needed : withCleanUp(needed, flow);
   const { pages, findings: circles } = orderPages(collection.pages, all, flow);
   await loadPackages(packagesFor(all));
   const { schemaOf, findings: inSchemas } = prepareSchemas(collection, all, readFile);

@@ -68,7 +68,12 @@ export interface PlannedCase {
 }
 
 /** The rows of a table, or the items of a list that is known only when the case comes. */
-export type PlannedEach = { readonly place: Place; readonly text: string } & (
+export type PlannedEach = {
+  readonly place: Place;
+  readonly text: string;
+  /** So many at the most, where not all are wanted. */
+  readonly most?: number;
+} & (
   | { readonly kind: 'rows'; readonly name: string; readonly rows: readonly ReadonlyMap<string, Value>[] }
   | { readonly kind: 'values'; readonly name: string; readonly list: Evaluate; readonly written: string }
 );
