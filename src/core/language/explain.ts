@@ -45,14 +45,16 @@ export function explain(
   const join = (parts: string[], between: string) => [...new Set(parts)].join(between);
   const at = notes.length === 1 ? placeOf(first, scene) : undefined;
   const origins = originsOf(notes, scene);
-  const differences = notes.flatMap(note => differencesIn(note, scene));
+  // Once: to look for them may take as long as the check itself.
+  const differing = notes.map(note => differencesIn(note, scene));
+  const differences = differing.flat();
   return {
     expected: join(
       notes.map(note => expectedOf(note.comparison, scene)),
       word,
     ),
     found: join(
-      notes.map(note => foundOf(note, differencesIn(note, scene).length)),
+      notes.map((note, index) => foundOf(note, differing[index]!.length)),
       '; ',
     ),
     ...(at !== undefined && { at }),

@@ -125,6 +125,14 @@ export class ResponseView {
     return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
   }
 
+  /** The body as text, where there is any. */
+  get #content(): string | Missing {
+    const { body } = this;
+    return body instanceof Missing || body.trim() !== ''
+      ? body
+      : new Missing('the response has no body', true);
+  }
+
   /** The body as an XML document. */
   get xml(): Document | Missing {
     this.#xml ??= this.#readXml();
@@ -132,9 +140,8 @@ export class ResponseView {
   }
 
   #readXml(): Document | Missing {
-    const { body } = this;
+    const body = this.#content;
     if (body instanceof Missing) return body;
-    if (body.trim() === '') return new Missing('the response has no body', true);
     try {
       return readXml(body.trimStart());
     } catch (error) {
@@ -157,9 +164,8 @@ export class ResponseView {
 
   /** Any text can be read as HTML; what never was a page must not be taken for one that lacks something. */
   #readHtml(): HtmlDocument | Missing {
-    const { body } = this;
+    const body = this.#content;
     if (body instanceof Missing) return body;
-    if (body.trim() === '') return new Missing('the response has no body', true);
     const type = this.headerValues('content-type')[0];
     if (type === undefined ? body.includes('<') : /html|xml/i.test(type)) return readHtml(body);
     return new Missing(
