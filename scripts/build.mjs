@@ -98,7 +98,6 @@ const parts = new Map([
   ['re2js', 're2js'],
   ['./width.ts', 'src/reports/width.ts'],
   ['../../demo/harbour/server.ts', 'demo/harbour/server.ts'],
-  ['../drivers/record.ts', 'src/drivers/record.ts'],
   ['./digest.ts', 'src/drivers/http/digest.ts'],
   ['tough-cookie', 'tough-cookie'],
   ['oauth4webapi', 'oauth4webapi'],
@@ -107,7 +106,9 @@ const parts = new Map([
   ['./html-library.ts', 'src/core/language/documents/html-library.ts'],
   ['./schema-library.ts', 'src/core/language/documents/schema-library.ts'],
   ['./dates-library.ts', 'src/core/language/dates-library.ts'],
-  ['csv-parse/sync', 'csv-parse/sync'],
+  ['csv-parse', 'csv-parse'],
+  ['./spreadsheet-library.ts', 'src/core/values/spreadsheet-library.ts'],
+  ['./variable-files-library.ts', 'src/drivers/variable-files-library.ts'],
 ]);
 const fileOf = path => `${path.replace(/^.*\//, '').replace(/\.ts$/, '')}.cjs`;
 

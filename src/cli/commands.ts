@@ -13,7 +13,8 @@ const plain = (command: Command) => command.addOption(new Option('--no-color', '
 const looking = (command: Command) =>
   plain(command)
     .option('-e, --env <NAME>', 'the environment')
-    .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect);
+    .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
+    .option('--vars <FILE>', 'give variables: .env, .properties, .json, .yaml (repeatable)', collect);
 
 /** What each command takes and does, by its name; in the order of the help. */
 export const commands: { readonly [name: string]: (command: Command) => Command } = {
@@ -22,18 +23,35 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description('run cases and print the verdict')
       .argument('[PATH...]', 'what to run')
       .option('--files-anywhere', 'send files from outside of the collection too')
-      .option('--rounds <N>', 'run the selection so many times')
+      .optionsGroup('Which cases:')
+      .option('--tag <TAG>', 'only cases with this tag, or another one that is given (repeatable)', collect)
+      .option('--not-tag <TAG>', 'no case with this tag (repeatable)', collect)
+      .option('--without <PATH>', 'leave out a folder, page or case (repeatable)', collect)
+      .option('--failed', 'only what did not pass in the last run')
+      .option('--shard <I/N>', 'the I-th of N shares')
+      .optionsGroup('How they run:')
+      .option('--rows <FILE>', 'run the selection once for each row: .csv, .json, .ndjson, .xlsx')
+      .option('--rounds <N>', 'run the selection so many times; with --users each of them')
+      .option('--users <N>', 'so many at the same time, each with its own values and cookies')
+      .option('--for <DURATION>', 'begin rounds for so long')
+      .option('--jobs <N>', 'run so many pages at once that do not need each other')
+      .option('--pause <DURATION>', 'wait between one case and the next')
+      .option('--fail-fast', 'end with the first case that does not pass')
+      .option('--timeout <DURATION>', 'end the run after so long')
       .option('--seed <TEXT>', 'let chance take the same turns as with this seed before')
+      .option('--watch', 'run again what a changed file touches')
+      .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',
         'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',
         collect,
       )
+      .option('--only-failures', 'print what did not pass, and the verdict')
       .option('-q, --quiet', 'print the verdict alone')
-      .addHelpText(
-        'after',
-        '\nCases whose values others need run too. A failed case blocks those that need its values.',
-      )
+      .option('--verbose', 'print every request and response')
+      .option('--json', 'print the events of the run, a JSON object a line')
+      .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
+      .addHelpText('after', '\nCases that others need run too. A failed case blocks those that need it.')
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
 
   send: command =>

@@ -3,9 +3,9 @@ import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
 import { didYouMean } from '../core/text/nearest.ts';
+import { carryOut, refuseUnknownEndings } from './carry-out.ts';
 import { UsageMistake } from './exit.ts';
 import { preparePlan } from './prepare.ts';
-import { carryOut, refuseUnknownEndings } from './run.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface DemoFlags {
@@ -51,8 +51,7 @@ async function runDemo(
   const { plan, root } = await preparePlan([collectionFolder], { set });
   process.exitCode = await carryOut(
     plan,
-    { rounds: 1, output, quiet, next: false, places: { root, anywhere: false } },
-    '',
+    { output, view: quiet ? 'verdict' : 'all', places: { root, anywhere: false } },
     terminal,
   );
   if (quiet) return;

@@ -1,7 +1,11 @@
 // Commands that people call one at a time, and by hand: a part of the bundle of their own, which a run does not load.
+
+export { exchangeLines } from '../reports/exchange-event.ts';
 export { demoCommand } from './demo.ts';
+export { ExchangeLog } from './exchange-log.ts';
 export { initCommand } from './init.ts';
 export { pickCommand } from './pick.ts';
 export { sendCommand } from './send.ts';
 export { showCommand } from './show.ts';
 export { varsCommand } from './vars.ts';
+export { watch } from './watch.ts';

@@ -5,13 +5,17 @@ import { type GivenRequest, writeRequest } from '../core/page/write-request.ts';
 import { buildPlan, type PlanOptions } from '../core/plan/build.ts';
 import { type CollectionFiles, readCollection } from '../core/plan/collection.ts';
 import type { Flow } from '../core/plan/flow.ts';
-import type { Plan } from '../core/plan/plan.ts';
-import { SelectionMistake } from '../core/plan/select.ts';
+import type { Given, Plan } from '../core/plan/plan.ts';
+import { type Choice, SelectionMistake } from '../core/plan/select.ts';
+import { type NamedTable, openNamed, withoutSheet } from '../core/plan/tables.ts';
 import { type Finding, sortFindings } from '../core/text/finding.ts';
+import { TableMistake } from '../core/values/table.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import { FileMistake, findCollection, readInside } from '../drivers/files.ts';
+import type { Outside } from '../core/variables/definition.ts';
+import { FileMistake, findCollection, openInside, openUnchanging, readInside } from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
-import { osEnvironment, world } from '../drivers/world.ts';
+import { readVariableFile } from '../drivers/variable-files.ts';
+import { openOutside, world } from '../drivers/world.ts';
 import { countFindings, findingsText } from '../reports/findings.ts';
 import { createMeasure } from '../reports/style.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
@@ -20,6 +24,9 @@ import type { Terminal } from './terminal.ts';
 export interface PlanFlags {
   readonly env?: string;
   readonly set?: readonly string[];
+  /** Files of variables. */
+  readonly vars?: readonly string[];
+  readonly rows?: string;
   readonly filesAnywhere?: boolean;
 }
 
@@ -29,6 +36,7 @@ export interface Prepared {
   readonly flow: Flow;
   readonly root: string;
   readonly places: FilePlaces;
+  readonly outside: Outside;
   readonly cases: number;
 }
 
@@ -36,10 +44,11 @@ export interface Prepared {
 export async function preparePlan(
   paths: readonly string[],
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
+  choose: (root: string) => Promise<Omit<Choice, 'paths'>> = async () => ({}),
 ): Promise<Prepared> {
   const found = findCollection(paths, process.cwd());
   const places = { root: found.root, anywhere: flags.filesAnywhere === true };
-  return prepareFiles(found.files, found.paths, flags, places);
+  return prepareFiles(found.files, found.paths, flags, places, await choose(found.root));
 }
 
 /** As messages call what was typed. */
@@ -62,18 +71,24 @@ async function prepareFiles(
   paths: readonly string[],
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   places: FilePlaces,
+  chosen: Omit<Choice, 'paths'> = {},
 ): Promise<Prepared> {
   const collection = await readCollection(files);
+  const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
   const { plan, findings, flow } = await buildPlan(collection, {
     paths,
     ...(flags.env !== undefined && { environment: flags.env }),
-    given: readGiven(flags.set ?? []),
+    given: await readGiven(flags),
+    ...chosen,
+    ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     hasFile: path => existsSync(resolve(places.root, path)),
     readFile: path => readInside(places, path),
+    openFile: path => openInside(places, path),
   });
+  const outside = openOutside(places.root);
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  return { plan, findings: sortFindings(findings), flow, root: places.root, places, cases };
+  return { plan, findings: sortFindings(findings), flow, root: places.root, places, outside, cases };
 }
 
 /** What stands before the targets of a page, as far as it is known before a run. */
@@ -84,10 +99,13 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
     const path = relative(root, resolve(page)).replaceAll('\\', '/');
     const text = existsSync(page) ? `${readFileSync(page, 'utf8')}\n\n${probe}` : probe;
     const pages = [...files.pages.filter(each => each.path !== path), { path, text }];
-    const { plan } = await prepareFiles({ ...files, pages }, [path], flags, { root, anywhere: false });
+    const { plan, outside } = await prepareFiles({ ...files, pages }, [path], flags, {
+      root,
+      anywhere: false,
+    });
     const planned = plan.pages.find(each => each.file === path)?.cases.at(-1);
     if (!planned) return undefined;
-    const { requests } = previewCase(plan, planned, world, osEnvironment);
+    const { requests } = previewCase(plan, planned, world, outside);
     return requests.at(-1)?.request?.url.replace(/\/(?:\?.*)?$/, '');
   } catch (error) {
     // Outside of a collection, or where none is sound, there is no base.
@@ -96,21 +114,43 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
   }
 }
 
-function readGiven(pairs: readonly string[]): Map<string, Value> {
-  return new Map(
-    pairs.map(pair => {
-      const at = pair.indexOf('=');
-      const name = at < 0 ? pair : pair.slice(0, at);
-      if (at < 0 || !/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
-        throw new UsageMistake(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
-      return [name, new Plain(pair.slice(at + 1))];
-    }),
-  );
+/** The table that `--rows` names, as seen from the working folder. Throws UsageMistake. */
+async function openRows(name: string): Promise<NamedTable> {
+  const path = withoutSheet(name);
+  if (!existsSync(path)) throw new UsageMistake(`There is no file '${path}'.`);
+  try {
+    return await openNamed(name, openUnchanging(path));
+  } catch (error) {
+    if (!(error instanceof TableMistake)) throw error;
+    throw new UsageMistake(`${error.message}.`);
+  }
+}
+
+/** What `--set` gives is stronger than what the files of `--vars` give; a later file is stronger than an earlier one. */
+async function readGiven({ set = [], vars = [] }: PlanFlags): Promise<Map<string, Given>> {
+  const given = new Map<string, Given>();
+  for (const path of vars)
+    for (const [name, value] of await readVariableFile(path))
+      given.set(name, { value, origin: `from ${path}` });
+  for (const [name, value] of readPairs(set)) given.set(name, { value, origin: 'given by --set' });
+  return given;
+}
+
+function readPairs(pairs: readonly string[]): [string, Value][] {
+  return pairs.map(pair => {
+    const at = pair.indexOf('=');
+    const name = at < 0 ? pair : pair.slice(0, at);
+    if (at < 0 || !/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
+      throw new UsageMistake(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
+    return [name, new Plain(pair.slice(at + 1))];
+  });
 }
 
 /** A value given for nothing is most likely a slip; it does not keep anything from being run. */
-export function noteUnusedGiven({ unusedGiven }: Plan, { err }: Terminal): void {
+export function noteUnusedGiven({ given, unusedGiven }: Plan, { err }: Terminal): void {
   for (const name of unusedGiven) {
+    // A file of variables may hold more than one run needs.
+    if (given.get(name)?.origin !== 'given by --set') continue;
     err(
       `--set ${name} has no effect: no case that runs uses '${name}', or an earlier case of its page gives the value.\n`,
     );

@@ -5,6 +5,7 @@ import type { Plan, PlannedCase } from '../core/plan/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
 import { Masker } from '../core/record/mask.ts';
 import { openPorts } from '../drivers/ports.ts';
+import { blockedInWords } from '../reports/cases.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Prepared } from './prepare.ts';
@@ -37,7 +38,6 @@ export class Sending {
     const watched: Ports = { ...ports, send: (request, signal) => this.#send(ports, request, signal) };
     const options: RunOptions = {
       tool: `mervok ${version}`,
-      rounds: 1,
       bodies: false,
       signal: interrupt.signal,
       masker,
@@ -57,7 +57,14 @@ export class Sending {
     const { plan } = this.prepared;
     const once = (each: PlannedCase): PlannedCase =>
       each === this.asked && each.each ? { ...each, each: { ...each.each, most: 1 } } : each;
-    return { ...plan, pages: plan.pages.map(page => ({ ...page, cases: page.cases.map(once) })) };
+    return {
+      ...plan,
+      pages: plan.pages.map(page => ({
+        ...page,
+        ...(page.rows && { rows: { ...page.rows, most: 1 } }),
+        cases: page.cases.map(once),
+      })),
+    };
   }
 
   get checks(): { readonly made: number; readonly held: number } {
@@ -67,14 +74,11 @@ export class Sending {
   /** The exchange as the record would have it, with its whole body. */
   eventOf(exchange: Exchange): ExchangeEvent {
     const source = { round: 1, case: this.asked.address };
-    const event = exchangeEvent(
-      source,
-      this.asked.place,
-      exchange,
-      Date.now(),
-      true,
-      Number.MAX_SAFE_INTEGER,
-    );
+    const event = exchangeEvent(source, this.asked.place, exchange, Date.now(), {
+      bodies: true,
+      most: Number.MAX_SAFE_INTEGER,
+      redacted: this.prepared.plan.redacted.headers,
+    });
     return this.masker.deep(event);
   }
 
@@ -115,7 +119,7 @@ export class Sending {
     const mend = isAsked && isTooLarge(came) ? ' -o FILE takes a body of any size.' : '';
     if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
     else if (event.blocked)
-      err(`${event.case} needs '${event.blocked.name}', which did not come from ${event.blocked.cause}.\n`);
+      err(`${event.case} cannot be sent: ${blockedInWords(event.blocked, event.blocked.cause)}.\n`);
     else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
   }
 }

@@ -1,14 +1,17 @@
 import { textOfParts } from '../core/engine/exchange.ts';
 import type { OutgoingRequest } from '../core/engine/ports.ts';
 import { type PreviewedRequest, previewCase } from '../core/engine/preview.ts';
+import { takeRows } from '../core/engine/rows.ts';
 import { addKnownSecrets } from '../core/engine/run.ts';
+import type { RowEntries } from '../core/engine/scope.ts';
+import type { Entry } from '../core/language/scene.ts';
 import { type Giver, giversOf } from '../core/plan/inventory.ts';
-import type { Place, PlannedCase } from '../core/plan/plan.ts';
+import type { Place, Plan, PlannedCase } from '../core/plan/plan.ts';
 import { Masker } from '../core/record/mask.ts';
 import { counted } from '../core/text/nearest.ts';
 import { describe } from '../core/values/describe.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import { osEnvironment, world } from '../drivers/world.ts';
+import { world } from '../drivers/world.ts';
 import { fieldsText } from '../reports/exchange.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, type Measure, visible, wrap } from '../reports/style.ts';
@@ -32,12 +35,26 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
   if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
 }
 
+/** Of tables the first row is shown; the items of a list are known only when they are. */
+async function firstRow(planned: PlannedCase, { pages, secretNames }: Plan): Promise<RowEntries> {
+  const page = pages.find(each => each.cases.includes(planned));
+  const tables = [page?.rows, planned.each?.kind === 'rows' ? planned.each : undefined];
+  const rows: (readonly [string, Entry])[] = [];
+  for (const table of tables) {
+    if (!table) continue;
+    const taken = takeRows({ ...table, most: 1 }, name => secretNames.has(name));
+    for await (const { entries } of taken) rows.push(...entries);
+  }
+  return new Map(rows);
+}
+
 async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Terminal): Promise<void> {
-  const { plan } = prepared;
+  const { plan, outside } = prepared;
   const { out, paint } = terminal;
   const masker = new Masker();
-  addKnownSecrets(plan, masker, osEnvironment);
-  const { requests, lookup } = previewCase(plan, planned, world, osEnvironment);
+  addKnownSecrets(plan, masker, outside);
+  const row = await firstRow(planned, plan);
+  const { requests, lookup } = previewCase(plan, planned, world, outside, row);
   for (const { secrets } of requests) for (const secret of secrets) masker.addValue(secret, 'lasting');
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
   const measure = await createMeasure([JSON.stringify(requests)]);

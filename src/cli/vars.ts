@@ -2,15 +2,13 @@ import { addKnownSecrets } from '../core/engine/run.ts';
 import type { CollectionCase } from '../core/plan/collection.ts';
 import type { Flow } from '../core/plan/flow.ts';
 import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/inventory.ts';
-import type { Plan } from '../core/plan/plan.ts';
 import { Masker } from '../core/record/mask.ts';
 import type { Code, Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
-import { osEnvironment } from '../drivers/world.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
-import { type PlanFlags, preparePlan, printFindings } from './prepare.ts';
+import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import { giverText, placeText, valueText } from './show.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -20,15 +18,16 @@ export async function varsCommand(
   flags: PlanFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const { plan, flow, findings } = await preparePlan(path === undefined ? [] : [path], flags);
+  const { plan, flow, findings, outside } = await preparePlan(path === undefined ? [] : [path], flags);
   await tellSlips(findings, terminal);
   const masker = new Masker();
-  addKnownSecrets(plan, masker, osEnvironment);
+  addKnownSecrets(plan, masker, outside);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
   const all = flow.collection.pages.flatMap(page => page.cases);
   const users = all.filter(each => asked.some(({ address }) => address === each.address));
   if (users.length === 0) throw new UsageMistake('There is no case here that could use a variable.');
-  const tellValue = (giver: Giver, user: CollectionCase) => masked(giver, user, plan, flow, masker);
+  const tellValue = (giver: Giver, user: CollectionCase) =>
+    masked(giver, user, { plan, flow, outside }, masker);
   const about = plan.environment === undefined ? '' : `, environment ${plan.environment}`;
   const isCase = path?.includes('#') === true;
   const title = isCase ? users[0]!.address : plan.title;
@@ -116,14 +115,19 @@ function strength(title: string): number {
   return at < 0 ? levels.length : at;
 }
 
-function masked(giver: Giver, user: CollectionCase, plan: Plan, flow: Flow, masker: Masker): string {
+function masked(
+  giver: Giver,
+  user: CollectionCase,
+  { plan, flow, outside }: Pick<Prepared, 'plan' | 'flow' | 'outside'>,
+  masker: Masker,
+): string {
   if (plan.secretNames.has(giver.name)) return '[secret]';
   if (!giver.definition) {
     const given = giver.place ? undefined : plan.given.get(giver.name);
-    return given === undefined ? 'known once it has run' : masker.text(valueText(given));
+    return given === undefined ? 'known once it has run' : masker.text(valueText(given.value));
   }
   const lookup = (name: string) => giversOf(name, user, flow)[0]?.definition;
-  const value = valueBefore(giver.definition, lookup, osEnvironment);
+  const value = valueBefore(giver.definition, lookup, outside);
   return value === undefined ? 'not known' : masker.text(valueText(value));
 }
 

@@ -1,6 +1,7 @@
-import { readdirSync, readFileSync, realpathSync, statSync } from 'node:fs';
+import { createReadStream, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/plan/collection.ts';
+import { type Chunks, TableMistake } from '../core/values/table.ts';
 import { Missing } from '../core/values/value.ts';
 
 const rootFile = 'mervok.yaml';
@@ -120,6 +121,13 @@ function readTree(root: string): CollectionFiles {
   return { settings, pages, ...(secrets && { secrets }) };
 }
 
+/** Throws FileMistake. */
+export function readText(path: string): string {
+  if (!statSync(path, { throwIfNoEntry: false })?.isFile())
+    throw new FileMistake(`There is no file '${path}'.${suggestion(resolve(path))}`);
+  return read(path);
+}
+
 function read(path: string): string {
   const bytes = attempt(path, each => readFileSync(each));
   try {
@@ -170,4 +178,38 @@ export function readInside(
     if (!(error instanceof FileMistake)) throw error;
     return new Missing(error.message.replace(/\.$/, ''));
   }
+}
+
+/** A file of a collection that is read piece by piece, again and again, as long as it stays as it is. */
+export function openInside(
+  { root, anywhere }: { root: string; anywhere: boolean },
+  path: string,
+): Chunks | Missing {
+  try {
+    return openUnchanging(locateInside(root, path, anywhere));
+  } catch (error) {
+    if (!(error instanceof FileMistake)) throw error;
+    return new Missing(error.message.replace(/\.$/, ''));
+  }
+}
+
+/** Its chunks throw TableMistake where the file has changed since. */
+export function openUnchanging(path: string): Chunks {
+  const first = statSync(path);
+  const check = () => {
+    const now = statSync(path, { throwIfNoEntry: false });
+    if (!now || !isSame(first, now)) throw new TableMistake('it has changed since the run began');
+  };
+  return async function* () {
+    check();
+    for await (const chunk of createReadStream(path)) {
+      yield chunk as Uint8Array;
+      check();
+    }
+    check();
+  };
+}
+
+function isSame(a: Stats, b: Stats): boolean {
+  return a.size === b.size && a.mtimeMs === b.mtimeMs && a.ino === b.ino;
 }

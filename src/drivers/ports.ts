@@ -1,10 +1,9 @@
 import type { Ports } from '../core/engine/ports.ts';
-import type { World } from '../core/language/functions/signature.ts';
 import { elapsed } from './clock.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
 import type { FilePlaces } from './http/outgoing.ts';
-import { osEnvironment, world } from './world.ts';
+import { chanceOf, openOutside, osEnvironment, world } from './world.ts';
 
 async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
   const { setTimeout: delay } = await import('node:timers/promises');
@@ -14,16 +13,17 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
 /** The world as it is: the network, the clock, the environment of the process. */
 export async function openPorts(
   places: FilePlaces,
-  chance: World = world,
+  seed?: string,
 ): Promise<Ports & { close(): Promise<void> }> {
   const http = await createHttpDriver({ ...places, environment: osEnvironment, now: world.now, sleep });
   return {
     send: http.send,
     close: http.close,
     openJar: Jar.from,
-    ...chance,
+    ...world,
+    chance: chanceOf(seed),
     elapsed,
     sleep,
-    environment: osEnvironment,
+    outside: openOutside(places.root),
   };
 }

@@ -1,50 +1,90 @@
-import { closeSync, createReadStream, mkdirSync, mkdtempSync, openSync, rmSync, writeSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { open, rename, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
-import { createInterface } from 'node:readline';
 import type { RunEvent } from '../core/record/events.ts';
+import { LineFile } from './line-file.ts';
+import { idsIn, readRecord, runsFolder } from './runs.ts';
 
 const flushAt = 64 * 1024;
 
+/** So many records of a collection are kept. */
+export const keptRecords = 30;
+
 /** The record of a run while it goes: a file that grows line by line and that reports are made from. */
 export class Recorder {
-  readonly #folder = mkdtempSync(join(tmpdir(), 'mervok-'));
-  readonly #path = join(this.#folder, 'run.ndjson');
-  readonly #file = openSync(this.#path, 'w', 0o600);
-  #pending = '';
+  readonly #lines: LineFile;
+  readonly #temporary: string | undefined;
 
-  add(event: RunEvent): void {
-    this.#pending += `${JSON.stringify(event)}\n`;
-    if (this.#pending.length >= flushAt) this.#flush();
+  private constructor(
+    /** As commands name it; nothing where the record does not outlast the run. */
+    readonly id: string | undefined,
+    path: string,
+    temporary?: string,
+  ) {
+    this.#temporary = temporary;
+    this.#lines = new LineFile(path, 'wx');
   }
 
-  finish(): void {
-    this.#flush();
-    closeSync(this.#file);
-  }
-
-  #flush(): void {
-    writeSync(this.#file, this.#pending);
-    this.#pending = '';
-  }
-
-  async *events(): AsyncGenerator<RunEvent> {
-    for await (const line of createInterface({
-      input: createReadStream(this.#path),
-      crlfDelay: Number.POSITIVE_INFINITY,
-    })) {
-      yield JSON.parse(line) as RunEvent;
+  /** The record of a run that begins now, beside the others of the collection. Throws what the system says. */
+  static inCollection(root: string, begin: Date): Recorder {
+    const folder = runsFolder(root);
+    mkdirSync(folder, { recursive: true, mode: 0o700 });
+    writeFileSync(join(dirname(folder), '.gitignore'), '*\n');
+    const time = begin
+      .toISOString()
+      .replace(/[-:]|\..*/g, '')
+      .replace('T', '-');
+    for (let more = 1; ; more++) {
+      const id = more === 1 ? time : `${time}-${more}`;
+      try {
+        const recorder = new Recorder(id, join(folder, `${id}.ndjson`));
+        prune(folder);
+        return recorder;
+      } catch (error) {
+        if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      }
     }
   }
 
+  /** One that is gone when the program ends. */
+  static temporary(): Recorder {
+    const folder = mkdtempSync(join(tmpdir(), 'mervok-'));
+    return new Recorder(undefined, join(folder, 'run.ndjson'), folder);
+  }
+
+  add(event: RunEvent): void {
+    this.#lines.add(JSON.stringify(event));
+  }
+
+  /** Why it does not hold everything. */
+  get problem(): string | undefined {
+    return this.#lines.problem;
+  }
+
+  finish(): void {
+    this.#lines.finish();
+  }
+
+  events(): AsyncIterable<RunEvent> {
+    return readRecord(this.#lines.path);
+  }
+
   remove(): void {
-    rmSync(this.#folder, { recursive: true, force: true });
+    if (this.#temporary !== undefined) rmSync(this.#temporary, { recursive: true, force: true });
   }
 }
 
+function prune(folder: string): void {
+  for (const id of idsIn(readdirSync(folder)).slice(0, -keptRecords))
+    rmSync(join(folder, `${id}.ndjson`), { force: true });
+}
+
 /** Writes a file whole or not at all; folders on the way are made. */
-export async function writeWhole(path: string, parts: AsyncIterable<string>): Promise<void> {
+export async function writeWhole(
+  path: string,
+  parts: AsyncIterable<string> | Iterable<string>,
+): Promise<void> {
   const target = resolve(path);
   mkdirSync(dirname(target), { recursive: true });
   const draft = `${target}.${process.pid}.part`;

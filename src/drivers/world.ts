@@ -1,4 +1,7 @@
 import type { World } from '../core/language/functions/signature.ts';
+import type { Missing } from '../core/values/value.ts';
+import type { Outside } from '../core/variables/definition.ts';
+import { readInside } from './files.ts';
 
 /** The present, and chance. */
 export const world: World = { now: Date.now, uuid: () => crypto.randomUUID(), random: Math.random };
@@ -24,6 +27,27 @@ function createRandom(seed: string): () => number {
     mixed ^= mixed >>> 15;
     mixed = Math.imul(mixed, 0x735a2d97);
     return ((mixed ^ (mixed >>> 15)) >>> 0) / 2 ** 32;
+  };
+}
+
+/** The same chance for every turn, or, with a seed, one of its own for each: what runs at the same time takes none away. */
+export function chanceOf(seed: string | undefined): (turn: string) => World {
+  return seed === undefined ? () => world : turn => seededWorld(`${seed}/${turn}`);
+}
+
+/** What variables stand for that lies outside of their collection. Files are read once. */
+export function openOutside(root: string): Outside {
+  const files = new Map<string, string | Missing>();
+  return {
+    variable: osEnvironment,
+    file(path) {
+      let text = files.get(path);
+      if (text === undefined) {
+        text = readInside({ root, anywhere: true }, path);
+        files.set(path, text);
+      }
+      return text;
+    },
   };
 }
 

@@ -82,7 +82,9 @@ export function figuresText(
   return lines.map(line => view.paint('quiet', line));
 }
 
-function phasesInWords({ lookup, connect, tls, wait, download }: Times): string {
+type ToldTimes = { readonly [Phase in keyof Times]?: number | undefined };
+
+export function phasesInWords({ lookup, connect, tls, wait, download }: ToldTimes): string {
   const phases: [string, number | undefined][] = [
     ['name', lookup],
     ['connection', connect],

@@ -12,23 +12,19 @@ export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally)
   let separator = '';
   for await (const part of pagesOf(events)) {
     if ('run' in part) {
-      const { tool, at, title, environment, rounds } = part.run;
+      const { type, version: _version, cases, ...run } = part.run;
       const head = {
         format: 'mervok-report',
         version,
-        tool,
-        at,
-        title,
-        environment,
-        rounds,
+        ...run,
         passed: tally.passed,
         verdict: verdictInWords(tally),
         totals: totals(tally),
       };
       yield `${JSON.stringify(head, undefined, 2).slice(0, -2)},\n  "pages": [`;
     } else if ('page' in part) {
-      const { file, title, round } = part.page;
-      yield `${separator}\n    ${JSON.stringify({ file, title, round, cases: part.cases.map(caseOf) })}`;
+      const { file, title, round, user, rows } = part.page;
+      yield `${separator}\n    ${JSON.stringify({ file, title, round, user, rows, cases: part.cases.map(caseOf) })}`;
       separator = ',';
     } else yield '\n  ]\n}\n';
   }
@@ -44,7 +40,7 @@ function totals(tally: Tally) {
     milliseconds: tally.duration,
     medianMilliseconds: tally.percentile(50),
     p95Milliseconds: tally.percentile(95),
-    interrupted: tally.interrupted,
+    stopped: tally.stopped,
   };
 }
 
@@ -77,11 +73,11 @@ function caseOf({ event, checks, exchanges }: ReportedCase) {
     because,
     checks: checks.map(checkOf),
     ...(outcome !== 'passed' && {
-      exchanges: exchanges.map(({ type, case: _, round, row: _row, ...rest }) => rest),
+      exchanges: exchanges.map(({ type, case: _, round, user, row: _row, ...rest }) => rest),
     }),
   };
 }
 
-function checkOf({ type, round, case: _, row, ...rest }: CheckEvent) {
+function checkOf({ type, round, user, case: _, row, ...rest }: CheckEvent) {
   return rest;
 }

@@ -1,6 +1,14 @@
 import type { CheckEvent, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
-import { pagesOf, type ReportedCase, type ReportedPage, titleOf, whySkipped } from './cases.ts';
+import {
+  blockedInWords,
+  pagesOf,
+  pageTitleOf,
+  type ReportedCase,
+  type ReportedPage,
+  titleOf,
+  whySkipped,
+} from './cases.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
 export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
@@ -11,7 +19,7 @@ export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally
   for await (const part of pagesOf(events)) {
     if ('run' in part) {
       at = part.run.at;
-      several = part.run.rounds > 1;
+      several = part.run.rounds !== 1;
       const counts = {
         tests: passed + failed + error + blocked + skipped,
         failures: failed,
@@ -29,7 +37,7 @@ function suite({ page, cases }: ReportedPage, at: string, several: boolean): str
     cases.filter(({ event }) => outcomes.includes(event.outcome)).length;
   const time = cases.reduce((sum, { event }) => sum + event.time, 0);
   const head = attributes({
-    name: several ? `${page.title}, round ${page.round}` : page.title,
+    name: pageTitleOf(page, several),
     tests: cases.length,
     failures: count('failed'),
     errors: count('error'),
@@ -61,7 +69,7 @@ function testCase({ event, checks }: ReportedCase): string {
     passed: '',
     failed: `<failure${attributes({ message, type: 'check' })}>${escapeText(lines.join('\n'))}</failure>`,
     error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeText(lines.join('\n'))}</error>`,
-    blocked: `<skipped${attributes({ message: blocked ? `blocked: '${blocked.name}' did not come from ${blocked.by}, because of ${blocked.cause}` : 'blocked' })}/>`,
+    blocked: `<skipped${attributes({ message: blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}, because of ${blocked.cause}` : 'blocked' })}/>`,
     skipped: skipped === undefined ? '<skipped/>' : `<skipped${attributes({ message: skipped })}/>`,
   }[outcome];
   return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;

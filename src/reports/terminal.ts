@@ -1,11 +1,11 @@
-import type { Place } from '../core/plan/plan.ts';
-import type { CaseEvent, CheckEvent, EventOf, RunEvent } from '../core/record/events.ts';
+import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
-import { counted, grouped } from '../core/text/nearest.ts';
+import { counted } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
-import { titleOf, whySkipped } from './cases.ts';
+import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
+import { FailureText, indent } from './failure.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
-import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
+import { figuresInWords, nextInWords, progressInWords, runInWords, verdictInWords } from './verdict.ts';
 
 export interface TerminalOptions {
   readonly write: (text: string) => void;
@@ -13,10 +13,14 @@ export interface TerminalOptions {
   readonly measure: Measure;
   /** Columns of the terminal. */
   readonly width: number;
+  /** What did not pass, and the verdict. */
+  readonly onlyFailures?: boolean;
   /** Only the verdict. */
   readonly quiet: boolean;
   /** Where output can be taken back: a line of progress shows how far a run of many rounds is. */
   readonly live?: { readonly now: () => number };
+  /** Lays out an exchange, where all of them are to be seen. */
+  readonly onExchange?: (exchange: ExchangeEvent) => readonly string[];
   /** What stands before a case in the command that runs it again; without it no command is told. */
   readonly pathPrefix?: string;
 }
@@ -27,7 +31,12 @@ const toldOneByOneInAll = 40;
 /** So many failing cases are told in full; a long run would otherwise bury the verdict. */
 const toldInFull = 40;
 const eraseLine = '\u001b[K';
-const indent = ' '.repeat(9);
+
+interface Lane {
+  readonly page: EventOf<'page'>;
+  failing: CheckEvent[];
+  exchanges: ExchangeEvent[];
+}
 
 const roles: { [outcome in CaseEvent['outcome']]: Role } = {
   passed: 'plain',
@@ -40,23 +49,23 @@ const roles: { [outcome in CaseEvent['outcome']]: Role } = {
 /** The view of a run while it goes: a line for a case that passed, all that is needed for one that did not. */
 export class TerminalReport {
   readonly #width: number;
+  readonly #failure: FailureText;
   #run: EventOf<'run'> | undefined;
+  /** Of each user. */
+  readonly #lanes = new Map<number, Lane>();
   #page: EventOf<'page'> | undefined;
   #pageTold = false;
-  #failing: CheckEvent[] = [];
   #passedOnPage = 0;
   #folded = 0;
   /** Whether the line above is one of a whole page, so that no gap is needed. */
   #foldedBefore = false;
   #gap = true;
-  /** The part of the response that was shown last for this case. */
-  #shownPart: string | undefined;
   #blocked: CaseEvent[] = [];
   #toldInFull = 0;
   #untold = 0;
   #firstFailed: CaseEvent | undefined;
   readonly #titles = new Map<string, string>();
-  #nextProgress = 0;
+  #began = 0;
   #progressShown = false;
 
   constructor(
@@ -64,28 +73,36 @@ export class TerminalReport {
     readonly tally: Tally,
   ) {
     this.#width = Math.min(200, Math.max(60, options.width));
+    const { paint, measure } = options;
+    this.#failure = new FailureText({ paint, measure, width: this.#width }, text => this.#line(text));
   }
 
   add(event: RunEvent): void {
     switch (event.type) {
       case 'run':
         this.#run = event;
+        this.#began = this.options.live?.now() ?? 0;
         break;
       case 'page':
-        this.#endPage();
-        if (!this.#page) this.#tellRun(this.#run!, event);
-        this.#showProgress(event.round);
-        this.#page = event;
-        this.#pageTold = false;
-        this.#passedOnPage = 0;
-        if (event.round === 1 && this.#run!.rounds === 1 && this.#tellsEach) this.#tellPage();
+        if (this.#lanes.size === 0) this.#tellRun(this.#run!, event);
+        this.#lanes.set(event.user ?? 0, { page: event, failing: [], exchanges: [] });
+        this.#turnTo(event);
+        if (!this.#repeats && this.#tellsEach) this.#tellPage();
+        break;
+      case 'exchange':
+        if (this.options.onExchange) this.#lanes.get(event.user ?? 0)!.exchanges.push(event);
         break;
       case 'check':
-        if (event.holds !== 'yes') this.#failing.push(event);
+        if (event.holds !== 'yes') this.#lanes.get(event.user ?? 0)!.failing.push(event);
         break;
-      case 'case':
-        this.#case(event);
+      case 'case': {
+        const lane = this.#lanes.get(event.user ?? 0)!;
+        this.#turnTo(lane.page);
+        this.#case(event, lane);
+        lane.failing = [];
+        lane.exchanges = [];
         break;
+      }
       case 'end':
         this.#endPage();
         this.#end();
@@ -94,14 +111,29 @@ export class TerminalReport {
     }
   }
 
+  /** What is told next is of this page. */
+  #turnTo(page: EventOf<'page'>): void {
+    if (page === this.#page) return;
+    this.#endPage();
+    this.#page = page;
+    this.#pageTold = false;
+    this.#passedOnPage = 0;
+  }
+
+  /** Whether cases run more than once, so that only what did not pass is worth a line. */
+  get #repeats(): boolean {
+    const { rounds, users, rows } = this.#run!;
+    return this.options.onlyFailures === true || rounds !== 1 || users !== undefined || rows !== undefined;
+  }
+
   /** A page that stands alone has said its title already. */
-  #tellRun({ title, environment, rounds }: EventOf<'run'>, first: EventOf<'page'>): void {
-    const inEnvironment = environment === undefined ? '' : `, environment ${environment}`;
-    const about = inEnvironment + (rounds > 1 ? `, ${grouped(rounds)} rounds` : '');
+  #tellRun(run: EventOf<'run'>, first: EventOf<'page'>): void {
+    const { title } = run;
+    const about = runInWords(run);
     if (about !== '' || title !== first.title) this.#line(this.#paint('strong', visible(title)) + about);
   }
 
-  #case(event: CaseEvent): void {
+  #case(event: CaseEvent, { failing, exchanges }: Lane): void {
     this.#titles.set(event.case, event.title);
     if (event.outcome === 'blocked') {
       const [open] = this.#blocked;
@@ -112,14 +144,15 @@ export class TerminalReport {
     this.#tellBlocked();
     if (event.outcome === 'passed') this.#passed(event);
     else if (event.outcome === 'skipped') this.#skipped(event);
-    else this.#failed(event);
-    this.#failing = [];
+    else this.#failed(event, failing);
+    if (exchanges.length > 0) this.#tellExchanges(event, exchanges);
   }
 
   #passed(event: CaseEvent): void {
-    if (this.#run!.rounds > 1) return;
+    if (this.#repeats && !this.options.onExchange) return;
     this.#passedOnPage++;
-    if (this.#tellsEach && this.#passedOnPage <= toldOneByOne) this.#tellCase(event);
+    if (this.options.onExchange || (this.#tellsEach && this.#passedOnPage <= toldOneByOne))
+      this.#tellPassed(event);
     else this.#folded++;
   }
 
@@ -128,10 +161,25 @@ export class TerminalReport {
     this.#tellCase(event);
     const why = whySkipped(event);
     if (why !== undefined)
-      for (const line of this.#wrapped(why, 0)) this.#line(indent + this.#paint('quiet', line));
+      for (const line of this.#failure.wrapped(why, 0)) this.#line(indent + this.#paint('quiet', line));
   }
 
-  #failed(event: CaseEvent): void {
+  #tellPassed(event: CaseEvent): void {
+    this.#tellPage();
+    this.#tellCase(event);
+  }
+
+  /** Everything that went over the wire for a case, where that is asked for. */
+  #tellExchanges(event: CaseEvent, exchanges: readonly ExchangeEvent[]): void {
+    if (event.outcome === 'passed' || event.outcome === 'skipped') this.#gap = false;
+    for (const exchange of exchanges) {
+      this.#emptyLine();
+      for (const line of this.options.onExchange!(exchange)) this.#line(`${' '.repeat(2)}${line}`);
+    }
+    this.#emptyLine();
+  }
+
+  #failed(event: CaseEvent, failing: readonly CheckEvent[]): void {
     this.#firstFailed ??= event;
     if (this.#toldInFull >= toldInFull) {
       this.#untold++;
@@ -142,16 +190,16 @@ export class TerminalReport {
     this.#unfold();
     this.#tellCase(event);
     if (event.row) this.#tellRow(event.row);
-    this.#tellChecks(this.#failing);
+    this.#failure.checks(failing);
     if (event.problem) {
       const { message, place } = event.problem;
-      this.#beside(message, place);
+      this.#failure.beside(message, place);
     }
     this.#emptyLine();
   }
 
   #tellRow({ number, total, values }: NonNullable<CaseEvent['row']>): void {
-    for (const line of this.#wrapped(`row ${number} of ${total}: ${values}`, 0))
+    for (const line of this.#failure.wrapped(`row ${number} of ${total}: ${values}`, 0))
       this.#line(indent + this.#paint('quiet', line));
   }
 
@@ -160,10 +208,11 @@ export class TerminalReport {
     this.#pageTold = true;
     this.#foldedBefore = false;
     this.#emptyLine();
-    const { title, file, round, cleanup } = this.#page;
-    const about = (this.#run!.rounds > 1 ? `, round ${round}` : '') + (cleanup ? ', cleaning up' : '');
-    const name = visible(title);
-    this.#line(this.#apart(this.#paint('strong', name) + about, name + about, file, this.#width));
+    const { file, cleanup, rows = [] } = this.#page;
+    const about = cleanup ? ', cleaning up' : '';
+    const name = visible(pageTitleOf(this.#page, this.#run!.rounds !== 1));
+    this.#line(this.#failure.apart(this.#paint('strong', name) + about, name + about, file, this.#width));
+    for (const row of rows) this.#tellRow(row);
   }
 
   #tellCase(event: CaseEvent): void {
@@ -182,56 +231,6 @@ export class TerminalReport {
     this.#line(`${this.#paint(roles[outcome], outcome.padEnd(8))} ${middle}${figures.padStart(16)}`);
   }
 
-  /** Once the status is not the expected one, checks that find nothing only follow from it: they are told in short. */
-  #tellChecks(checks: readonly CheckEvent[]): void {
-    this.#shownPart = undefined;
-    const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
-    const follows = (check: CheckEvent) =>
-      wrongStatus !== undefined &&
-      (check.holds === 'unknown'
-        ? /^(?:nothing|cannot be decided)/.test(check.found ?? '')
-        : check.differences?.every(({ found }) => found.startsWith('nothing')) === true);
-    for (const check of checks) if (!follows(check)) this.#tellCheck(check);
-    const rest = checks.filter(follows).map(check => check.text);
-    if (rest.length > 0) this.#entry('undecided', rest.join('; '), 'quiet');
-  }
-
-  #tellCheck(check: CheckEvent): void {
-    const { place, level, label } = check;
-    this.#beside(label === undefined ? check.text : `"${label}": ${check.text}`, place);
-    if (level !== undefined) this.#entry('set in', level);
-    if (check.expected !== undefined) this.#entry('expected', check.expected);
-    if (check.found !== undefined)
-      this.#entry('found', check.found, check.holds === 'no' ? 'failed' : 'error');
-    if (check.differences) this.#tellDifferences(check.differences);
-    if (check.at !== undefined && !check.differences) this.#entry('at', check.at);
-    for (const { name, value, origin } of check.origins ?? [])
-      this.#entry(`{${name}}`, `${value}, ${origin}`);
-    if (check.nearest === undefined || check.nearest === this.#shownPart) return;
-    this.#shownPart = check.nearest;
-    this.#entry('response', check.nearest, 'quiet');
-  }
-
-  /** What differs under what should be there, so that the eye compares them. */
-  #tellDifferences(differences: NonNullable<CheckEvent['differences']>): void {
-    const { measure } = this.options;
-    const column = Math.min(32, Math.max(...differences.map(({ at }) => measure(visible(at)))));
-    for (const { at, expected, found } of differences) {
-      this.#entry(visible(at).padEnd(column), `expected ${expected}`);
-      this.#entry(' '.repeat(Math.max(column, measure(visible(at)))), `found    ${found}`, 'failed');
-    }
-  }
-
-  /** A label and its value; values stand under each other, so that the eye compares them. */
-  #entry(label: string, value: string, role: Role = 'plain'): void {
-    const column = Math.max(11, this.options.measure(label) + 2);
-    const [first, ...rest] = this.#wrapped(value, column + 2);
-    this.#line(
-      `${indent}  ${this.#paint('quiet', fit(label, column, this.options.measure))}${this.#paint(role, first ?? '')}`,
-    );
-    for (const line of rest) this.#line(`${indent}  ${' '.repeat(column)}${this.#paint(role, line)}`);
-  }
-
   #tellBlocked(): void {
     const [first, ...others] = this.#blocked;
     if (!first) return;
@@ -239,10 +238,10 @@ export class TerminalReport {
     if (this.#toldInFull >= toldInFull) return;
     this.#tellPage();
     this.#unfold();
-    const { name, cause } = first.blocked!;
+    const { cause } = first.blocked!;
     const causeTitle = this.#titles.get(cause) ?? cause;
     const titles = [first, ...others].map(each => visible(titleOf(each))).join(', ');
-    const text = `${titles}: '${name}' did not come from ${causeTitle}`;
+    const text = `${titles}: ${blockedInWords(first.blocked!, causeTitle)}`;
     const [line, ...rest] = wrap(text, this.#width - indent.length, this.options.measure);
     this.#line(`${this.#paint('quiet', 'blocked ')} ${line}`);
     for (const each of rest) this.#line(indent + each);
@@ -267,10 +266,10 @@ export class TerminalReport {
     if (this.#pageTold)
       this.#line(passed + (this.#folded === this.#passedOnPage ? cases : `${this.#folded} more`));
     else {
-      const { title, file, cleanup } = this.#page!;
-      const what = `${visible(title)}, ${cases}${cleanup ? ', cleaning up' : ''}`;
+      const { file, cleanup } = this.#page!;
+      const what = `${visible(pageTitleOf(this.#page!, false))}, ${cases}${cleanup ? ', cleaning up' : ''}`;
       if (!this.#foldedBefore) this.#emptyLine();
-      this.#line(passed + this.#apart(what, what, file, this.#width - indent.length));
+      this.#line(passed + this.#failure.apart(what, what, file, this.#width - indent.length));
       this.#foldedBefore = true;
     }
     this.#folded = 0;
@@ -292,38 +291,17 @@ export class TerminalReport {
     if (next !== undefined) this.#line(this.#paint('quiet', next));
   }
 
-  #wrapped(text: string, taken: number): string[] {
-    return wrap(visible(text), this.#width - indent.length - taken, this.options.measure);
-  }
-
-  /** A text of a failure, and where it is written at the right edge of its first line. */
-  #beside(text: string, { file, line }: Place): void {
-    const where = `${file}:${line}`;
-    const width = this.#width - indent.length;
-    const [first = '', ...rest] = this.#wrapped(text, where.length + 2);
-    this.#line(indent + this.#apart(first, first, where, width));
-    for (const each of rest) this.#line(indent + each);
-  }
-
-  #apart(painted: string, plain: string, right: string, width: number): string {
-    const gap = width - this.options.measure(plain) - this.options.measure(right);
-    return gap < 2
-      ? `${painted}\n${indent}${this.#paint('quiet', right)}`
-      : painted + ' '.repeat(gap) + this.#paint('quiet', right);
-  }
-
   #paint(role: Role, text: string): string {
     return this.options.paint(role, text);
   }
 
-  /** At most five times a second; the next line of output takes its place. */
-  #showProgress(round: number): void {
-    const { live, quiet, write } = this.options;
-    const rounds = this.#run?.rounds ?? 1;
-    if (!live || quiet || rounds === 1 || live.now() < this.#nextProgress) return;
-    this.#nextProgress = live.now() + 200;
+  /** How far the run is; the next line of output takes its place. To be called now and then on a terminal. */
+  showProgress(): void {
+    const { live, write, measure } = this.options;
+    if (!live || !this.#run) return;
+    const text = progressInWords(this.#run, this.tally, live.now() - this.#began);
     this.#progressShown = true;
-    write(`\r${eraseLine}round ${grouped(round)} of ${grouped(rounds)}`);
+    write(`\r${eraseLine}${this.#paint('quiet', fit(text, this.#width - 1, measure).trimEnd())}`);
   }
 
   #emptyLine(): void {

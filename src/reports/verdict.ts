@@ -1,9 +1,11 @@
+import type { EventOf } from '../core/record/events.ts';
+import type { Stop } from '../core/record/outcomes.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
 /** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
-export function verdictInWords({ checks, held, cases, interrupted }: Tally): string {
+export function verdictInWords({ checks, held, cases, causes, stopped }: Tally): string {
   const sentences = [checksInWords(checks, held)];
   const bad = cases.failed + cases.error;
   const parts: string[] = [];
@@ -14,16 +16,23 @@ export function verdictInWords({ checks, held, cases, interrupted }: Tally): str
         ? `${cases.error} could not be carried out`
         : `${counted(cases.error, 'case')} could not be carried out`,
     );
-  if (cases.blocked > 0)
-    parts.push(
-      `${cases.blocked} ${cases.blocked === 1 ? 'is' : 'are'} blocked by ${bad === 1 ? 'it' : 'them'}`,
-    );
+  if (cases.blocked > 0) {
+    const by =
+      bad === 1 ? 'it' : causes === undefined || causes === 0 || causes >= bad ? 'them' : `${causes} of them`;
+    parts.push(`${cases.blocked} ${cases.blocked === 1 ? 'is' : 'are'} blocked by ${by}`);
+  }
   if (parts.length > 0) sentences.push(`${inWords(parts)}.`);
   else if (cases.passed > 0) sentences.push(`${counted(cases.passed, 'case')} passed.`);
   if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
-  if (interrupted) sentences.push('The run was interrupted.');
+  if (stopped) sentences.push(stopsInWords[stopped]);
   return sentences.join(' ');
 }
+
+const stopsInWords: { readonly [stop in Stop]: string } = {
+  interrupt: 'The run was interrupted.',
+  timeout: 'The time for the run was over before it had ended.',
+  failure: 'The run ended with the first failure.',
+};
 
 export function checksInWords(checks: number, held: number): string {
   if (checks === 0) return 'Nothing was checked.';
@@ -54,4 +63,43 @@ export function nextInWords(address: string | undefined, pathPrefix: string): st
 
 function quoteArgument(text: string): string {
   return /^[\w./#@:-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
+}
+
+/** Under which circumstances a run takes place: `, environment staging, shard 2 of 4, 10 rounds`. */
+export function runInWords({
+  environment,
+  shard,
+  users,
+  rounds,
+  lasting,
+  rows,
+  seed,
+}: EventOf<'run'>): string {
+  const about = [
+    ...(environment === undefined ? [] : [`environment ${environment}`]),
+    ...(shard ? [`shard ${shard.index} of ${shard.of} (${shard.share})`] : []),
+    ...(users === undefined ? [] : [counted(users, 'user')]),
+    ...(rounds > 1 ? [counted(rounds, 'round')] : []),
+    ...(lasting === undefined ? [] : [`for ${durationText(lasting)}`]),
+    ...(rows === undefined ? [] : [`each row of ${rows}`]),
+    ...(seed === undefined ? [] : [`seed ${seed}`]),
+  ];
+  return about.map(each => `, ${each}`).join('');
+}
+
+/** How far a run is: `12 of 74 cases, 1 failed, 3 s` */
+export function progressInWords(
+  { cases, rounds, users = 1 }: EventOf<'run'>,
+  tally: Tally,
+  elapsed: number,
+): string {
+  const { failed, error, blocked } = tally.cases;
+  const done = Object.values(tally.cases).reduce((sum, count) => sum + count, 0);
+  const all = cases * rounds * users;
+  const bad = failed + error + blocked;
+  const time = durationText(Math.round(elapsed / 1000) * 1000);
+  const far = all > 0 ? `${grouped(done)} of ${counted(Math.max(all, done), 'case')}` : counted(done, 'case');
+  return [far, ...(bad > 0 ? [`${grouped(bad)} did not pass`] : []), elapsed < 1000 ? '' : time]
+    .filter(part => part !== '')
+    .join(', ');
 }

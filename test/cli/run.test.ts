@@ -292,7 +292,7 @@ test('an interrupt ends the run in order, with 130 and the reports', async t => 
   );
   assert.equal(code, 130, out);
   assert.match(out, /The run was interrupted\./);
-  assert.match(readFileSync(join(folder, 'run.ndjson'), 'utf8'), /"type":"end".*"interrupted":true/);
+  assert.match(readFileSync(join(folder, 'run.ndjson'), 'utf8'), /"type":"end".*"stopped":"interrupt"/);
 });
 
 test('a secret of the settings reaches no output', async t => {

@@ -3,7 +3,7 @@ import { test } from 'node:test';
 import { Masker } from '../../src/core/record/mask.ts';
 import { Tally } from '../../src/core/record/tally.ts';
 import { Plain } from '../../src/core/values/value.ts';
-import { caseText } from '../support/collection.ts';
+import { caseText, givenBySet } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
 
 const root = 'base: "http://skerry.example"\n';
@@ -183,7 +183,7 @@ test('which value a name has: case and page, command line, page variables, other
     'uses.md': `---\nvariables: { d: page }\n---\n${caseText('Uses', 'GET /{a}/{b}/{c}/{d}/{e}', 'status = 200')}`,
   };
   const urls = async (given: [string, Plain][]) =>
-    (await runTexts(texts, () => ({ body: { id: 'kept' } }), { plan: { given: new Map(given) } })).sent
+    (await runTexts(texts, () => ({ body: { id: 'kept' } }), { plan: { given: givenBySet(given) } })).sent
       .at(-1)!
       .url.slice(22);
   assert.equal(await urls([['e', new Plain('given')]]), 'root/local/kept/page/given');
@@ -260,7 +260,7 @@ test('an interrupt ends the run in order', async () => {
   );
   assert.deepEqual(outcomes, ['One: error']);
   const end = events.at(-1)!;
-  assert.ok(end.type === 'end' && end.interrupted);
+  assert.ok(end.type === 'end' && end.stopped === 'interrupt');
 });
 
 test('secrets are masked in every event, in every form; credentials always', async () => {
@@ -323,13 +323,15 @@ test('a secret that is also a word of the record hides nothing of what happened'
 });
 
 test('what is known of secrets does not grow with the rounds', () => {
-  const masker = new Masker();
-  masker.addValue('lasting-secret', 'lasting');
+  const run = new Masker();
+  let pass = run;
   for (let round = 1; round <= 3; round++) {
-    masker.beginPass();
-    masker.addValue(`token-${round}`, 'passing');
+    pass = run.forPass();
+    pass.addValue(`token-${round}`, 'passing');
+    pass.addValue(`lasting-${round}`, 'lasting');
   }
-  assert.equal(masker.text('lasting-secret token-1 token-2 token-3'), '[secret] token-1 token-2 [secret]');
+  assert.equal(pass.text('lasting-1 lasting-3 token-1 token-3'), '[secret] [secret] token-1 [secret]');
+  assert.equal(run.text('lasting-1 token-3'), '[secret] token-3');
 });
 
 test('secrecy belongs to the name, whichever level or option gives the value', async () => {
@@ -347,7 +349,7 @@ test('secrecy belongs to the name, whichever level or option gives the value', a
   );
   assert.ok(!/x-local|x-kept/.test(JSON.stringify(local.events)));
   const given = await runTexts(texts, answer, {
-    plan: { given: new Map([['password', new Plain('x-given')]]) },
+    plan: { given: givenBySet([['password', new Plain('x-given')]]) },
   });
   assert.equal(given.sent[0]!.url.slice(22), 'x-given');
   assert.ok(!/x-given/.test(JSON.stringify(given.events)));

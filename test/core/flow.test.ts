@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compareNames } from '../../src/core/plan/collection.ts';
+import { compareNames } from '../../src/core/plan/page-order.ts';
 import { SelectionMistake } from '../../src/core/plan/select.ts';
 import { Plain } from '../../src/core/values/value.ts';
-import { caseText, planOf, type Texts, told } from '../support/collection.ts';
+import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
 
 const root = 'base: "http://skerry.example"\n';
 
@@ -165,7 +165,7 @@ test('variables: which one counts, and which refer to themselves', async () => {
   assert.deepEqual(shadowed.told, ['a.md:9:13 name-shadowed']);
   const given = await planOf(
     { 'mervok.yaml': root, 'a.md': use },
-    { given: new Map([['quay', new Plain('x')]]) },
+    { given: givenBySet([['quay', new Plain('x')]]) },
   );
   assert.deepEqual(given.findings, []);
 });

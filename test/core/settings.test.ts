@@ -1,12 +1,12 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { levelKeys, rootKeys } from '../../src/core/settings/keys.ts';
+import { folderKeys, levelKeys, pageKeys, rootKeys } from '../../src/core/settings/keys.ts';
 import type { Level } from '../../src/core/settings/level.ts';
 import { mergeLevels } from '../../src/core/settings/merge.ts';
 import { type LevelKind, loadReadLevel } from '../../src/core/settings/read.ts';
-import { levelSchema, rootSchema } from '../../src/core/settings/schema.ts';
+import { levelSchemas } from '../../src/core/settings/schema.ts';
 import { Excerpt, Source } from '../../src/core/text/source.ts';
-import { Plain, type Value } from '../../src/core/values/value.ts';
+import { Missing, Plain, type Value } from '../../src/core/values/value.ts';
 import { told } from '../support/collection.ts';
 
 const readLevel = await loadReadLevel();
@@ -25,7 +25,13 @@ function resolve(
 ) {
   const lookup = (each: string) =>
     Object.hasOwn(names, each) ? { value: names[each]!, origin: 'from the test', secret: false } : undefined;
-  return level.variables.get(name)!.resolve({ lookup }, each => environment[each]);
+  return level.variables.get(name)!.resolve(
+    { lookup },
+    {
+      variable: each => environment[each],
+      file: path => new Missing(`there is no ${path}`),
+    },
+  );
 }
 
 test('every key is read', () => {
@@ -99,7 +105,12 @@ test('a variable may refer to others, to the environment of the process, or be s
 test('what is wrong is told at its place, with the nearest right form', () => {
   const rows: [text: string, findings: string[], says: string][] = [
     ['tittle: x', ['1:1 setting-unknown'], "'title'"],
-    ['tags: [a]', ['1:1 not-yet'], "'tags' is not there yet"],
+    ['bounds: p95 time < 400 ms', ['1:1 not-yet'], "'bounds' is not there yet"],
+    ['tags: [a b]', ['1:8 setting-form'], "'a b' cannot be a tag"],
+    ['tags: slow', ['1:7 setting-form'], 'Tags are a list'],
+    ['needs: sign-in.md', ['1:8 setting-form'], 'Needs are addresses'],
+    ['redact: { paths: ["$.a["] }', ['1:19 path-form'], 'is no path'],
+    ['redact: { header: [a] }', ['1:11 setting-unknown'], "'headers'"],
     ['namespaces: { t: [a] }', ['1:18 setting-form'], 'Prefixes'],
     ['title: x\ntitle: y', ['2:1 yaml-form'], 'Map keys must be unique'],
     ['title: "x', ['1:10 yaml-form'], 'Missing closing'],
@@ -109,7 +120,9 @@ test('what is wrong is told at its place, with the nearest right form', () => {
     ['headers: { Accept: [a] }', ['1:20 setting-form'], 'value of a header'],
     ['headers: { "a b": c }', ['1:12 setting-form'], "'a b' is no name"],
     ['variables: { 1a: c }', ['1:14 setting-form'], 'cannot name a variable'],
-    ['variables: { a: { file: x } }', ['1:17 not-yet'], 'file'],
+    ['variables: { a: { file: 3 } }', ['1:25 setting-form'], 'A text is wanted'],
+    ['variables: { a: { let: "1 +" } }', ['1:28 syntax'], 'value'],
+    ['variables: { a: { let: "$.id" } }', ['1:24 no-response-yet'], 'keep $.id as name'],
     ['variables: { a: { os: X, secret: maybe } }', ['1:17 setting-form'], 'true or false'],
     ['timeout: 5', ['1:10 setting-form'], '5 s'],
     ['timeout: { conect: 5 s }', ['1:12 setting-unknown'], "'connect'"],
@@ -179,6 +192,7 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
 });
 
 test('the keys that messages offer are those of the schema', () => {
-  assert.deepEqual(levelKeys, Object.keys(levelSchema.def.shape));
-  assert.deepEqual(rootKeys, Object.keys(rootSchema.def.shape));
+  const keys = { case: levelKeys, page: pageKeys, folder: folderKeys, root: rootKeys, secrets: rootKeys };
+  for (const [kind, schema] of Object.entries(levelSchemas))
+    assert.deepEqual(keys[kind as 'case'], Object.keys(schema.def.shape), kind);
 });

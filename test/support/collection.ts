@@ -2,6 +2,7 @@ import { buildPlan, type PlanOptions } from '../../src/core/plan/build.ts';
 import { type CollectionFiles, readCollection } from '../../src/core/plan/collection.ts';
 import type { Plan } from '../../src/core/plan/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/text/finding.ts';
+import type { Value } from '../../src/core/values/value.ts';
 
 /** Files by their path; fences are written with ~~~ so that they can stand in a test. */
 export type Texts = { readonly [path: string]: string };
@@ -14,6 +15,11 @@ export function filesOf(texts: Texts): CollectionFiles {
     pages: all.filter(file => file.path.endsWith('.md')),
     ...(secrets && { secrets }),
   };
+}
+
+/** Values as the command line gives them. */
+export function givenBySet(pairs: Iterable<readonly [string, Value]>): PlanOptions['given'] {
+  return new Map([...pairs].map(([name, value]) => [name, { value, origin: 'given by --set' }]));
 }
 
 export async function planOf(

@@ -1,8 +1,9 @@
 import type { Exchange, OutgoingRequest, Ports } from '../../src/core/engine/ports.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { type RunOptions, run } from '../../src/core/engine/run.ts';
 import type { PlanOptions } from '../../src/core/plan/build.ts';
 import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
 import { eventSchema } from '../../src/core/record/events.ts';
+import { Missing } from '../../src/core/values/value.ts';
 import { planOf, type Texts } from './collection.ts';
 
 export type Answer = (request: OutgoingRequest) =>
@@ -23,6 +24,8 @@ export interface Ran {
 
 export interface RunTextsOptions {
   readonly rounds?: number;
+  /** How else the run goes. */
+  readonly run?: Partial<RunOptions>;
   readonly signal?: AbortSignal;
   /** The environment of the process. */
   readonly os?: { readonly [name: string]: string };
@@ -36,6 +39,7 @@ export async function runTexts(
   answer: Answer,
   {
     rounds = 1,
+    run: more = {},
     os = {},
     signal = new AbortController().signal,
     plan = {},
@@ -46,7 +50,14 @@ export async function runTexts(
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
   const sent: OutgoingRequest[] = [];
+  const world = {
+    now: () => Date.UTC(2026, 10, 23, 12),
+    uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    random: () => 0.5,
+  };
   const ports: Ports = {
+    ...world,
+    chance: () => world,
     async send(request) {
       sent.push(request);
       const answered = answer(request);
@@ -68,15 +79,12 @@ export async function runTexts(
       return { exchanges: [{ request, response, times, received: bytes.length }] };
     },
     openJar,
-    now: () => Date.UTC(2026, 10, 23, 12),
     elapsed: () => 0,
-    uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
-    random: () => 0.5,
     sleep: async () => undefined,
-    environment: name => os[name],
+    outside: { variable: name => os[name], file: path => new Missing(`there is no ${path}`) },
   };
   const events: RunEvent[] = [];
-  await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal }, event =>
+  await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal, ...more }, event =>
     events.push(event),
   );
   for (const event of events) eventSchema.parse(event);

@@ -1,126 +1,145 @@
-import type { World } from '../language/functions/signature.ts';
 import type { Entry } from '../language/scene.ts';
 import type { PlannedCase, PlannedEach } from '../plan/plan.ts';
 import type { CaseEvent, Outcome } from '../record/events.ts';
-import { cut, describe } from '../values/describe.ts';
-import { textOf } from '../values/text.ts';
-import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
-import type { OsEnvironment } from '../variables/definition.ts';
-import type { Ended, RunContext } from './run.ts';
-import { CaseScene, type PassScope } from './scope.ts';
+import { TableMistake } from '../values/table.ts';
+import { kindInWords, kindOf, Missing } from '../values/value.ts';
+import type { Ended, RunContext } from './pass.ts';
+import { rowInWords, type TakenRow, takeRows } from './rows.ts';
+import { CaseScene, type PageScope } from './scope.ts';
 import { caseEvent, StepRunner } from './steps.ts';
 
 /** Carries out a case: once, or once for each row of its table or item of its list. */
 export async function runCase(
   planned: PlannedCase,
-  round: number,
-  scope: PassScope,
+  scope: PageScope,
   ended: Ended,
   context: RunContext,
 ): Promise<void> {
+  const { turn, emit } = context;
   const tell = (event: CaseEvent) => {
+    for (const step of planned.steps) if (step.kind === 'keep' || step.kind === 'let') scope.forget(step);
     ended.set(planned.address, event);
-    context.emit(event);
+    emit(event);
   };
   const blocked = blockedBy(planned, scope, ended);
   if (blocked) {
-    forgetProducts(planned, scope);
-    tell({ ...caseEvent(planned, round, blocked.outcome), blocked: blocked.blocked });
-  } else if (!planned.each) {
-    ended.set(planned.address, await new StepRunner(planned, round, scope, context).run());
+    tell({ ...caseEvent(planned, turn, blocked.outcome), blocked: blocked.blocked });
+    return;
+  }
+  if (!planned.each) {
+    await context.beforeCase();
+    if (context.isOver()) return;
+    ended.set(planned.address, await new StepRunner(planned, scope, context).run());
   } else {
     const rows = rowsOf(planned.each, planned, scope, context);
     if (rows instanceof Missing) {
       const problem = { message: `${planned.each.text}: ${rows.reason}.`, place: planned.each.place };
-      forgetProducts(planned, scope);
-      tell({ ...caseEvent(planned, round, 'error'), problem });
-    } else ended.set(planned.address, { outcome: await runRows(planned, rows, round, scope, context) });
+      tell({ ...caseEvent(planned, turn, 'error'), problem });
+    } else ended.set(planned.address, { outcome: await runRows(planned, rows, scope, context) });
   }
+  const outcome = ended.get(planned.address)?.outcome;
+  if (outcome === 'failed' || outcome === 'error') context.onFailure();
 }
 
-/** A case is blocked where a name that it needs did not come about; skipped, where its producer was skipped. */
+type Blocked = NonNullable<CaseEvent['blocked']>;
+
+/**
+ * A case is blocked where a name that it needs did not come about, or a case that it needs did not pass; skipped, where
+ * that was skipped.
+ */
 function blockedBy(
-  { needs, cleanup }: PlannedCase,
-  scope: PassScope,
+  { needs, after, cleanup }: PlannedCase,
+  scope: PageScope,
   ended: Ended,
-): { outcome: Outcome; blocked: NonNullable<CaseEvent['blocked']> } | undefined {
-  for (const { name, ownPage, producers } of needs) {
-    if ((ownPage ? scope.page : scope.kept).has(name)) continue;
-    const by = producers.findLast(address => ended.has(address)) ?? producers[0]!;
+): { outcome: Outcome; blocked: Blocked } | undefined {
+  const because = (by: string, name?: string) => {
     const producer = ended.get(by);
-    const cause = producer?.blocked?.cause ?? by;
     // What never came about needs no cleaning up.
     const skipped = cleanup || producer?.outcome === 'skipped';
-    return { outcome: skipped ? 'skipped' : 'blocked', blocked: { name, by, cause } };
+    const blocked: Blocked = { by, cause: producer?.blocked?.cause ?? by };
+    if (name !== undefined) blocked.name = name;
+    return { outcome: skipped ? ('skipped' as const) : ('blocked' as const), blocked };
+  };
+  for (const address of after) if (ended.get(address)?.outcome !== 'passed') return because(address);
+  for (const { name, ownPage, producers } of needs) {
+    const isThere = ownPage
+      ? scope.names.has(name)
+      : producers.some(address => scope.pass.page(fileOf(address))?.kept.has(name));
+    if (!isThere) return because(producers.findLast(address => ended.has(address)) ?? producers[0]!, name);
   }
   return undefined;
 }
 
-type Row = ReadonlyMap<string, Entry>;
+function fileOf(address: string): string {
+  return address.slice(0, address.indexOf('#'));
+}
 
+/** What a case is carried out for each of. */
 export function rowsOf(
   each: PlannedEach,
   planned: PlannedCase,
-  scope: PassScope,
-  { ports }: { readonly ports: World & { readonly environment: OsEnvironment } },
-): readonly Row[] | Missing {
-  const entry = (name: string, value: Value, origin: string): [string, Entry] => [
-    name,
-    { value, origin, secret: scope.isSecret(name) },
-  ];
-  if (each.kind === 'rows')
-    return each.rows
-      .slice(0, each.most)
-      .map(
-        (row, index) =>
-          new Map(
-            [...row].map(([name, value]) => entry(name, value, `from row ${index + 1} of ${each.name}`)),
-          ),
-      );
-  const list = each.list(new CaseScene(scope, planned, ports, ports.environment));
+  scope: PageScope,
+  { world }: Pick<RunContext, 'world'>,
+): AsyncIterable<TakenRow> | Iterable<TakenRow> | Missing {
+  if (each.kind === 'rows') return takeRows(each, name => scope.isSecret(name));
+  const list = each.list(new CaseScene(scope, planned, world));
   if (list instanceof Missing) return list;
   if (!Array.isArray(list)) return new Missing(`${each.written} is ${kindInWords(kindOf(list))}, no list`);
   if (list.length === 0) return new Missing(`${each.written} is empty, so there is nothing to run it for`);
-  return list
-    .slice(0, each.most)
-    .map((value, index) => new Map([entry(each.name, value, `item ${index + 1} of ${each.written}`)]));
+  return list.slice(0, each.most).map((value, index, { length: total }) => {
+    const origin = `item ${index + 1} of ${each.written}`;
+    const entries = new Map([[each.name, { value, origin, secret: scope.isSecret(each.name) }]]);
+    return { entries, told: { number: index + 1, total, values: rowInWords(entries) } };
+  });
 }
 
 /** Every row has an outcome of its own; the case as a whole has the worst of them. */
 async function runRows(
   planned: PlannedCase,
-  rows: readonly Row[],
-  round: number,
-  scope: PassScope,
+  rows: AsyncIterable<TakenRow> | Iterable<TakenRow>,
+  scope: PageScope,
   context: RunContext,
 ): Promise<Outcome> {
   const names = namesMade(planned);
   const before = new Map(
-    names.map(name => [name, { page: scope.page.get(name), kept: scope.kept.get(name) }]),
+    names.map(name => [name, { page: scope.names.get(name), kept: scope.kept.get(name) }]),
   );
   const made = new Map<string, { page: Entry[]; kept: Entry[] }>(
     names.map(name => [name, { page: [], kept: [] }]),
   );
   let worst: Outcome = 'skipped';
-  for (const [index, row] of rows.entries()) {
-    if (context.options.signal.aborted) break;
-    for (const [name, { page, kept }] of before) {
-      put(scope.page, name, page);
-      put(scope.kept, name, kept);
-    }
-    for (const { value, secret } of row.values()) if (secret) context.masker.addValue(value, 'passing');
-    scope.row = row;
-    const told = { number: index + 1, total: rows.length, values: rowInWords(row) };
-    const { outcome } = await new StepRunner(planned, round, scope, context, told).run();
-    scope.row = undefined;
+  const add = (outcome: Outcome) => {
     if (severity.indexOf(outcome) > severity.indexOf(worst)) worst = outcome;
-    for (const [name, { page, kept }] of made) {
-      if (scope.page.has(name)) page.push(scope.page.get(name)!);
-      if (scope.kept.has(name)) kept.push(scope.kept.get(name)!);
+    if (outcome === 'failed' || outcome === 'error') context.onFailure();
+  };
+  try {
+    for await (const { entries, told } of rows) {
+      if (context.isOver()) break;
+      await context.beforeCase();
+      if (context.isOver()) break;
+      for (const [name, { page, kept }] of before) {
+        put(scope.names, name, page);
+        put(scope.kept, name, kept);
+      }
+      for (const { value, secret } of entries.values()) if (secret) context.masker.addValue(value, 'passing');
+      scope.row = entries;
+      const { outcome } = await new StepRunner(planned, scope, context, told).run();
+      scope.row = undefined;
+      add(outcome);
+      for (const [name, { page, kept }] of made) {
+        if (scope.names.has(name)) page.push(scope.names.get(name)!);
+        if (scope.kept.has(name)) kept.push(scope.kept.get(name)!);
+      }
     }
+  } catch (error) {
+    if (!(error instanceof TableMistake)) throw error;
+    const { place, text, name } = planned.each!;
+    const problem = { message: `${text}: ${name} cannot be read any further: ${error.message}.`, place };
+    context.emit({ ...caseEvent(planned, context.turn, 'error'), problem });
+    add('error');
   }
   for (const [name, { page, kept }] of made) {
-    put(scope.page, name, listOf(page, planned));
+    put(scope.names, name, listOf(page, planned));
     put(scope.kept, name, listOf(kept, planned));
   }
   return worst;
@@ -144,24 +163,8 @@ function put(names: Map<string, Entry>, name: string, entry: Entry | undefined):
   else names.delete(name);
 }
 
-function rowInWords(row: Row): string {
-  return cut(
-    [...row].map(([name, { value }]) => `${name} ${textOf(value) ?? describe(value)}`).join(', '),
-    80,
-  );
-}
-
 function namesMade({ steps }: PlannedCase): string[] {
   return [
     ...new Set(steps.flatMap(step => (step.kind === 'keep' || step.kind === 'let' ? [step.name] : []))),
   ];
-}
-
-/** A name that a case was to make does not keep the value that an earlier case gave it. */
-function forgetProducts(planned: PlannedCase, scope: PassScope): void {
-  for (const step of planned.steps) {
-    if (step.kind !== 'keep' && step.kind !== 'let') continue;
-    scope.page.delete(step.name);
-    if (step.kind === 'keep') scope.kept.delete(step.name);
-  }
 }

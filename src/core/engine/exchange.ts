@@ -2,18 +2,28 @@ import { ResponseView, type Surroundings } from '../language/response.ts';
 import type { Place } from '../plan/plan.ts';
 import type { ExchangeEvent, Payload } from '../record/events.ts';
 import { redactHeaders } from '../record/mask.ts';
+import type { Turn } from './pass.ts';
 import { payloadOf } from './payload.ts';
-import type { BodyPart, Exchange, FaultKind } from './ports.ts';
+import type { BodyPart, Exchange, FaultKind, Header } from './ports.ts';
+
+/** What the record keeps of an exchange. */
+export interface KeptOfExchange {
+  readonly bodies: boolean;
+  /** Of a body, in bytes. */
+  readonly most: number;
+  /** Names of headers, in lower case, whose values are not shown. */
+  readonly redacted?: ReadonlySet<string>;
+}
 
 /** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
 export function exchangeEvent(
-  source: { readonly round: number; readonly case: string; readonly row?: number },
+  source: Turn & { readonly case: string; readonly row?: number },
   place: Place,
   { request, response, fault, times, received, connection, interim, cause }: Exchange,
   at: number,
-  bodies: boolean,
-  kept: number,
+  { bodies, most, redacted }: KeptOfExchange,
 ): ExchangeEvent {
+  const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);
   const event: ExchangeEvent = {
     type: 'exchange',
     ...source,
@@ -22,26 +32,26 @@ export function exchangeEvent(
     request: {
       method: request.method,
       url: request.url,
-      headers: bodies ? redactHeaders(request.headers) : [],
+      headers: bodies ? shown(request.headers) : [],
     },
     times,
     received,
   };
   if (cause !== undefined) event.cause = cause;
-  if (bodies && request.body) event.request.body = payloadOfParts(request.body, kept);
+  if (bodies && request.body) event.request.body = payloadOfParts(request.body, most);
   if (bodies && connection) event.connection = connection;
   if (bodies && interim)
-    event.interim = interim.map(({ status, headers }) => ({ status, headers: redactHeaders(headers) }));
+    event.interim = interim.map(({ status, headers }) => ({ status, headers: shown(headers) }));
   if (fault) event.fault = { kind: fault.kind, message: fault.message };
   if (!response) return event;
   const { status, reason, headers, trailers, body, size, encodedSize } = response;
   event.response = {
     status,
     reason,
-    headers: bodies ? redactHeaders(headers) : [],
-    body: bodies ? payloadOf(body, kept, size) : { size },
+    headers: bodies ? shown(headers) : [],
+    body: bodies ? payloadOf(body, most, size) : { size },
   };
-  if (bodies && trailers) event.response.trailers = redactHeaders(trailers);
+  if (bodies && trailers) event.response.trailers = shown(trailers);
   if (encodedSize !== undefined) event.response.encoded = encodedSize;
   return event;
 }

@@ -1,7 +1,7 @@
 import type { World } from '../language/functions/signature.ts';
 import type { ReceivedResponse } from '../language/response.ts';
 import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../settings/transport.ts';
-import type { OsEnvironment } from '../variables/definition.ts';
+import type { Outside } from '../variables/definition.ts';
 
 export type Header = readonly [name: string, value: string];
 
@@ -123,5 +123,7 @@ export interface Ports extends World {
   /** Milliseconds of a clock that only goes forward. */
   elapsed(): number;
   sleep(milliseconds: number, signal: AbortSignal): Promise<void>;
-  readonly environment: OsEnvironment;
+  /** The present, and chance that is the same for the same turn where chance is to be repeated. */
+  chance(turn: string): World;
+  readonly outside: Outside;
 }

@@ -4,11 +4,10 @@ import type { Place, Plan, PlannedCase } from '../plan/plan.ts';
 import { referenceText } from '../template/reference.ts';
 import { Misfit } from '../template/render.ts';
 import { Missing, Plain } from '../values/value.ts';
-import type { OsEnvironment } from '../variables/definition.ts';
-import { rowsOf } from './case.ts';
+import type { Outside } from '../variables/definition.ts';
 import { fillRequest } from './fill.ts';
 import type { OutgoingRequest } from './ports.ts';
-import { CaseScene, PassScope } from './scope.ts';
+import { CaseScene, PageScope, PassScope, type RowEntries } from './scope.ts';
 
 /** A request as it would go out. */
 export interface PreviewedRequest {
@@ -29,29 +28,25 @@ export function previewCase(
   plan: Plan,
   planned: PlannedCase,
   world: World,
-  environment: OsEnvironment,
+  outside: Outside,
+  /** The first row of the table that the case, or its page, runs for each row of. */
+  row?: RowEntries,
 ): { requests: PreviewedRequest[]; lookup: (name: string) => Entry | undefined } {
-  const scene = new PreviewScene(new PassScope(plan), planned, world, environment);
-  // Of a table the first row is shown; the items of a list are known only when it is.
-  const [row] =
-    planned.each?.kind === 'rows'
-      ? (rowsOf(planned.each, planned, scene.scope, {
-          ports: { ...world, environment },
-        }) as readonly ReadonlyMap<string, Entry>[])
-      : [];
+  const pass = new PassScope(plan, outside);
+  const scene = new PreviewScene(new PageScope(pass, undefined), planned, world);
   scene.scope.row = row;
   const requests: PreviewedRequest[] = [];
   for (const step of planned.steps) {
     if (step.kind === 'let') {
       const value = attempt(() => step.evaluate(scene));
-      if (value === undefined || value instanceof Missing) scene.scope.page.delete(step.name);
+      if (value === undefined || value instanceof Missing) scene.scope.names.delete(step.name);
       else
-        scene.scope.page.set(step.name, {
+        scene.scope.names.set(step.name, {
           value,
           origin: `computed in ${planned.address}`,
           secret: scene.scope.isSecret(step.name),
         });
-    } else if (step.kind === 'keep') scene.scope.page.delete(step.name);
+    } else if (step.kind === 'keep') scene.scope.names.delete(step.name);
     else if (step.kind === 'send') {
       scene.asked.clear();
       const { place } = step;
@@ -64,7 +59,7 @@ export function previewCase(
       }
     }
   }
-  return { requests, lookup: name => attempt(() => scene.scope.lookup(name, planned, scene, environment)) };
+  return { requests, lookup: name => attempt(() => scene.scope.lookup(name, planned, scene)) };
 }
 
 function attempt<Result>(compute: () => Result): Result | undefined {

@@ -1,139 +1,158 @@
-import type { Plan, PlannedPage } from '../plan/plan.ts';
-import type { CaseEvent, RunEvent } from '../record/events.ts';
+import type { Plan } from '../plan/plan.ts';
+import type { RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
 import { recordVersion } from '../record/outcomes.ts';
-import type { OsEnvironment } from '../variables/definition.ts';
-import { runCase } from './case.ts';
+import { Tally } from '../record/tally.ts';
+import type { Outside } from '../variables/definition.ts';
+import { Course } from './course.ts';
+import { Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
-import { PassScope } from './scope.ts';
+import { takeRows } from './rows.ts';
 import { toMicrosecond } from './time.ts';
 
 export interface RunOptions {
   /** Name and version of the program, for the record. */
   readonly tool: string;
-  readonly rounds: number;
+  /** Of each user. Without it one, or as many as begin within `lasting`. */
+  readonly rounds?: number;
+  /** How many run at the same time, each with its own names and cookies. */
+  readonly users?: number;
+  /** In milliseconds: no round begins later. */
+  readonly lasting?: number;
+  /** How many pages that do not hang on each other run at the same time. */
+  readonly jobs?: number;
+  /** In milliseconds, between one case and the next. */
+  readonly pause?: number;
+  /** Whether the first case that does not pass ends the run. */
+  readonly failFast?: boolean;
+  /** In milliseconds: how long the run may take. */
+  readonly timeout?: number;
+  /** For the record: what chance begins with, what was asked for. */
+  readonly told?: Pick<Extract<RunEvent, { type: 'run' }>, 'seed' | 'selected'>;
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
   readonly signal: AbortSignal;
   /** Ends what cleans up; without it, that ends with the rest. */
   readonly cleanUpSignal?: AbortSignal;
-  /** Learns of the secrets; handed in by those who print more than the events. */
+  /** Counts what happens; handed in by those who tell of it while it does. */
+  readonly tally?: Tally;
+  /** Learns of all secrets; handed in by those who print more than the events. */
   readonly masker?: Masker;
 }
 
-/** What a pass knows of the cases that have ended. */
-export type Ended = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
+/**
+ * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked; those of several
+ * users come as they happen. What goes wrong in a case is an event too; only our own mistakes are thrown.
+ */
+export async function run(
+  plan: Plan,
+  ports: Ports,
+  options: RunOptions,
+  hear: (event: RunEvent) => void,
+): Promise<void> {
+  const { masker = new Masker(), tally = new Tally() } = options;
+  const emit = (event: RunEvent) => {
+    tally.add(event);
+    hear(event);
+  };
+  const begin = ports.elapsed();
+  addKnownSecrets(plan, masker, ports.outside);
+  const { tool, rounds, users = 1, lasting, timeout, told } = options;
+  const first: RunEvent = {
+    type: 'run',
+    version: recordVersion,
+    tool,
+    at: isoTime(ports.now()),
+    title: plan.title,
+    ...(plan.environment !== undefined && { environment: plan.environment }),
+    rounds: rounds ?? (lasting === undefined ? 1 : 0),
+    ...(users > 1 && { users }),
+    ...(lasting !== undefined && { lasting }),
+    ...(plan.rows && { rows: plan.rows.name }),
+    ...(plan.shard && { shard: plan.shard }),
+    ...told,
+    cases: casesIn(plan),
+  };
+  emit(masker.deep(first));
+  const course = new Course(options.signal);
+  const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
+  try {
+    const all = Array.from({ length: users }, (_, index) =>
+      runUser(plan, users > 1 ? index + 1 : undefined, begin, course, { ports, options, masker, emit }),
+    );
+    await Promise.all(all);
+  } catch (error) {
+    course.stop('interrupt');
+    throw error;
+  } finally {
+    unlimit?.();
+    course.close();
+  }
+  emit({
+    type: 'end',
+    at: isoTime(ports.now()),
+    time: toMicrosecond(ports.elapsed() - begin),
+    ...(course.stopped && { stopped: course.stopped }),
+    totals: tally.totals,
+  });
+}
 
-export interface RunContext {
+interface Base {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
   readonly emit: (event: RunEvent) => void;
 }
 
-/**
- * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked. What goes wrong
- * in a case is an event too; only our own mistakes are thrown.
- */
-export async function run(
+/** The rounds of one user, each of them a pass, or a pass for each row. */
+async function runUser(
   plan: Plan,
-  ports: Ports,
-  options: RunOptions,
-  emit: (event: RunEvent) => void,
+  user: number | undefined,
+  begin: number,
+  course: Course,
+  { ports, options, masker, emit }: Base,
 ): Promise<void> {
-  const { masker = new Masker() } = options;
-  const begin = ports.elapsed();
-  const context: RunContext = {
-    ports,
-    options,
-    masker,
-    emit: event => emit(masker.isEmpty ? event : masker.deep(event)),
-  };
-  addKnownSecrets(plan, masker, ports.environment);
-  context.emit({
-    type: 'run',
-    version: recordVersion,
-    tool: options.tool,
-    at: isoTime(ports.now()),
-    title: plan.title,
-    ...(plan.environment !== undefined && { environment: plan.environment }),
-    rounds: options.rounds,
-    cases: casesIn(plan),
-  });
-  for (let round = 1; round <= options.rounds && !options.signal.aborted; round++) {
-    const scope = new PassScope(plan);
-    masker.beginPass();
-    const ended: Ended = new Map();
-    for (const page of plan.pages) await runPage(page, round, scope, ended, context);
-    await cleanUp(plan, round, scope, ended, context);
-  }
-  context.emit({
-    type: 'end',
-    at: isoTime(ports.now()),
-    time: toMicrosecond(ports.elapsed() - begin),
-    interrupted: options.signal.aborted,
-  });
-}
-
-async function runPage(
-  page: PlannedPage,
-  round: number,
-  scope: PassScope,
-  ended: Ended,
-  context: RunContext,
-): Promise<void> {
-  if (context.options.signal.aborted) return;
-  scope.beginPage(page, context.ports.openJar);
-  context.emit({ type: 'page', round, file: page.file, title: page.title });
-  for (const planned of page.cases) {
-    if (context.options.signal.aborted) return;
-    if (!planned.cleanup) await runCase(planned, round, scope, ended, context);
-  }
-}
-
-/** At the end of a pass, also where it was interrupted: the latest page first. */
-async function cleanUp(
-  plan: Plan,
-  round: number,
-  scope: PassScope,
-  ended: Ended,
-  context: RunContext,
-): Promise<void> {
-  const pages = plan.pages.filter(page => page.cases.some(({ cleanup }) => cleanup));
-  const { cleanUpSignal = context.options.signal } = context.options;
-  const calm = { ...context, options: { ...context.options, signal: cleanUpSignal } };
-  for (const page of pages.toReversed()) {
-    if (!scope.resumePage(page)) continue;
-    context.emit({ type: 'page', round, file: page.file, title: page.title, cleanup: true });
-    for (const planned of page.cases) {
-      if (cleanUpSignal.aborted) return;
-      if (planned.cleanup) await runCase(planned, round, scope, ended, calm);
+  const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
+  const isOver = () => course.stopped !== undefined;
+  for (let round = 1; round <= rounds && !isOver(); round++) {
+    if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
+    const rows = plan.rows ? takeRows(plan.rows, name => plan.secretNames.has(name)) : [undefined];
+    for await (const row of rows) {
+      if (isOver()) return;
+      const own = options.masker ?? masker.forPass();
+      const base = {
+        ports,
+        options,
+        masker: own,
+        emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
+      };
+      const turn = user === undefined ? { round } : { round, user };
+      await new Pass(plan, turn, row, course, base).run();
     }
   }
 }
 
-/** As far as it is known before: the rows of a table count one by one. */
-function casesIn({ pages }: Plan): number {
-  return pages
-    .flatMap(page => page.cases)
-    .reduce((sum, { each }) => sum + (each?.kind === 'rows' ? each.rows.length : 1), 0);
+/** In one pass, as far as it is known before: the rows of a table count one by one. */
+function casesIn({ pages, rows }: Plan): number {
+  const inPages = pages.reduce((sum, page) => {
+    const own = page.cases.reduce((count, { each }) => count + (each?.kind === 'rows' ? each.count : 1), 0);
+    return sum + own * (page.rows?.count ?? 1);
+  }, 0);
+  return inPages * (rows?.count ?? 1);
 }
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */
-export function addKnownSecrets(
-  { pages, given, secretNames }: Plan,
-  masker: Masker,
-  environment: OsEnvironment,
-): void {
+export function addKnownSecrets({ pages, given, secretNames }: Plan, masker: Masker, outside: Outside): void {
   if (secretNames.size === 0) return;
-  for (const [name, value] of given) if (secretNames.has(name)) masker.addValue(value, 'lasting');
+  for (const [name, { value }] of given) if (secretNames.has(name)) masker.addValue(value, 'lasting');
   const variables = pages
     .flatMap(page => page.cases)
     .flatMap(({ near, outer }) => [...near.values(), ...outer.values()]);
   for (const definition of new Set(variables)) {
-    if (!secretNames.has(definition.name) || definition.references.length > 0) continue;
+    const { name, references, computed } = definition;
+    if (!secretNames.has(name) || references.length > 0 || computed) continue;
     try {
-      masker.addValue(definition.resolve({ lookup: () => undefined }, environment).value, 'lasting');
+      masker.addValue(definition.resolve({ lookup: () => undefined }, outside).value, 'lasting');
     } catch {
       // Where its value is missing, the step that needs it says so.
     }

@@ -2,83 +2,109 @@ import type { World } from '../language/functions/signature.ts';
 import type { ResponseView } from '../language/response.ts';
 import type { Entry, Note, Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
-import type { OsEnvironment, VariableDefinition } from '../variables/definition.ts';
+import type { Value } from '../values/value.ts';
+import type { Outside, VariableDefinition } from '../variables/definition.ts';
 import { viewOfSent } from './exchange.ts';
 import type { CookieJar, Exchange, Ports } from './ports.ts';
 
+/** Names that a row, or an item of a list, gives. */
+export type RowEntries = ReadonlyMap<string, Entry>;
+
 /** The values of one pass over the selection. */
 export class PassScope {
-  /** Kept names, for all pages. */
-  readonly kept = new Map<string, Entry>();
-  /** Kept and computed names of the page that is being run. */
-  page = new Map<string, Entry>();
-  /** What the row gives that a case is carried out for. */
-  row: ReadonlyMap<string, Entry> | undefined;
-  /** The cookies of the page that is being run. */
-  jar: CookieJar | undefined;
-  /** Those of every page that has been, by its file: others may begin with them. */
-  readonly #jars = new Map<string, CookieJar>();
-  readonly #given: ReadonlyMap<string, Entry>;
-  readonly #secretNames: ReadonlySet<string>;
+  /** Every page that has begun, by its file: others take its names and begin with its cookies. */
+  readonly #pages = new Map<string, PageScope>();
+  readonly #given: RowEntries;
+  /** What is computed once a pass. */
+  readonly #computed = new Map<VariableDefinition, Entry>();
 
-  readonly schemaOf: Plan['schemaOf'];
-
-  constructor({ given, secretNames, schemaOf }: Plan) {
-    this.schemaOf = schemaOf;
-    this.#secretNames = secretNames;
+  constructor(
+    readonly plan: Plan,
+    readonly outside: Outside,
+    /** Learns of secrets that are computed. */
+    readonly onSecret: (value: Value) => void = () => undefined,
+    /** What the row gives that the pass is for. */
+    readonly row?: RowEntries,
+  ) {
     this.#given = new Map(
-      [...given].map(([name, value]) => [
-        name,
-        { value, origin: 'given by --set', secret: this.isSecret(name) },
-      ]),
+      [...plan.given].map(([name, given]) => [name, { ...given, secret: this.isSecret(name) }]),
     );
   }
 
-  /** Names and cookies of a page, for what is left to be done of it at the end of the pass. */
-  readonly #pages = new Map<string, Map<string, Entry>>();
-
   /** A page starts with the cookies of the pages that it takes names from, as they stood when those ended. */
-  beginPage({ file, sources }: PlannedPage, openJar: Ports['openJar']): void {
-    this.page = new Map();
-    this.#pages.set(file, this.page);
-    this.jar = openJar(sources.flatMap(source => this.#jars.get(source) ?? []));
-    this.#jars.set(file, this.jar);
+  openPage(page: PlannedPage, openJar: Ports['openJar'], row?: RowEntries): PageScope {
+    const jar = openJar(page.sources.flatMap(source => this.#pages.get(source)?.jar ?? []));
+    const scope = new PageScope(this, jar, row);
+    this.#pages.set(page.file, scope);
+    return scope;
   }
 
-  /** Goes back to a page that has been; false where it has not. */
-  resumePage({ file }: PlannedPage): boolean {
-    const page = this.#pages.get(file);
-    if (page) this.page = page;
-    this.jar = this.#jars.get(file);
-    return page !== undefined;
+  page(file: string): PageScope | undefined {
+    return this.#pages.get(file);
   }
 
   isSecret(name: string): boolean {
-    return this.#secretNames.has(name);
+    return this.plan.secretNames.has(name);
   }
 
-  lookup(
-    name: string,
-    { near, outer }: PlannedCase,
-    scene: Scene,
-    environment: OsEnvironment,
-  ): Entry | undefined {
+  given(name: string): Entry | undefined {
+    return this.#given.get(name);
+  }
+
+  resolve(definition: VariableDefinition | undefined, scene: Scene): Entry | undefined {
+    if (!definition) return undefined;
+    const known = this.#computed.get(definition);
+    if (known) return known;
+    const secret = this.isSecret(definition.name);
+    if (!definition.computed) return { ...definition.resolve(scene, this.outside), secret };
+    const resolved = definition.resolve(scene, this.outside);
+    const reveals = definition.reveals?.some(name => scene.lookup(name)?.secret === true) === true;
+    const entry = { ...resolved, secret: secret || reveals };
+    if (entry.secret) this.onSecret(entry.value);
+    this.#computed.set(definition, entry);
+    return entry;
+  }
+}
+
+/** The values of a page, while it runs and after. */
+export class PageScope {
+  /** Kept and computed. */
+  readonly names = new Map<string, Entry>();
+  /** What other pages can take. */
+  readonly kept = new Map<string, Entry>();
+  /** What the row gives that a case is carried out for. */
+  row: RowEntries | undefined;
+
+  constructor(
+    readonly pass: PassScope,
+    readonly jar: CookieJar | undefined,
+    /** What the row gives that the page is run for. */
+    readonly pageRow?: RowEntries,
+  ) {}
+
+  isSecret(name: string): boolean {
+    return this.pass.isSecret(name);
+  }
+
+  lookup(name: string, { near, outer, takenFrom }: PlannedCase, scene: Scene): Entry | undefined {
+    const { pass } = this;
     const strong =
-      this.page.get(name) ??
+      this.names.get(name) ??
       this.row?.get(name) ??
-      this.#given.get(name) ??
-      this.#resolve(near.get(name), scene, environment);
-    return strong ?? this.kept.get(name) ?? this.#resolve(outer.get(name), scene, environment);
+      this.pageRow?.get(name) ??
+      pass.row?.get(name) ??
+      pass.given(name) ??
+      pass.resolve(near.get(name), scene);
+    if (strong) return strong;
+    const source = takenFrom.get(name);
+    const taken = source === undefined ? undefined : pass.page(source)?.kept.get(name);
+    return taken ?? pass.resolve(outer.get(name), scene);
   }
 
-  #resolve(
-    definition: VariableDefinition | undefined,
-    scene: Scene,
-    environment: OsEnvironment,
-  ): Entry | undefined {
-    return (
-      definition && { ...definition.resolve(scene, environment), secret: this.isSecret(definition.name) }
-    );
+  /** A name that a case was to make does not keep the value that an earlier case gave it. */
+  forget(step: { readonly kind: 'keep' | 'let'; readonly name: string }): void {
+    this.names.delete(step.name);
+    if (step.kind === 'keep') this.kept.delete(step.name);
   }
 }
 
@@ -90,10 +116,9 @@ export class CaseScene implements Scene {
   notes: Note[] = [];
 
   constructor(
-    readonly scope: PassScope,
+    readonly scope: PageScope,
     readonly planned: PlannedCase,
     readonly world: World,
-    readonly environment: OsEnvironment,
   ) {}
 
   /** What the last request of the case took. */
@@ -116,10 +141,10 @@ export class CaseScene implements Scene {
   }
 
   schema(name: string, from: string) {
-    return this.scope.schemaOf(name, from);
+    return this.scope.pass.plan.schemaOf(name, from);
   }
 
   lookup(name: string): Entry | undefined {
-    return this.scope.lookup(name, this.planned, this, this.environment);
+    return this.scope.lookup(name, this.planned, this);
   }
 }

@@ -20,9 +20,10 @@ import { textOf } from '../values/text.ts';
 import { Duration, type Found, Missing, Plain } from '../values/value.ts';
 import { canBeExpected, exchangeEvent, surroundingsOf } from './exchange.ts';
 import { type Filled, fillRequest } from './fill.ts';
+import type { RunContext, Turn } from './pass.ts';
 import type { Fault, OutgoingRequest } from './ports.ts';
-import type { RunContext } from './run.ts';
-import { CaseScene, type PassScope } from './scope.ts';
+import { redactedIn } from './redact.ts';
+import { CaseScene, type PageScope } from './scope.ts';
 import { toMicrosecond } from './time.ts';
 
 /** Carries out the steps of a case once, in the order in which they are written. */
@@ -38,12 +39,11 @@ export class StepRunner {
 
   constructor(
     readonly planned: PlannedCase,
-    readonly round: number,
-    readonly scope: PassScope,
+    readonly scope: PageScope,
     readonly context: RunContext,
     readonly row?: CaseEvent['row'],
   ) {
-    this.#scene = new CaseScene(scope, planned, context.ports, context.ports.environment);
+    this.#scene = new CaseScene(scope, planned, context.world);
   }
 
   /** What became of it; the event is told. */
@@ -53,7 +53,7 @@ export class StepRunner {
     for (const step of this.planned.steps) if (!(await this.#step(step))) break;
     this.#forgetNotMade();
     const event: CaseEvent = {
-      ...caseEvent(this.planned, this.round, this.#outcome),
+      ...caseEvent(this.planned, this.context.turn, this.#outcome),
       ...(this.#status !== undefined && { status: this.#status }),
       time: toMicrosecond(ports.elapsed() - begin),
       ...(this.row && { row: this.row }),
@@ -68,13 +68,9 @@ export class StepRunner {
   /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */
   #forgetNotMade(): void {
     for (const step of this.planned.steps) {
-      if ((step.kind === 'keep' || step.kind === 'let') && !this.#made.has(step.name)) this.#forget(step);
+      if ((step.kind === 'keep' || step.kind === 'let') && !this.#made.has(step.name))
+        this.scope.forget(step);
     }
-  }
-
-  #forget({ kind, name }: Keeping | Letting): void {
-    this.scope.page.delete(name);
-    if (kind === 'keep') this.scope.kept.delete(name);
   }
 
   #emit(event: RunEvent): void {
@@ -151,15 +147,18 @@ export class StepRunner {
 
   /** Sends a request and puts what came of it before the statements below. */
   async #exchange(step: Sending, request: OutgoingRequest, cause?: 'repeat'): Promise<Fault | undefined> {
-    const { ports, options, masker } = this.context;
+    const { ports, options, masker, signal } = this.context;
     const scene = this.#scene;
     const at = ports.now();
-    const { exchanges, secrets: found } = await ports.send(request, options.signal);
+    const { exchanges, secrets: found } = await ports.send(request, signal);
     if (found) for (const secret of found) masker.addValue(secret, 'lasting');
+    const { plan } = this.scope.pass;
+    const kept = { bodies: options.bodies, most: request.limits.record, redacted: plan.redacted.headers };
     let begin = at;
     for (const exchange of exchanges) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
-      this.#emit(exchangeEvent(this.#source, step.place, told, begin, options.bodies, request.limits.record));
+      for (const value of redactedIn(exchange, plan.redacted)) masker.addValue(value, 'passing');
+      this.#emit(exchangeEvent(this.#source, step.place, told, begin, kept));
       begin += Math.round(exchange.times.total);
     }
     const { response, fault } = exchanges.at(-1)!;
@@ -186,15 +185,15 @@ export class StepRunner {
     { every, limit, begin }: { every: number; limit: number; begin: number },
     first: Fault | undefined,
   ): Promise<Fault | undefined> {
-    const { ports, options } = this.context;
+    const { ports, signal } = this.context;
     let fault = first;
     for (;;) {
       this.#scene.notes = [];
       const holds = (fault === undefined || step.expectsFault) && until.decide(this.#scene) === true;
       const over = ports.elapsed() - begin + every > limit;
-      if (holds || over || options.signal.aborted || fault?.kind === 'unsendable') break;
-      await ports.sleep(every, options.signal);
-      if (options.signal.aborted) break;
+      if (holds || over || signal.aborted || fault?.kind === 'unsendable') break;
+      await ports.sleep(every, signal);
+      if (signal.aborted) break;
       fault = await this.#exchange(step, request, 'repeat');
     }
     if (fault === undefined || step.expectsFault) this.#check(until);
@@ -202,8 +201,8 @@ export class StepRunner {
   }
 
   get #source() {
-    const { round, row } = this;
-    const source = { round, case: this.planned.address };
+    const { row } = this;
+    const source = { ...this.context.turn, case: this.planned.address };
     return row ? { ...source, row: row.number } : source;
   }
 
@@ -238,7 +237,7 @@ export class StepRunner {
     const base = { type: 'check', ...this.#source, place: step.place, text: step.text } as const;
     if (value instanceof Missing) {
       this.#fail();
-      this.#forget(step);
+      this.scope.forget(step);
       const { nearest } = nearestPart(this.#scene);
       const failed: CheckEvent = {
         ...base,
@@ -256,7 +255,7 @@ export class StepRunner {
     };
     if (entry.secret) this.context.masker.addValue(value, 'passing');
     this.#made.add(step.name);
-    this.scope.page.set(step.name, entry);
+    this.scope.names.set(step.name, entry);
     this.scope.kept.set(step.name, entry);
   }
 
@@ -266,7 +265,7 @@ export class StepRunner {
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
     if (entry.secret) this.context.masker.addValue(value, 'passing');
     this.#made.add(step.name);
-    this.scope.page.set(step.name, entry);
+    this.scope.names.set(step.name, entry);
     return true;
   }
 
@@ -291,7 +290,7 @@ export class StepRunner {
   async #wait(step: Waiting): Promise<boolean> {
     const value = asDuration(step.evaluate(this.#scene));
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
-    await this.context.ports.sleep(value.milliseconds, this.context.options.signal);
+    await this.context.ports.sleep(value.milliseconds, this.context.signal);
     return true;
   }
 }
@@ -299,11 +298,11 @@ export class StepRunner {
 /** What the record says of every case. */
 export function caseEvent(
   { address, title, place, request }: PlannedCase,
-  round: number,
+  turn: Turn,
   outcome: Outcome,
 ): CaseEvent {
   const told = request === undefined ? {} : { request };
-  return { type: 'case', round, case: address, title, place, ...told, outcome, time: 0 };
+  return { type: 'case', ...turn, case: address, title, place, ...told, outcome, time: 0 };
 }
 
 function asDuration(value: Found): Duration | Missing {

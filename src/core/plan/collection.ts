@@ -1,9 +1,11 @@
 import type { Page, PageCase } from '../page/page.ts';
 import { readPage } from '../page/read.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
+import { type Effective, mergeLevels } from '../settings/merge.ts';
 import { loadReadLevel, type ReadLevel } from '../settings/read.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { Excerpt, Source } from '../text/source.ts';
+import { PageOrder } from './page-order.ts';
 
 /** The texts of a collection, as they were found. Paths are relative to its root, with '/'. */
 export interface CollectionFiles {
@@ -16,8 +18,9 @@ export interface CollectionFiles {
 export interface Collection {
   readonly root: Level;
   readonly secrets?: Level;
-  /** In the order of their names. */
+  /** In the order that the settings give, else of their names. */
   readonly pages: readonly CollectionPage[];
+  readonly order: PageOrder;
   /** What is wrong with the settings of the collection and its folders. */
   readonly findings: readonly Finding[];
 }
@@ -28,6 +31,8 @@ export interface CollectionPage {
   /** Settings of the collection, its folders and the page, outermost first. */
   readonly levels: readonly Level[];
   readonly cases: readonly CollectionCase[];
+  /** The table that the page runs once for each row of. */
+  readonly rows?: NonNullable<Effective['rows']>;
   readonly findings: readonly Finding[];
 }
 
@@ -42,9 +47,7 @@ export interface CollectionCase {
 /** Reads the settings and pages of a collection. */
 export async function readCollection(files: CollectionFiles): Promise<Collection> {
   const findings: Finding[] = [];
-  const pages = files.pages
-    .toSorted((a, b) => compareNames(a.path, b.path))
-    .map(({ path, text }) => readPage(new Source(path, text)));
+  const pages = files.pages.map(({ path, text }) => readPage(new Source(path, text)));
   const readLevel = await readerFor(files, pages);
   const readFile = (path: string, text: string, kind: 'root' | 'folder' | 'secrets') => {
     const source = new Source(path, text);
@@ -60,13 +63,19 @@ export async function readCollection(files: CollectionFiles): Promise<Collection
   );
   const root = levels.get('mervok.yaml') ?? emptyLevel('mervok.yaml', new Source('mervok.yaml', ''));
   const secrets = files.secrets && readFile(files.secrets.path, files.secrets.text, 'secrets');
-  const collected = pages.map(page => {
+  const order = new PageOrder(
+    levels.values(),
+    pages.map(page => page.source.file),
+  );
+  findings.push(...order.findings);
+  const inOrder = pages.toSorted((a, b) => order.compare(a.source.file, b.source.file));
+  const collected = inOrder.map(page => {
     const folders = foldersAbove(page.source.file).flatMap(
       folder => levels.get(`${folder}/mervok.yaml`) ?? [],
     );
     return withSettings(page, [root, ...folders], readLevel);
   });
-  return { root, ...(secrets && { secrets }), pages: collected, findings };
+  return { root, ...(secrets && { secrets }), pages: collected, order, findings };
 }
 
 /** What reads YAML is loaded only where there is any. */
@@ -83,7 +92,9 @@ function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): Collect
   if (front) findings.push(...front.findings);
   const levels = front ? [...outer, front.level] : outer;
   const cases: CollectionCase[] = [];
-  const result: CollectionPage = { page, title: front?.level.title ?? page.title, levels, cases, findings };
+  const { rows } = mergeLevels(levels);
+  const title = front?.level.title ?? page.title;
+  const result: CollectionPage = { page, title, levels, cases, ...(rows && { rows }), findings };
   const seen = new Map<string, PageCase>();
   for (const written of page.cases) {
     const own = written.settings && readLevel(written.settings, `the settings of ${written.address}`, 'case');
@@ -112,16 +123,4 @@ function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): Collect
 function foldersAbove(path: string): string[] {
   const parts = path.split('/').slice(0, -1);
   return parts.map((_, index) => parts.slice(0, index + 1).join('/'));
-}
-
-/** By name, numbers in it as numbers: tide-9.md before tide-10.md. */
-export function compareNames(a: string, b: string): number {
-  const [x, y] = [a.split(/(\d+|\/)/), b.split(/(\d+|\/)/)];
-  for (let at = 0; at < Math.min(x.length, y.length); at++) {
-    const [p, q] = [x[at]!, y[at]!];
-    const bothNumbers = /^\d/.test(p) && /^\d/.test(q);
-    const order = bothNumbers ? Number(p) - Number(q) : p < q ? -1 : p > q ? 1 : 0;
-    if (order !== 0) return order;
-  }
-  return x.length - y.length;
 }

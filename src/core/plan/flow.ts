@@ -1,9 +1,9 @@
-import { type Finding, finding } from '../text/finding.ts';
-import { didYouMean, inWords } from '../text/nearest.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { type CaseNames, namesOf, type Use } from './names.ts';
-import type { CaseTable } from './tables.ts';
+import { type Needed, resolveNeeds } from './needs.ts';
+import type { Given } from './plan.ts';
+import { noTables, type Tables } from './tables.ts';
 
 /** What gives a name its value at a place of use. */
 export type Binding =
@@ -31,6 +31,7 @@ export class Flow {
   readonly #producers = new Map<CollectionCase, readonly CollectionCase[]>();
   /** Which cases of a page make a name, by their place on it. */
   readonly #makers = new Map<CollectionPage, Map<string, number[]>>();
+  readonly #needs = new Map<CollectionCase, Needed>();
   readonly #place = new Map<CollectionCase, number>();
   /** Pages that keep a name, with the cases that do. */
   readonly #keepers = new Map<string, Map<CollectionPage, CollectionCase[]>>();
@@ -38,8 +39,10 @@ export class Flow {
   constructor(
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
-    readonly given: ReadonlySet<string>,
-    readonly tables: ReadonlyMap<CollectionCase, CaseTable> = new Map(),
+    readonly given: ReadonlyMap<string, Given>,
+    readonly tables: Tables = noTables,
+    /** Columns of the table that the whole selection runs for each row of. */
+    readonly passColumns: readonly string[] = [],
   ) {
     for (const page of collection.pages) {
       const makers = new Map<string, number[]>();
@@ -104,17 +107,47 @@ export class Flow {
     if (this.given.has(use.name)) return { from: 'given' };
     const near = this.variable(use.name, user, true);
     if (near) return { from: 'variable', definition: near };
-    const others = [...(this.#keepers.get(use.name) ?? [])].filter(([page]) => page !== user.page);
-    if (others.length === 1) return { from: 'other-page', producers: others[0]![1] };
+    const others = this.keepingPages(use.name, user);
+    if (others.length === 1) {
+      const [[page, producers]] = others as [[CollectionPage, CollectionCase[]]];
+      return this.tables.ofPage.has(page) ? undefined : { from: 'other-page', producers };
+    }
     const outer = this.variable(use.name, user, false);
     return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
   }
 
-  /** The names that each row, or each item of a list, gives a case. */
+  /** The other pages that keep a name; where there are several, those of them that the case needs. */
+  keepingPages(name: string, user: CollectionCase): [CollectionPage, CollectionCase[]][] {
+    const others = [...(this.#keepers.get(name) ?? [])].filter(([page]) => page !== user.page);
+    if (others.length < 2) return others;
+    const needed = new Set(this.neededBy(user).cases.map(each => each.page));
+    const meant = others.filter(([page]) => needed.has(page));
+    return meant.length === 1 ? meant : others;
+  }
+
+  /** Every name that some page keeps. */
+  get keptNames(): Iterable<string> {
+    return this.#keepers.keys();
+  }
+
+  /** What the settings of a case ask for, whatever names it takes. */
+  neededBy(user: CollectionCase): Needed {
+    let needed = this.#needs.get(user);
+    if (!needed) {
+      needed = resolveNeeds(user, this.collection);
+      this.#needs.set(user, needed);
+    }
+    return needed;
+  }
+
+  /** The names that each row, or each item of a list, gives a case; the nearest table first. */
   rowNames(user: CollectionCase): readonly string[] {
     const { each } = user.written;
-    if (each?.type === 'each-value') return [each.name];
-    return this.tables.get(user)?.table.columns ?? [];
+    return [
+      ...(each?.type === 'each-value' ? [each.name] : (this.tables.ofCase.get(user)?.columns ?? [])),
+      ...(this.tables.ofPage.get(user.page)?.columns ?? []),
+      ...this.passColumns,
+    ];
   }
 
   /** The last case of the page, up to a step of this one, that makes a name. */
@@ -163,7 +196,7 @@ export class Flow {
     }
   }
 
-  /** The cases whose values a case cannot do without. */
+  /** The cases that a case cannot do without: it takes names from them, or its settings need them. */
   producersFor(user: CollectionCase): readonly CollectionCase[] {
     let producers = this.#producers.get(user);
     if (!producers) {
@@ -179,102 +212,7 @@ export class Flow {
       if (binding?.from === 'page' && binding.producer !== user) producers.add(binding.producer);
       if (binding?.from === 'other-page') for (const producer of binding.producers) producers.add(producer);
     }
-    return [...producers];
-  }
-
-  /** Names that a case uses and that nothing gives it. */
-  findings(user: CollectionCase): Finding[] {
-    const findings: Finding[] = [];
-    for (const { use, binding, circular } of this.boundUses(user)) {
-      if (circular)
-        findings.push(
-          finding('name-circular', use.source, use.range, `The variable '${use.name}' refers to itself.`),
-        );
-      else if (!binding) findings.push(this.#unbound(use, user));
-    }
-    return [...findings, ...this.#shadowed(user)];
-  }
-
-  #unbound(use: Use, user: CollectionCase): Finding {
-    const { name, source, range } = use;
-    const others = [...(this.#keepers.get(name)?.keys() ?? [])].filter(page => page !== user.page);
-    if (others.length > 1) {
-      const files = inWords(others.map(page => page.page.source.file));
-      return finding(
-        'name-ambiguous',
-        source,
-        range,
-        `'${name}' is kept by ${files}.`,
-        'Give them different names.',
-      );
-    }
-    const later = user.page.cases.find(each =>
-      this.namesOf(each).products.some(product => product.name === name),
-    );
-    if (later) {
-      const product = this.namesOf(later).products.find(each => each.name === name)!;
-      const line = later.page.page.source.position(product.range.start).line;
-      const own = source === user.page.page.source;
-      return finding(
-        'name-later',
-        source,
-        range,
-        own
-          ? `'${name}' has no value yet here; line ${line} makes it.`
-          : `'${name}' has no value yet in ${user.address}; line ${line} of ${later.page.page.source.file} makes it.`,
-        own
-          ? 'Move the case that makes it above this one.'
-          : 'Take the setting away for that case: a fence `yaml settings` with the value null.',
-      );
-    }
-    return finding(
-      'name-unknown',
-      source,
-      range,
-      `'${name}' has no value anywhere.`,
-      didYouMean(name, this.#knownNames(user)) ??
-        'Keep it in an earlier case, define it among variables, or give it with --set.',
-    );
-  }
-
-  #knownNames(user: CollectionCase): string[] {
-    const own = user.page.cases.flatMap(each => this.namesOf(each).products.map(product => product.name));
-    const variables = user.levels.flatMap(level => [...level.variables.keys()]);
-    return [
-      ...this.rowNames(user),
-      ...own,
-      ...this.#keepers.keys(),
-      ...this.given,
-      ...variables,
-      ...this.environment.keys(),
-    ];
-  }
-
-  /** A name that a case makes, or that its rows give, and that a variable bears too. */
-  #shadowed(user: CollectionCase): Finding[] {
-    if (!this.#hasVariables(user)) return [];
-    const { each } = user.written;
-    const rows = each ? this.rowNames(user).map(name => ({ name, how: 'row', range: each.range })) : [];
-    return [...rows, ...this.namesOf(user).products].flatMap(({ name, how, range }) => {
-      const hidden = this.variable(name, user, true) ?? this.variable(name, user, false);
-      if (!hidden) return [];
-      const { line } = hidden.source.position(hidden.range.start);
-      const verb = how === 'keep' ? 'Kept' : how === 'let' ? 'Computed' : 'Given by each row';
-      return [
-        finding(
-          'name-shadowed',
-          user.page.page.source,
-          range,
-          `${verb} as '${name}', it hides the variable '${name}' of ${hidden.source.file}:${line}.`,
-          'Give one of them another name.',
-        ),
-      ];
-    });
-  }
-
-  #hasVariables({ levels }: CollectionCase): boolean {
-    const secrets = this.collection.secrets?.variables.size ?? 0;
-    return this.environment.size + secrets > 0 || levels.some(level => level.variables.size > 0);
+    return [...new Set([...producers, ...this.neededBy(user).cases])];
   }
 
   /** Names given on the command line that none of these cases takes from there. */
@@ -284,23 +222,7 @@ export class Flow {
         .flatMap(each => this.boundUses(each))
         .flatMap(({ use, binding }) => (binding?.from === 'given' ? [use.name] : [])),
     );
-    return [...this.given].filter(name => !taken.has(name));
-  }
-
-  /** Kept names that no case uses. */
-  unused(): Finding[] {
-    const used = new Set<string>();
-    for (const page of this.collection.pages)
-      for (const each of page.cases) for (const { use } of this.boundUses(each)) used.add(use.name);
-    return this.collection.pages.flatMap(page =>
-      page.cases.flatMap(each =>
-        this.namesOf(each)
-          .products.filter(({ how, name }) => how === 'keep' && !used.has(name))
-          .map(({ name, range }) =>
-            finding('name-unused', page.page.source, range, `'${name}' is kept and never used.`),
-          ),
-      ),
-    );
+    return [...this.given.keys()].filter(name => !taken.has(name));
   }
 }
 

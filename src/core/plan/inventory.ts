@@ -1,4 +1,4 @@
-import type { OsEnvironment, VariableDefinition } from '../variables/definition.ts';
+import type { Outside, VariableDefinition } from '../variables/definition.ts';
 import type { CollectionCase } from './collection.ts';
 import type { Flow } from './flow.ts';
 import { type Place, placeOf } from './plan.ts';
@@ -19,7 +19,7 @@ export function giversOf(name: string, user: CollectionCase, flow: Flow): Giver[
   return [
     ...(own ? [giverOfCase(name, own, flow)] : []),
     ...(flow.rowNames(user).includes(name) ? [giverOfRows(name, user, flow)] : []),
-    ...(flow.given.has(name) ? [{ name, origin: 'given by --set' }] : []),
+    ...(flow.given.has(name) ? [{ name, origin: flow.given.get(name)!.origin }] : []),
     ...flow.variables(name, user, true).map(giverOfVariable),
     ...flow.keepersElsewhere(name, user).map(each => giverOfCase(name, each, flow)),
     ...flow.variables(name, user, false).map(giverOfVariable),
@@ -30,7 +30,7 @@ export function giversOf(name: string, user: CollectionCase, flow: Flow): Giver[
 export function namesIn(user: CollectionCase, flow: Flow): string[] {
   const { collection, environment, given } = flow;
   const names = new Set([
-    ...given,
+    ...given.keys(),
     ...environment.keys(),
     ...(collection.secrets?.variables.keys() ?? []),
     ...user.levels.flatMap(level => [...level.variables.keys()]),
@@ -44,11 +44,14 @@ export function namesIn(user: CollectionCase, flow: Flow): string[] {
 
 function giverOfRows(name: string, user: CollectionCase, flow: Flow): Giver {
   const { each } = user.written;
-  const table = flow.tables.get(user)?.name;
+  const item = each?.type === 'each-value' && each.name === name;
+  const table = [flow.tables.ofCase.get(user), flow.tables.ofPage.get(user.page)].find(known =>
+    known?.columns.includes(name),
+  )?.name;
   return {
     name,
-    origin: table === undefined ? 'an item of a list' : `a column of ${table}`,
-    place: placeOf(user.page.page.source, each!.range),
+    origin: table !== undefined ? `a column of ${table}` : item ? 'an item of a list' : 'a column of --rows',
+    ...(each && { place: placeOf(user.page.page.source, each.range) }),
   };
 }
 
@@ -71,7 +74,7 @@ function giverOfCase(name: string, producer: CollectionCase, flow: Flow): Giver 
 export function valueBefore(
   definition: VariableDefinition,
   lookup: (name: string) => VariableDefinition | undefined,
-  environment: OsEnvironment,
+  outside: Outside,
 ) {
   const trail = new Set<VariableDefinition>();
   const resolve = (each: VariableDefinition): ReturnType<VariableDefinition['resolve']> => {
@@ -83,7 +86,7 @@ export function valueBefore(
         return other && { ...resolve(other), secret: other.secret };
       },
     };
-    const result = each.resolve(scene, environment);
+    const result = each.resolve(scene, outside);
     trail.delete(each);
     return result;
   };

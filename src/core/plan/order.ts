@@ -1,6 +1,7 @@
+import type { Level, Written } from '../settings/level.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { inWords } from '../text/nearest.ts';
-import type { CollectionCase, CollectionPage } from './collection.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 
 /** The cases that were asked for and those whose values they need. */
@@ -16,11 +17,15 @@ export function withNeeded(asked: readonly CollectionCase[], flow: Flow): Set<Co
 }
 
 /** Cases that clean up after others join them: those whose names all come from cases that run. */
-export function withCleanUp(cases: ReadonlySet<CollectionCase>, flow: Flow): Set<CollectionCase> {
+export function withCleanUp(
+  cases: ReadonlySet<CollectionCase>,
+  leftOut: ReadonlySet<CollectionCase>,
+  flow: Flow,
+): Set<CollectionCase> {
   const all = new Set(cases);
   for (const page of flow.collection.pages) {
     for (const each of page.cases) {
-      if (!each.written.cleanup) continue;
+      if (!each.written.cleanup || leftOut.has(each)) continue;
       const producers = flow.producersFor(each);
       if (producers.length > 0 && producers.every(producer => cases.has(producer))) all.add(each);
     }
@@ -28,9 +33,9 @@ export function withCleanUp(cases: ReadonlySet<CollectionCase>, flow: Flow): Set
   return all;
 }
 
-/** Pages in the order of their names, but each after the pages that it takes names from. A circle is a finding. */
+/** Pages in their order, but each after the pages that it takes names from or needs. A circle is a finding. */
 export function orderPages(
-  pages: readonly CollectionPage[],
+  { pages, order }: Pick<Collection, 'pages' | 'order'>,
   cases: ReadonlySet<CollectionCase>,
   flow: Flow,
 ): { pages: CollectionPage[]; findings: Finding[] } {
@@ -40,29 +45,50 @@ export function orderPages(
     if (ordered.has(page)) return;
     const at = trail.indexOf(page);
     if (at >= 0) {
-      const files = inWords(
-        [...trail.slice(at), page].map(each => each.page.source.file),
-        'and again',
-      );
-      findings.push(
-        finding(
-          'page-cycle',
-          page.page.source,
-          page.cases[0]!.written.range,
-          `These pages take names from each other in a circle: ${files}.`,
-          'Move the case that makes the name to a page of its own.',
-        ),
-      );
+      findings.push(circleOf([...trail.slice(at), page]));
       return;
     }
     for (const each of page.cases) {
       // What cleans up runs when all pages have, so nothing needs to wait for it.
       if (!cases.has(each) || each.written.cleanup) continue;
-      for (const producer of flow.producersFor(each))
-        if (producer.page !== page) visit(producer.page, [...trail, page]);
+      for (const producer of flow.producersFor(each)) {
+        if (producer.page === page) continue;
+        visit(producer.page, [...trail, page]);
+        const contradiction = order.saysBefore(page.page.source.file, producer.page.page.source.file);
+        if (contradiction) findings.push(contradicts(contradiction, each, producer));
+      }
     }
     ordered.add(page);
   };
   for (const page of pages) if (page.cases.some(each => cases.has(each))) visit(page, []);
   return { pages: [...ordered], findings };
+}
+
+function circleOf(circle: readonly CollectionPage[]): Finding {
+  const files = inWords(
+    circle.map(each => each.page.source.file),
+    'and again',
+  );
+  const [page] = circle as [CollectionPage];
+  return finding(
+    'page-cycle',
+    page.page.source,
+    page.cases[0]!.written.range,
+    `These pages take names from each other, or need each other, in a circle: ${files}.`,
+    'Move the case that the others need to a page of its own.',
+  );
+}
+
+function contradicts(
+  { level, written }: { level: Level; written: Written },
+  user: CollectionCase,
+  producer: CollectionCase,
+): Finding {
+  return finding(
+    'order-contradicted',
+    level.source,
+    written.range,
+    `'${written.text}' stands before what it needs: ${user.address} takes what ${producer.address} makes.`,
+    'Put it behind that in the order.',
+  );
 }

@@ -1,14 +1,17 @@
 import type { Condition } from '../language/ast.ts';
 import type { Decide } from '../language/compile-condition.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
+import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
 import type { Scene } from '../language/scene.ts';
 import type { Auth, Transport } from '../settings/transport.ts';
 import type { Field } from '../template/fields.ts';
 import type { Template } from '../template/template.ts';
 import type { Range, Source } from '../text/source.ts';
+import type { Row } from '../values/table.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { SchemaOf } from './schemas.ts';
+import type { TakenShard } from './shard.ts';
 
 /** Where something is written; line and column count from 1. */
 export interface Place {
@@ -26,8 +29,8 @@ export interface Plan {
   readonly title: string;
   readonly environment?: string;
   readonly pages: readonly PlannedPage[];
-  /** Values given on the command line. */
-  readonly given: ReadonlyMap<string, Value>;
+  /** Values given on the command line, or by a file that it names. */
+  readonly given: ReadonlyMap<string, Given>;
   /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */
   readonly unusedGiven: readonly string[];
   /** Names that are secret, wherever their value comes from. */
@@ -35,13 +38,35 @@ export interface Plan {
   /** How many checks will be made if every case is carried out. */
   readonly checks: number;
   readonly schemaOf: SchemaOf;
+  /** What is never shown, besides secrets. */
+  readonly redacted: { readonly headers: ReadonlySet<string>; readonly parts: readonly CompiledPath[] };
+  /** The table that the whole selection runs for each row of. */
+  readonly rows?: PlannedRows;
+  readonly shard?: TakenShard;
+}
+
+export interface Given {
+  readonly value: Value;
+  /** In words: `given by --set`. */
+  readonly origin: string;
+}
+
+/** The rows of a table, read while they are used. Throws TableMistake where they have changed. */
+export interface PlannedRows {
+  readonly name: string;
+  readonly count: number;
+  /** So many at the most, where not all are wanted. */
+  readonly most?: number;
+  rows(): AsyncIterable<Row>;
 }
 
 export interface PlannedPage {
   readonly file: string;
   readonly title: string;
-  /** The pages whose names it takes, and with them their cookies. */
+  /** The pages whose names it takes, or that it needs, and with them their cookies. It runs after them. */
   readonly sources: readonly string[];
+  /** It runs once for each of them. */
+  readonly rows?: PlannedRows;
   readonly cases: readonly PlannedCase[];
 }
 
@@ -53,6 +78,12 @@ export interface PlannedCase {
   readonly asked: boolean;
   /** Names that other cases must have made before this one can begin. */
   readonly needs: readonly Need[];
+  /** Addresses of cases that must have passed, whatever names it takes. */
+  readonly after: readonly string[];
+  /** The other page that a name comes from, by the name. */
+  readonly takenFrom: ReadonlyMap<string, string>;
+  readonly tags: readonly string[];
+  readonly internal: boolean;
   readonly steps: readonly PlannedStep[];
   /** What it is carried out for each of. */
   readonly each?: PlannedEach;
@@ -74,7 +105,7 @@ export type PlannedEach = {
   /** So many at the most, where not all are wanted. */
   readonly most?: number;
 } & (
-  | { readonly kind: 'rows'; readonly name: string; readonly rows: readonly ReadonlyMap<string, Value>[] }
+  | { readonly kind: 'rows'; readonly name: string; readonly count: number; rows(): AsyncIterable<Row> }
   | { readonly kind: 'values'; readonly name: string; readonly list: Evaluate; readonly written: string }
 );
 

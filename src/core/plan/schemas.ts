@@ -10,7 +10,9 @@ import { JsonMistake, readJson } from '../values/json.ts';
 import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import { resolvePath } from './prepare-body.ts';
-import type { ReadFile } from './tables.ts';
+
+/** Reads a text file of the collection, by its path from the root; a Missing says why it cannot be read. */
+export type ReadFile = (path: string) => string | Missing;
 
 /** The schema that a `fits` names, as seen from the file that the check stands in. */
 export type SchemaOf = (name: string, from: string) => Validator | undefined;

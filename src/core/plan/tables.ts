@@ -1,85 +1,136 @@
-import type { EachRow } from '../language/ast.ts';
 import { Mistake } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
-import type { Excerpt } from '../text/source.ts';
-import { loadCsv, readTable, type Table, type TableForm, TableMistake } from '../values/table.ts';
+import type { Excerpt, Range } from '../text/source.ts';
+import {
+  type Chunks,
+  chunksOf,
+  openTable,
+  type Table,
+  type TableForm,
+  TableMistake,
+} from '../values/table.ts';
 import { Missing } from '../values/value.ts';
-import type { Collection, CollectionCase } from './collection.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { resolvePath } from './prepare-body.ts';
 
-/** Reads a text file of the collection, by its path from the root; a Missing says why it cannot be read. */
-export type ReadFile = (path: string) => string | Missing;
+/** Opens a file of the collection, by its path from the root; a Missing says why it cannot be read. */
+export type OpenFile = (path: string) => Chunks | Missing;
 
-/** The table that a case is carried out for each row of. */
-export interface CaseTable {
+/** A table with its name. */
+export interface NamedTable extends Table {
   /** As messages call it: `vessels.csv`, `the rows fees`. */
   readonly name: string;
-  readonly table: Table;
 }
 
-export interface CaseTables {
-  readonly of: ReadonlyMap<CollectionCase, CaseTable>;
-  /** Why a table cannot be used, by the case that names it. */
-  readonly mistakes: ReadonlyMap<CollectionCase, Mistake>;
+export interface Tables {
+  /** That a case is carried out for each row of. */
+  readonly ofCase: ReadonlyMap<CollectionCase, NamedTable>;
+  /** That a page runs once for each row of. */
+  readonly ofPage: ReadonlyMap<CollectionPage, NamedTable>;
+  /** Why a table cannot be used, by who names it. */
+  readonly mistakes: ReadonlyMap<CollectionCase | CollectionPage, Mistake>;
 }
 
-/** Reads the tables of all cases that run for each row of one. */
-export async function readTables(collection: Collection, readFile: ReadFile): Promise<CaseTables> {
-  const of = new Map<CollectionCase, CaseTable>();
-  const mistakes = new Map<CollectionCase, Mistake>();
+export const noTables: Tables = { ofCase: new Map(), ofPage: new Map(), mistakes: new Map() };
+
+/** Goes through the tables of all pages, and of all cases that run for each row of one. */
+export async function readTables(collection: Collection, openFile: OpenFile): Promise<Tables> {
+  const ofCase = new Map<CollectionCase, NamedTable>();
+  const ofPage = new Map<CollectionPage, NamedTable>();
+  const mistakes = new Map<CollectionCase | CollectionPage, Mistake>();
+  const known = new Map<string, Promise<NamedTable>>();
+  const read = async <User extends CollectionCase | CollectionPage>(
+    user: User,
+    into: Map<User, NamedTable>,
+    key: string,
+    open: () => Promise<NamedTable>,
+  ) => {
+    try {
+      if (!known.has(key)) known.set(key, open());
+      into.set(user, await known.get(key)!);
+    } catch (error) {
+      if (!(error instanceof Mistake)) throw error;
+      mistakes.set(user, error);
+    }
+  };
   for (const page of collection.pages) {
+    const { rows } = page;
+    if (rows) {
+      const { text, range } = rows.table;
+      const { file } = rows.level.source;
+      await read(page, ofPage, `${file} ${text}`, () => openTableOf(text, range, page, openFile, file));
+    }
     for (const each of page.cases) {
-      if (each.written.each?.type !== 'each-row') continue;
-      try {
-        of.set(each, await readTableOf(each.written.each, each, readFile));
-      } catch (error) {
-        if (!(error instanceof Mistake)) throw error;
-        mistakes.set(each, error);
-      }
+      const statement = each.written.each;
+      if (statement?.type !== 'each-row') continue;
+      const { table, range } = statement;
+      const { file } = page.page.source;
+      await read(each, ofCase, `${file} ${table}`, () => openTableOf(table, range, page, openFile, file));
     }
   }
-  return { of, mistakes };
+  return { ofCase, ofPage, mistakes };
 }
 
-async function readTableOf(
-  statement: EachRow,
-  { page }: CollectionCase,
-  readFile: ReadFile,
-): Promise<CaseTable> {
-  const { table: name, range } = statement;
-  const { tables, source } = page.page;
+/** @param file where the table is named; its path is relative to that file */
+async function openTableOf(
+  name: string,
+  range: Range,
+  { page }: CollectionPage,
+  openFile: OpenFile,
+  file: string,
+): Promise<NamedTable> {
+  const { tables } = page;
   const fence = tables.get(name);
   if (fence) {
-    await loadCsv();
-    return { name: `the rows ${name}`, table: readFence(fence) };
+    const table = await openFence(fence);
+    return { ...table, name: `the rows ${name}` };
   }
-  const form = formOf(name);
-  if (!form)
+  if (!formOf(name))
     throw new Mistake(
       'file-missing',
       range,
       `There is no \`csv rows ${name}\` on this page.`,
       didYouMean(name, tables.keys()) ??
-        (tables.size > 0
-          ? `There are ${inWords([...tables.keys()])}.`
-          : 'A file has an ending: .csv, .json or .ndjson.'),
+        (tables.size > 0 ? `There are ${inWords([...tables.keys()])}.` : `A file has an ending: ${endings}.`),
     );
-  const text = readFile(resolvePath(source.file.replace(/[^/]*$/, ''), name));
-  if (text instanceof Missing)
-    throw new Mistake('file-missing', range, `${text.reason}.`, 'Its path is relative to the page.');
-  if (form === 'csv') await loadCsv();
+  const [, folder = ''] = /^(.*\/)?/.exec(file)!;
+  const chunks = openFile(resolvePath(folder, withoutSheet(name)));
+  if (chunks instanceof Missing)
+    throw new Mistake(
+      'file-missing',
+      range,
+      `${chunks.reason}.`,
+      'Its path is relative to the file that names it.',
+    );
   try {
-    return { name, table: readTable(text, form) };
+    return await openNamed(name, chunks);
   } catch (error) {
     if (!(error instanceof TableMistake)) throw error;
-    const where = error.line === undefined ? name : `${name}:${error.line}`;
-    throw new Mistake('table-form', range, `${where} cannot be used: ${error.message}.`);
+    throw new Mistake('table-form', range, `${error.message}.`);
   }
 }
 
-function readFence(fence: Excerpt): Table {
+/**
+ * Opens the table in a file.
+ * @param name with its ending, which says what it is; behind a '#' the sheet of a workbook
+ * Throws TableMistake, with the name in its message.
+ */
+export async function openNamed(name: string, chunks: Chunks): Promise<NamedTable> {
+  const [, sheet] = name.split('#');
+  const form = formOf(name);
+  if (!form) throw new TableMistake(`'${name}' is no table: it ends in none of ${endings}`);
   try {
-    return readTable(fence.text, 'csv');
+    return { name, ...(await openTable(chunks, form, sheet)) };
+  } catch (error) {
+    if (!(error instanceof TableMistake)) throw error;
+    const where = error.line === undefined ? withoutSheet(name) : `${name}:${error.line}`;
+    throw new TableMistake(`${where} cannot be used: ${error.message}`);
+  }
+}
+
+async function openFence(fence: Excerpt): Promise<Table> {
+  try {
+    return await openTable(chunksOf(fence.text), 'csv');
   } catch (error) {
     if (!(error instanceof TableMistake)) throw error;
     const lines = fence.text.split('\n');
@@ -90,9 +141,24 @@ function readFence(fence: Excerpt): Table {
   }
 }
 
+const endings = '.csv, .tsv, .json, .ndjson and .xlsx';
+
+const forms: { readonly [ending: string]: TableForm } = {
+  csv: 'csv',
+  tsv: 'csv',
+  txt: 'csv',
+  json: 'json',
+  ndjson: 'ndjson',
+  jsonl: 'ndjson',
+  xlsx: 'xlsx',
+};
+
 function formOf(name: string): TableForm | undefined {
-  const ending = /\.([a-z]+)$/i.exec(name)?.[1]?.toLowerCase();
-  if (ending === 'csv' || ending === 'tsv' || ending === 'txt') return 'csv';
-  if (ending === 'json') return 'json';
-  return ending === 'ndjson' || ending === 'jsonl' ? 'ndjson' : undefined;
+  const ending = /\.([a-z]+)$/i.exec(withoutSheet(name))?.[1]?.toLowerCase();
+  return ending === undefined ? undefined : forms[ending];
+}
+
+/** `tariffs.xlsx#Quay 2` */
+export function withoutSheet(name: string): string {
+  return name.replace(/(\.xlsx)#.*$/i, '$1');
 }

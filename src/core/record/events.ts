@@ -1,5 +1,5 @@
 import * as z from 'zod/mini';
-import { type Outcome, outcomes, recordVersion } from './outcomes.ts';
+import { type Outcome, outcomes, recordVersion, stops } from './outcomes.ts';
 
 // The record of a run: one JSON object a line, in the order in which things happened. What the engine emits is what is
 // written; every report is made from it. The engine knows the types alone, so that a run does not load the schema.
@@ -31,8 +31,13 @@ const times = z.strictObject({
   total: z.number(),
 });
 
+/** One of the rows that something runs for: which one, of how many, and what it gives. */
+const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
+
 const base = {
   round: z.int(),
+  /** From 1, where several users run at the same time. */
+  user: z.optional(z.int()),
   case: z.string(),
   /** For a case that runs for each row: which one, from 1. */
   row: z.optional(z.int()),
@@ -46,14 +51,27 @@ export const eventSchema = z.discriminatedUnion('type', [
     at: z.string(),
     title: z.string(),
     environment: z.optional(z.string()),
+    /** Of each user; 0 for as many as there is time for. */
     rounds: z.int(),
+    users: z.optional(z.int()),
+    /** In milliseconds, where rounds begin until a time is over. */
+    lasting: z.optional(z.number()),
+    seed: z.optional(z.string()),
+    /** The table that the whole selection runs for each row of. */
+    rows: z.optional(z.string()),
+    shard: z.optional(z.strictObject({ index: z.int(), of: z.int(), share: z.string() })),
+    /** What was asked for, as on the command line; without it the whole collection. */
+    selected: z.optional(z.string()),
     cases: z.int(),
   }),
   z.strictObject({
     type: z.literal('page'),
     round: z.int(),
+    user: z.optional(z.int()),
     file: z.string(),
     title: z.string(),
+    /** The rows that it runs for this time: of the whole selection, then of the page. */
+    rows: z.optional(z.array(row)),
     /** Where it is the turn of its cases that clean up, at the end of a pass. */
     cleanup: z.optional(z.literal(true)),
   }),
@@ -113,9 +131,10 @@ export const eventSchema = z.discriminatedUnion('type', [
   z.strictObject({
     type: z.literal('case'),
     round: z.int(),
+    user: z.optional(z.int()),
     case: z.string(),
     /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
-    row: z.optional(z.strictObject({ number: z.int(), total: z.int(), values: z.string() })),
+    row: z.optional(row),
     title: z.string(),
     place,
     request: z.optional(z.string()),
@@ -127,10 +146,26 @@ export const eventSchema = z.discriminatedUnion('type', [
     problem: z.optional(z.strictObject({ message: z.string(), place })),
     /** The statement that ended it as skipped. */
     because: z.optional(z.string()),
-    /** For a blocked case: the name that did not come about, the case that should have made it, and the first cause. */
-    blocked: z.optional(z.strictObject({ name: z.string(), by: z.string(), cause: z.string() })),
+    /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
+     * should have made it, and the first cause. */
+    blocked: z.optional(z.strictObject({ name: z.optional(z.string()), by: z.string(), cause: z.string() })),
   }),
-  z.strictObject({ type: z.literal('end'), at: z.string(), time: z.number(), interrupted: z.boolean() }),
+  z.strictObject({
+    type: z.literal('end'),
+    at: z.string(),
+    time: z.number(),
+    /** What ended it before everything had run. */
+    stopped: z.optional(z.enum(stops)),
+    /** The figures of the whole run, so that they can be told without reading all of it. */
+    totals: z.strictObject({
+      cases: z.record(z.enum(outcomes), z.int()),
+      checks: z.int(),
+      held: z.int(),
+      requests: z.int(),
+      /** Bytes. */
+      received: z.int(),
+    }),
+  }),
 ]);
 
 export type RunEvent = z.infer<typeof eventSchema>;

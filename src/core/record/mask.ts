@@ -10,25 +10,21 @@ const structural = new Set(['type', 'holds', 'outcome', 'kind', 'case', 'place',
 
 /** Replaces secrets in everything that is printed or written, in every form in which they can appear. */
 export class Masker {
-  readonly #lasting = new Set<string>();
-  /** Secrets that a pass came by; each pass gets new ones, and what is known must not grow with their number. */
-  readonly #passing = new Set<string>();
+  readonly secrets = new Set<string>();
+  /** How many secrets had come when the forms were last made. */
+  #madeFor = 0;
   #forms: RegExp | undefined;
 
-  /** Texts of less than three characters are not masked: they would blot out everything. */
-  #add(secret: string, to: Set<string>): void {
-    if (secret.length < 3 || this.#lasting.has(secret) || this.#passing.has(secret)) return;
-    to.add(secret);
-    const forms = [...this.#lasting, ...this.#passing].flatMap(formsOf).sort((a, b) => b.length - a.length);
-    this.#forms = new RegExp(
-      [...new Set(forms)].map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'),
-      'g',
-    );
+  constructor(readonly outer?: Masker) {}
+
+  /** For what one pass comes by: each pass has its own, and what is known must not grow with their number. */
+  forPass(): Masker {
+    return new Masker(this);
   }
 
-  /** Forgets what the last pass came by; the next secret makes the forms anew. */
-  beginPass(): void {
-    this.#passing.clear();
+  /** Texts of less than three characters are not masked: they would blot out everything. */
+  #add(secret: string): void {
+    if (secret.length >= 3 && !this.outer?.secrets.has(secret)) this.secrets.add(secret);
   }
 
   /** Every text in a value that is secret for the whole run, or for this pass. */
@@ -37,29 +33,49 @@ export class Masker {
     else if (isObject(value)) for (const item of Object.values(value)) this.addValue(item, how);
     else {
       const text = textOf(value);
-      if (text !== undefined && typeof value !== 'boolean')
-        this.#add(text, how === 'lasting' ? this.#lasting : this.#passing);
+      if (text === undefined || typeof value === 'boolean') return;
+      if (how === 'lasting' && this.outer) this.outer.addValue(value, how);
+      else this.#add(text);
     }
   }
 
   get isEmpty(): boolean {
-    return this.#forms === undefined;
+    return this.secrets.size === 0 && (this.outer?.isEmpty ?? true);
+  }
+
+  /** Made anew when secrets have come. */
+  get #pattern(): RegExp | undefined {
+    const size = this.secrets.size + (this.outer?.secrets.size ?? 0);
+    if (size === this.#madeFor) return this.#forms;
+    this.#madeFor = size;
+    const secrets = [...(this.outer?.secrets ?? []), ...this.secrets];
+    const forms = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
+    this.#forms = new RegExp(forms.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'), 'g');
+    return this.#forms;
   }
 
   text(text: string): string {
-    return this.#forms ? text.replace(this.#forms, mask) : text;
+    const pattern = this.#pattern;
+    return pattern ? text.replace(pattern, mask) : text;
   }
 
   /** The same in every text of an event that came from outside, or that somebody wrote. */
   deep<T>(value: T): T {
-    if (!this.#forms) return value;
-    if (typeof value === 'string') return this.text(value) as T;
-    if (Array.isArray(value)) return value.map(item => this.deep(item)) as T;
-    if (typeof value !== 'object' || value === null) return value;
-    return Object.fromEntries(
-      Object.entries(value).map(([name, each]) => [name, structural.has(name) ? each : this.deep(each)]),
-    ) as T;
+    const pattern = this.#pattern;
+    return pattern ? maskDeep(value, pattern) : value;
   }
+}
+
+function maskDeep<T>(value: T, pattern: RegExp): T {
+  if (typeof value === 'string') return value.replace(pattern, mask) as T;
+  if (Array.isArray(value)) return value.map(item => maskDeep(item, pattern)) as T;
+  if (typeof value !== 'object' || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value).map(([name, each]) => [
+      name,
+      structural.has(name) ? each : maskDeep(each, pattern),
+    ]),
+  ) as T;
 }
 
 function formsOf(secret: string): string[] {
@@ -106,6 +122,12 @@ function base64Forms(bytes: Buffer): string[] {
 /** Headers whose values are never shown. */
 const alwaysRedacted = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie']);
 
-export function redactHeaders(headers: readonly (readonly [string, string])[]): [string, string][] {
-  return headers.map(([name, value]) => [name, alwaysRedacted.has(name.toLowerCase()) ? mask : value]);
+export function redactHeaders(
+  headers: readonly (readonly [string, string])[],
+  more: ReadonlySet<string> = alwaysRedacted,
+): [string, string][] {
+  return headers.map(([name, value]) => {
+    const lower = name.toLowerCase();
+    return [name, alwaysRedacted.has(lower) || more.has(lower) ? mask : value];
+  });
 }

@@ -3,3 +3,7 @@ export const recordVersion = 1;
 
 export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as const;
 export type Outcome = (typeof outcomes)[number];
+
+/** What ends a run before everything has run: an interrupt, its limit of time, or the first failure. */
+export const stops = ['interrupt', 'timeout', 'failure'] as const;
+export type Stop = (typeof stops)[number];

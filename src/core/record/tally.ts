@@ -1,4 +1,5 @@
 import type { Outcome, RunEvent } from './events.ts';
+import type { Stop } from './outcomes.ts';
 
 type Histogram = ReturnType<typeof import('node:perf_hooks').createHistogram>;
 
@@ -43,11 +44,18 @@ export class Tally {
   received = 0;
   /** In milliseconds. */
   duration = 0;
-  interrupted = false;
+  /** What ended the run before everything had run. */
+  stopped: Stop | undefined;
+  /** Cases that blocked others; known where each case runs once. */
+  readonly #causes = new Set<string>();
+  #repeats = false;
   readonly #times = new Times();
 
   add(event: RunEvent): void {
     switch (event.type) {
+      case 'run':
+        this.#repeats = event.rounds !== 1 || event.users !== undefined || event.rows !== undefined;
+        break;
       case 'exchange':
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
@@ -61,13 +69,26 @@ export class Tally {
         break;
       case 'case':
         this.cases[event.outcome]++;
+        if (event.blocked && event.outcome === 'blocked' && !this.#repeats)
+          this.#causes.add(event.blocked.cause);
         break;
       case 'end':
         this.duration = event.time;
-        this.interrupted = event.interrupted;
+        this.stopped = event.stopped;
         break;
       default:
     }
+  }
+
+  /** For the end of the record. */
+  get totals(): Extract<RunEvent, { type: 'end' }>['totals'] {
+    const { cases, checks, held, requests, received } = this;
+    return { cases: { ...cases }, checks, held, requests, received };
+  }
+
+  /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
+  get causes(): number | undefined {
+    return this.#repeats ? undefined : this.#causes.size;
   }
 
   /** The time within which so many percent of the responses were there, in milliseconds; nothing without responses. */
@@ -79,6 +100,6 @@ export class Tally {
   /** Whether everything that was selected passed, and something was checked. */
   get passed(): boolean {
     const { failed, error, blocked } = this.cases;
-    return failed + error + blocked === 0 && this.checks > 0 && !this.interrupted;
+    return failed + error + blocked === 0 && this.checks > 0 && this.stopped === undefined;
   }
 }

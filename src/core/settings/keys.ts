@@ -15,11 +15,18 @@ export const levelKeys = [
   'retry',
   'limits',
   'namespaces',
+  'tags',
+  'needs',
+  'internal',
 ];
-export const rootKeys = [...levelKeys, 'environments', 'environment'];
+
+/** What else stands in the settings of a page, in a mervok.yaml, and in that at the root alone. */
+export const pageKeys = [...levelKeys, 'rows'];
+export const folderKeys = [...pageKeys, 'order'];
+export const rootKeys = [...folderKeys, 'environments', 'environment', 'redact'];
 
 /** Keys that settings know by name and that are not there yet. */
-export const laterKeys = ['rows', 'order', 'tags', 'needs', 'internal', 'bounds', 'redact'];
+export const laterKeys = ['bounds'];
 
 /** The keys inside a setting that is an object of its own, by the way to it. */
 export const innerKeys: { readonly [path: string]: readonly string[] } = {
@@ -27,6 +34,7 @@ export const innerKeys: { readonly [path: string]: readonly string[] } = {
   tls: ['ca', 'cert', 'key', 'verify'],
   retry: ['times', 'every', 'on'],
   limits: ['body', 'record', 'head'],
+  redact: ['headers', 'paths'],
   auth: ['bearer', 'basic', 'digest', 'api-key', 'oauth2'],
   'auth.basic': ['user', 'password'],
   'auth.digest': ['user', 'password'],

@@ -1,4 +1,5 @@
 import type { Check } from '../language/ast.ts';
+import type { Path } from '../language/jsonpath/ast.ts';
 import type { Template } from '../template/template.ts';
 import type { Range, Source } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
@@ -21,10 +22,31 @@ export interface Level {
   readonly transport: TransportSettings;
   /** The names of XML namespaces by the prefixes that XPath uses for them. */
   readonly namespaces: ReadonlyMap<string, string | null>;
+  readonly tags: readonly string[] | null;
+  readonly needs: readonly Written[] | null;
+  /** Whether it only helps, and does not belong into documents that are handed out. */
+  readonly internal?: boolean | null;
+  /** A table; each page of the level runs once for each row of it. */
+  readonly rows?: Written | null;
+  /** Pages and folders of the folder that come first, in their order. */
+  readonly order?: readonly Written[];
+  readonly redact?: Redaction;
   readonly tlsRange?: Range;
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };
+}
+
+/** A text, and where it is written. */
+export interface Written {
+  readonly text: string;
+  readonly range: Range;
+}
+
+/** What is never shown, besides secrets: values of headers, by their names in lower case, and parts of JSON bodies. */
+export interface Redaction {
+  readonly headers: readonly string[];
+  readonly paths: readonly Path[];
 }
 
 export interface LevelHeader {
@@ -49,5 +71,7 @@ export function emptyLevel(name: string, source: Source): Level {
     checks: [],
     transport: {},
     namespaces: new Map(),
+    tags: [],
+    needs: [],
   };
 }

@@ -1,7 +1,7 @@
 import type { Check } from '../language/ast.ts';
 import type { Template } from '../template/template.ts';
 import { Source } from '../text/source.ts';
-import { emptyLevel, type Level, type LevelHeader, type QueryField } from './level.ts';
+import { emptyLevel, type Level, type LevelHeader, type QueryField, type Written } from './level.ts';
 import { type Auth, defaultTransport, type Transport } from './transport.ts';
 
 /** What holds for a case once all its levels are laid over each other, the nearer over the outer. */
@@ -18,6 +18,11 @@ export interface Effective {
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
   readonly transport: Transport;
   readonly namespaces: ReadonlyMap<string, string>;
+  readonly tags: readonly string[];
+  /** Cases and pages that have to pass before, whatever the flow of names says. */
+  readonly needs: readonly { readonly needed: Written; readonly level: Level }[];
+  readonly internal: boolean;
+  readonly rows?: { readonly table: Written; readonly level: Level };
   /** Where the proxy comes from, for what it refers to. */
   readonly proxyLevel?: Level;
 }
@@ -53,6 +58,10 @@ function merge(levels: readonly Level[]): Effective {
   let transport: Transport = defaultTransport;
   let proxyLevel: Level | undefined;
   const namespaces = new Map<string, string>();
+  let tags: readonly string[] = [];
+  let needs: Effective['needs'] = [];
+  let internal = false;
+  let rows: Effective['rows'];
   const headers = new Map(ownHeaders.map(each => [each.header.name.toLowerCase(), each]));
   const query = new Map<string, { name: string; field: QueryField; level: Level }>();
   for (const level of levels) {
@@ -76,6 +85,10 @@ function merge(levels: readonly Level[]): Effective {
       if (name === null) namespaces.delete(prefix);
       else namespaces.set(prefix, name);
     }
+    tags = level.tags === null ? [] : [...new Set([...tags, ...level.tags])];
+    needs = level.needs === null ? [] : [...needs, ...level.needs.map(needed => ({ needed, level }))];
+    if (level.internal !== undefined) internal = level.internal === true;
+    if (level.rows !== undefined) rows = level.rows === null ? undefined : { table: level.rows, level };
     if (level.transport.proxy !== undefined) proxyLevel = level;
     transport = overlay(transport, level.transport);
   }
@@ -87,6 +100,10 @@ function merge(levels: readonly Level[]): Effective {
     checks,
     transport,
     namespaces,
+    tags,
+    needs,
+    internal,
+    ...(rows && { rows }),
     ...(proxyLevel && { proxyLevel }),
   };
 }

@@ -6,8 +6,9 @@ import { type Finding, Mistake } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import { Excerpt } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
-import { innerKeys, laterKeys, levelKeys, rootKeys } from './keys.ts';
+import { folderKeys, innerKeys, laterKeys, levelKeys, pageKeys, rootKeys } from './keys.ts';
 import { emptyLevel, type Level, type LevelHeader } from './level.ts';
+import { readOrganisation } from './organise-reader.ts';
 import { readAuth, readQuery, readTransport } from './transport-reader.ts';
 import { VariableReader } from './variable.ts';
 import { type Libraries, rangeOf, YamlReader } from './yaml-reader.ts';
@@ -92,11 +93,7 @@ class LevelReader extends YamlReader {
       );
       return false;
     }
-    const schema =
-      this.kind === 'root' || this.kind === 'secrets'
-        ? this.libraries.rootSchema
-        : this.libraries.levelSchema;
-    const result = schema.safeParse(data);
+    const result = this.libraries.levelSchemas[this.kind].safeParse(data);
     for (const issue of result.error?.issues ?? []) this.#issue(issue);
     const auth = (data as { auth?: unknown }).auth;
     if (typeof auth === 'object' && auth !== null) {
@@ -143,14 +140,15 @@ class LevelReader extends YamlReader {
       this.add(
         'setting-unknown',
         range,
-        `'${key}' stands only in the mervok.yaml at the root of the collection.`,
+        `'${key}' stands only ${whereOnly(key)}.`,
+        key === 'rows' ? 'A case says it in a fence `mervok`: each row of "vessels.csv"' : undefined,
       );
     else
       this.add(
         'setting-unknown',
         range,
         `'${key}' is no setting.`,
-        didYouMean(key, [...(this.kind === 'root' ? rootKeys : levelKeys), ...laterKeys]),
+        didYouMean(key, [...keysOf[this.kind], ...laterKeys]),
       );
   }
 
@@ -174,6 +172,7 @@ class LevelReader extends YamlReader {
       namespaces: this.#namespaces(root),
       variables: this.#variables(this.node(root, 'variables'), `from ${this.name}`, this.kind === 'secrets'),
       checks: this.#checks(root),
+      ...readOrganisation(this, root),
       ...(auth !== undefined && { auth }),
       ...(tls && { tlsRange: rangeOf(tls, this.excerpt) }),
       ...(authNode && { authRange: rangeOf(authNode, this.excerpt) }),
@@ -269,6 +268,19 @@ class LevelReader extends YamlReader {
   }
 }
 
+const keysOf: { readonly [kind in LevelKind]: readonly string[] } = {
+  root: rootKeys,
+  secrets: rootKeys,
+  folder: folderKeys,
+  page: pageKeys,
+  case: levelKeys,
+};
+
+function whereOnly(key: string): string {
+  if (pageKeys.includes(key)) return 'in the front matter of a page, or in a mervok.yaml';
+  return folderKeys.includes(key) ? 'in a mervok.yaml' : 'in the mervok.yaml at the root of the collection';
+}
+
 function knownInner(path: string): string | undefined {
   const known = innerKeys[path];
   return known && `There are ${inWords(known)}.`;
@@ -287,11 +299,17 @@ const wantedForms: { readonly [key: string]: string } = {
   environments: 'Each environment is a name with its variables: local: { harbour: "http://127.0.0.1:7070" }',
   headers: 'Headers are names and values: Accept: application/json',
   limits: 'Limits are sizes: limits: { body: 10 MiB }',
+  internal: 'It is true or false.',
   namespaces: 'Prefixes and the namespaces that they stand for: namespaces: { t: "urn:skerry:tides" }',
+  needs: 'Needs are addresses of cases, or pages: needs: [sign-in.md#sign-in]',
+  order: 'An order is a list of pages and folders: order: [sign-in.md, berths]',
   proxy: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
   query: 'The query is names and values: query: { lang: en }',
+  redact: 'It holds names of headers and paths: redact: { headers: [X-Pilot], paths: [$..phone] }',
   redirects: 'It is the number of redirects to follow, from 0 to 100.',
   retry: 'For example: retry: { times: 2, every: 500 ms, on: [refused, 5xx] }',
+  rows: 'It is a table: rows: vessels.csv',
+  tags: 'Tags are a list: tags: [booking, slow]',
   timeout: 'A timeout is a duration, 5 s, or { connect, answer, total }.',
   tls: 'It holds files and a switch: tls: { ca: authority.pem, verify: true }',
   variables: 'Variables are names and values: nights: 2',

@@ -54,7 +54,15 @@ const everyLevel = {
     }),
   ),
   namespaces: optional(z.record(z.string(), z.nullable(z.string()))),
+  tags: optional(z.array(scalar)),
+  needs: optional(z.array(z.string())),
+  internal: optional(z.boolean()),
 };
+
+/** A page, and what holds for pages, may run for each row of a table. */
+const everyPage = { ...everyLevel, rows: optional(z.string()) };
+
+const everyFolder = { ...everyPage, order: optional(z.array(scalar)) };
 
 const account = z.strictObject({ user: scalar, password: scalar });
 
@@ -82,11 +90,20 @@ export const authSchema = z.strictObject({
   ),
 });
 
-export const levelSchema = z.strictObject(everyLevel);
-
-/** The root mervok.yaml says two things more. */
-export const rootSchema = z.strictObject({
-  ...everyLevel,
+const root = z.strictObject({
+  ...everyFolder,
   environments: optional(z.record(z.string(), z.nullable(variables))),
   environment: optional(scalar),
+  redact: optional(
+    z.strictObject({ headers: z.optional(z.array(z.string())), paths: z.optional(z.array(z.string())) }),
+  ),
 });
+
+/** The settings of each kind of level. */
+export const levelSchemas = {
+  root,
+  secrets: root,
+  folder: z.strictObject(everyFolder),
+  page: z.strictObject(everyPage),
+  case: z.strictObject(everyLevel),
+};

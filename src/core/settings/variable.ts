@@ -1,16 +1,24 @@
 import type { Node } from 'yaml';
+import { compileExpression } from '../language/compile-expression.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
+import { parseStatements } from '../language/parser.ts';
 import type { Scene } from '../language/scene.ts';
+import { referencesIn, revealing, sourcesIn } from '../language/walk.ts';
 import type { Reference } from '../template/reference.ts';
 import { Misfit, valueFor } from '../template/render.ts';
 import { parseTemplateText, referencesOf } from '../template/template.ts';
 import { Mistake } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
-import type { Excerpt } from '../text/source.ts';
+import { Excerpt } from '../text/source.ts';
 import { textOf } from '../values/text.ts';
-import { Plain, type Value } from '../values/value.ts';
+import { Missing, Plain, type Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import { variableForms } from './keys.ts';
 import { type Libraries, rangeOf } from './yaml-reader.ts';
+
+type Form = 'os' | 'secret' | 'file' | 'let';
+
+type Resolved = Pick<VariableDefinition, 'file' | 'computed' | 'reveals' | 'references' | 'resolve'>;
 
 interface Part {
   readonly references: readonly Reference[];
@@ -37,6 +45,8 @@ export class VariableReader {
       range,
       secret: alwaysSecret || form?.secret === true,
     };
+    if (form?.kind === 'file') return { ...base, ...this.#readFile(name, form.node, origin) };
+    if (form?.kind === 'let') return { ...base, ...this.#readLet(name, form.node, origin) };
     if (form?.kind !== 'os') {
       const part = this.#readPart(form ? form.node : node);
       return {
@@ -50,8 +60,8 @@ export class VariableReader {
     return {
       ...base,
       references: [],
-      resolve: (_scene, environment) => {
-        const text = environment(osName);
+      resolve: (_scene, { variable }) => {
+        const text = variable(osName);
         if (text !== undefined)
           return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}` };
         throw new Misfit(`{${name}} is the environment variable ${osName}, which is not set (${origin}).`);
@@ -59,8 +69,63 @@ export class VariableReader {
     };
   }
 
+  /** Its path is relative to the file that it is written in; the last line end is no part of the value. */
+  #readFile(name: string, node: Node | null, origin: string): Resolved {
+    const path = this.#textOf(node);
+    const folder = this.excerpt.source.file.replace(/[^/]*$/, '');
+    const file = /^(?:[/\\]|[A-Za-z]:)/.test(path) ? path : folder + path;
+    return {
+      file,
+      references: [],
+      resolve: (_scene, outside) => {
+        const text = outside.file(file);
+        if (text instanceof Missing)
+          throw new Misfit(`{${name}} is the file ${path}: ${text.reason} (${origin}).`);
+        return { value: new Plain(text.replace(/\r?\n$/, '')), origin: `${origin}, the file ${path}` };
+      },
+    };
+  }
+
+  /** Read as a statement of its own, so that positions in it are those of the settings. */
+  #readLet(name: string, node: Node | null, origin: string): Resolved {
+    const lead = `let ${name} = `;
+    const quoted = this.libraries.isScalar(node) && node.type !== 'PLAIN' ? 1 : 0;
+    const start = rangeOf(node, this.excerpt).start + quoted - lead.length;
+    const excerpt = Excerpt.inLine(this.excerpt.source, lead + this.#textOf(node), start);
+    const { statements, mistakes } = parseStatements(excerpt);
+    const [mistake] = mistakes;
+    if (mistake) throw mistake;
+    const [statement, ...more] = statements;
+    if (statement?.type !== 'let' || more.length > 0)
+      throw new Mistake('setting-form', rangeOf(node, this.excerpt), 'This is no single expression.');
+    if (sourcesIn(statement).length > 0)
+      throw new Mistake(
+        'no-response-yet',
+        rangeOf(node, this.excerpt),
+        'A variable is computed before there is a response.',
+        'What a response gives is kept: keep $.id as name',
+      );
+    let evaluate: Evaluate | undefined;
+    return {
+      computed: statement,
+      references: referencesIn(statement),
+      reveals: revealing(statement.value).map(reference => reference.name),
+      resolve: scene => {
+        evaluate ??= compileExpression(statement.value);
+        const value = evaluate(scene as Scene);
+        if (value instanceof Missing) throw new Misfit(`{${name}} cannot be computed: ${value.reason}.`);
+        return { value, origin: `${origin}, computed` };
+      },
+    };
+  }
+
+  #textOf(node: Node | null): string {
+    if (this.libraries.isScalar(node) && typeof node.value === 'string') return node.value;
+    throw new Mistake('setting-form', rangeOf(node, this.excerpt), 'A text is wanted here.');
+  }
+
   /** `{ os: NAME }`, `{ secret: value }`, either with `secret: true`; nothing for an object that is just a value. */
-  #formOf(node: Node): { kind: 'os' | 'secret'; node: Node | null; secret: boolean } | undefined {
+  #formOf(node: Node): { kind: Form; node: Node | null; secret: boolean } | undefined {
     if (!this.libraries.isMap(node)) return undefined;
     const keys = node.items.map(pair => String(this.libraries.isScalar(pair.key) ? pair.key.value : ''));
     const kind =
@@ -68,19 +133,17 @@ export class VariableReader {
       (keys.length === 1 && keys[0] === 'secret' ? 'secret' : undefined);
     if (kind === undefined || keys.some(key => key !== kind && key !== 'secret')) return undefined;
     const range = rangeOf(node, this.excerpt);
-    if (kind === 'file' || kind === 'let')
-      throw new Mistake('not-yet', range, `A variable of the form { ${kind}: … } is not there yet.`);
     const secret = node.get('secret');
-    if (kind === 'os' && secret !== undefined && typeof secret !== 'boolean') {
+    if (kind !== 'secret' && secret !== undefined && typeof secret !== 'boolean') {
       throw new Mistake(
         'setting-form',
         range,
-        "'secret' beside 'os' is true or false.",
+        `'secret' beside '${kind}' is true or false.`,
         didYouMean(String(secret), ['true', 'false']),
       );
     }
     return {
-      kind: kind as 'os',
+      kind: kind as Form,
       node: node.get(kind, true) as Node | null,
       secret: kind === 'secret' || secret === true,
     };

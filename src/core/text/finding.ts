@@ -42,7 +42,11 @@ export const codes = {
   'name-later': 'error',
   'name-ambiguous': 'error',
   'name-circular': 'error',
+  'name-of-rows': 'error',
+  'need-unknown': 'error',
   'page-cycle': 'error',
+  'order-unknown': 'error',
+  'order-contradicted': 'error',
   'base-missing': 'error',
   // warnings
   'request-unchecked': 'warning',

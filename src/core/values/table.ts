@@ -1,23 +1,25 @@
 import type { CsvError, Info } from 'csv-parse';
 import { JsonMistake, readJson } from './json.ts';
+import { readSheet } from './spreadsheet.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from './value.ts';
 
-let parse: typeof import('csv-parse/sync').parse | undefined;
+/** A row of a table: values by the names of the columns. */
+export type Row = ReadonlyMap<string, Value>;
 
-/** Loads what reads CSV. To be awaited before the first `readTable` of such a text. */
-export async function loadCsv(): Promise<void> {
-  parse ??= (await import('csv-parse/sync')).parse;
-}
-
-/** Rows with named values. */
+/** Rows with named values, read anew as often as they are wanted, and never all at once. */
 export interface Table {
   readonly columns: readonly string[];
-  readonly rows: readonly ReadonlyMap<string, Value>[];
+  readonly count: number;
+  /** Throws TableMistake where they are no longer as they were. */
+  rows(): AsyncIterable<Row>;
 }
 
-export type TableForm = 'csv' | 'json' | 'ndjson';
+export type TableForm = 'csv' | 'json' | 'ndjson' | 'xlsx';
 
-/** Why a text is no table, and on which line of it, where that is known. */
+/** The bytes of a table; each call begins at the beginning. */
+export type Chunks = () => AsyncIterable<Uint8Array>;
+
+/** Why something is no table, and on which line of it, where that is known. */
 export class TableMistake extends Error {
   constructor(
     message: string,
@@ -27,43 +29,73 @@ export class TableMistake extends Error {
   }
 }
 
-/** Throws TableMistake. */
-export function readTable(text: string, form: TableForm): Table {
-  const table =
-    form === 'csv' ? readCsv(text) : listAsTable(form === 'json' ? readList(text) : readLines(text));
-  if (table.rows.length === 0) throw new TableMistake('it holds no rows, so nothing would be run');
-  return table;
+/** Goes through a table once, so that what is wrong with it is known before any row of it is used. Throws TableMistake. */
+export async function openTable(chunks: Chunks, form: TableForm, sheet?: string): Promise<Table> {
+  const rows = () => readers[form](chunks(), sheet);
+  const columns = new Set<string>();
+  let count = 0;
+  for await (const row of rows()) {
+    if (columns.size < row.size || form !== 'csv') for (const name of row.keys()) columns.add(name);
+    count++;
+  }
+  if (count === 0) throw new TableMistake('it holds no rows, so nothing would be run');
+  return { columns: [...columns], count, rows };
 }
 
+/** A table that is a text. */
+export function chunksOf(text: string): Chunks {
+  return async function* () {
+    yield Buffer.from(text);
+  };
+}
+
+const readers: {
+  readonly [form in TableForm]: (
+    chunks: AsyncIterable<Uint8Array>,
+    sheet: string | undefined,
+  ) => AsyncGenerator<Row>;
+} = { csv: readCsv, json: readList, ndjson: readLines, xlsx: readWorkbook };
+
 /** The first line names the columns. Cells are plain values; one in quotes stays a text where JSON is written. */
-function readCsv(text: string): Table {
-  if (!parse) throw new TypeError('loadCsv() comes before readTable().');
-  let records: { record: Plain[]; info: Info }[];
+async function* readCsv(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> {
+  const { parse } = await import('csv-parse');
+  const { texts, delimiter } = await peek(textsOf(chunks));
+  const { Readable, pipeline } = process.getBuiltinModule('node:stream');
+  const parser = parse({
+    bom: true,
+    delimiter,
+    info: true,
+    skip_empty_lines: true,
+    trim: true,
+    cast: (cell, { quoting }) => new Plain(cell, quoting) as never,
+  });
+  // What goes wrong with the source is thrown where the rows are read.
+  pipeline(Readable.from(texts), parser, () => undefined);
+  let columns: string[] | undefined;
   try {
-    records = parse(text, {
-      bom: true,
-      delimiter: delimiterOf(text),
-      info: true,
-      skip_empty_lines: true,
-      trim: true,
-      cast: (cell, { quoting }) => new Plain(cell, quoting) as never,
-    }) as unknown as typeof records;
+    for await (const { record } of parser as AsyncIterable<{ record: Plain[]; info: Info }>) {
+      if (columns) yield rowOf(columns, record);
+      else columns = columnsOf(record.map(({ text }) => text));
+    }
   } catch (error) {
     const { code, lines } = error as CsvError & { lines?: number };
-    if (typeof code !== 'string') throw error;
+    // Of its own making are those that know the line.
+    if (typeof code !== 'string' || lines === undefined) throw error;
     throw new TableMistake(reasons[code] ?? (error as Error).message, lines);
   }
-  const [head, ...rows] = records;
-  if (!head) throw new TableMistake('it is empty');
-  const columns = head.record.map(({ text: name }) => name);
-  const empty = columns.indexOf('');
+  if (!columns) throw new TableMistake('it is empty');
+}
+
+function columnsOf(names: readonly string[]): string[] {
+  const empty = names.indexOf('');
   if (empty >= 0) throw new TableMistake(`column ${empty + 1} has no name`, 1);
-  const twice = columns.find((name, index) => columns.indexOf(name) !== index);
+  const twice = names.find((name, index) => names.indexOf(name) !== index);
   if (twice !== undefined) throw new TableMistake(`two columns have the name '${twice}'`, 1);
-  return {
-    columns,
-    rows: rows.map(({ record }) => new Map(columns.map((name, index) => [name, record[index]!]))),
-  };
+  return [...names];
+}
+
+function rowOf(columns: readonly string[], cells: readonly Value[]): Row {
+  return new Map(columns.map((name, index) => [name, cells[index] ?? null]));
 }
 
 const reasons: { readonly [code: string]: string } = {
@@ -76,26 +108,63 @@ const reasons: { readonly [code: string]: string } = {
     'something stands behind a closing quote; a quote inside of a cell is written twice',
 };
 
-/** The one that comes most often in the first line, outside of quotes. */
-function delimiterOf(text: string): string {
-  const first = text.split('\n', 1)[0]!.replace(/"[^"]*"/g, '');
-  const counts = [',', ';', '\t', '|'].map(mark => ({ mark, count: first.split(mark).length - 1 }));
-  return counts.reduce((best, each) => (each.count > best.count ? each : best)).mark;
+/** Texts as they come; a character whose bytes are cut in two is put together. */
+async function* textsOf(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<string> {
+  const decoder = new TextDecoder('utf-8', { fatal: true });
+  try {
+    for await (const chunk of chunks) yield decoder.decode(chunk, { stream: true });
+    yield decoder.decode();
+  } catch (error) {
+    if ((error as { code?: string }).code !== 'ERR_ENCODING_INVALID_ENCODED_DATA') throw error;
+    throw new TableMistake('it is no text in UTF-8');
+  }
 }
 
-function readList(text: string): Value[] {
+/** The delimiter is the mark that comes most often in the first line, outside of quotes. */
+async function peek(
+  texts: AsyncGenerator<string>,
+): Promise<{ texts: AsyncIterable<string>; delimiter: string }> {
+  let beginning = '';
+  while (!beginning.includes('\n')) {
+    const { done, value } = await texts.next();
+    if (done) break;
+    beginning += value;
+  }
+  const first = beginning.split('\n', 1)[0]!.replace(/"[^"]*"/g, '');
+  const counts = [',', ';', '\t', '|'].map(mark => ({ mark, count: first.split(mark).length - 1 }));
+  const all = async function* () {
+    if (beginning !== '') yield beginning;
+    yield* texts;
+  };
+  const { mark: delimiter } = counts.reduce((best, each) => (each.count > best.count ? each : best));
+  return { texts: all(), delimiter };
+}
+
+async function* readList(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> {
+  let text = '';
+  for await (const part of textsOf(chunks)) text += part;
   const list = document(text);
   if (!Array.isArray(list))
     throw new TableMistake(`it is ${kindInWords(kindOf(list))}, and a list of objects is wanted`);
-  return list;
+  for (const [index, item] of list.entries()) yield rowOfItem(item, index + 1);
 }
 
-function readLines(text: string): Value[] {
-  return text
-    .split('\n')
-    .map((line, index) => ({ line, number: index + 1 }))
-    .filter(({ line }) => line.trim() !== '')
-    .map(({ line, number }) => document(line, number));
+async function* readLines(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> {
+  let [open, line, row] = ['', 0, 0];
+  const read = (text: string): Row | undefined => {
+    line++;
+    return text.trim() === '' ? undefined : rowOfItem(document(text, line), ++row);
+  };
+  for await (const part of textsOf(chunks)) {
+    const lines = (open + part).split('\n');
+    open = lines.pop()!;
+    for (const text of lines) {
+      const item = read(text);
+      if (item) yield item;
+    }
+  }
+  const last = read(open);
+  if (last) yield last;
 }
 
 function document(text: string, line?: number): Value {
@@ -108,15 +177,22 @@ function document(text: string, line?: number): Value {
 }
 
 /** The members of all objects together are the columns. */
-function listAsTable(list: readonly Value[]): Table {
-  const columns = new Set<string>();
-  const rows = list.map((item, index) => {
-    if (!isObject(item))
-      throw new TableMistake(
-        `row ${index + 1} is ${kindInWords(kindOf(item))}, and an object is wanted; a list of other values is named by a variable: each {list} as name`,
-      );
-    for (const name of Object.keys(item)) columns.add(name);
-    return new Map(Object.entries(item));
-  });
-  return { columns: [...columns], rows };
+function rowOfItem(item: Value, number: number): Row {
+  if (isObject(item)) return new Map(Object.entries(item));
+  throw new TableMistake(
+    `row ${number} is ${kindInWords(kindOf(item))}, and an object is wanted; a list of other values is named by a variable: each {list} as name`,
+  );
+}
+
+async function* readWorkbook(
+  chunks: AsyncIterable<Uint8Array>,
+  sheet: string | undefined,
+): AsyncGenerator<Row> {
+  const parts: Uint8Array[] = [];
+  for await (const chunk of chunks) parts.push(chunk);
+  const cells = await readSheet(Buffer.concat(parts), sheet, message => new TableMistake(message));
+  const [head, ...rows] = cells;
+  if (!head) throw new TableMistake('it is empty');
+  const columns = columnsOf(head.map(cell => (cell instanceof Plain ? cell.text : String(cell ?? ''))));
+  for (const row of rows) if (row.some(cell => cell !== null)) yield rowOf(columns, row);
 }

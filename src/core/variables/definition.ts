@@ -1,6 +1,8 @@
+import type { Let } from '../language/ast.ts';
 import type { Entry, Scene } from '../language/scene.ts';
 import type { Reference } from '../template/reference.ts';
 import type { Range, Source } from '../text/source.ts';
+import type { Missing } from '../values/value.ts';
 
 /** A variable as a settings level defines it. */
 export interface VariableDefinition {
@@ -12,11 +14,24 @@ export interface VariableDefinition {
   readonly references: readonly Reference[];
   /** Its text, where it is written out. */
   readonly literal?: string;
+  /** The file that it stands in, from the root of the collection or absolute. */
+  readonly file?: string;
+  /** What it is computed by, once a pass. */
+  readonly computed?: Let;
+  /** Names whose secrecy passes on to what is computed. */
+  readonly reveals?: readonly string[];
   /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */
   readonly secret: boolean;
   /** Its value; what it refers to is looked up in the scene. Throws Misfit. */
-  resolve(scene: Pick<Scene, 'lookup'>, environment: OsEnvironment): Omit<Entry, 'secret'>;
+  resolve(scene: Pick<Scene, 'lookup'>, outside: Outside): Omit<Entry, 'secret'>;
 }
 
-/** The environment of the process, handed in. */
+/** What a variable may stand for that lies outside of the settings, handed in. */
+export interface Outside {
+  readonly variable: OsEnvironment;
+  /** The text of a file, by its path from the root of the collection or absolute; else why it cannot be read. */
+  file(path: string): string | Missing;
+}
+
+/** The environment of the process. */
 export type OsEnvironment = (name: string) => string | undefined;

@@ -1,0 +1,159 @@
+import { type RunOptions, run } from '../core/engine/run.ts';
+import type { Plan } from '../core/plan/plan.ts';
+import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import { Tally } from '../core/record/tally.ts';
+import type { FilePlaces } from '../drivers/http/outgoing.ts';
+import { openPorts } from '../drivers/ports.ts';
+import { Recorder, writeWhole } from '../drivers/record.ts';
+import type { ExchangeView } from '../reports/exchange.ts';
+import { endingOf, endingsInWords, reports } from '../reports/index.ts';
+import { createMeasure } from '../reports/style.ts';
+import { TerminalReport } from '../reports/terminal.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import { listenForInterrupt } from './interrupt.ts';
+import type { Terminal } from './terminal.ts';
+import { version } from './version.ts';
+
+export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' | 'bodies'>> {
+  /** Reports to be written. */
+  readonly output: readonly string[];
+  /** What goes to standard output. */
+  readonly view?: 'all' | 'failures' | 'verdict' | 'exchanges' | 'events';
+  /** Where the record goes; without it, it does not outlast the run. */
+  readonly root?: string;
+  /** A file of what was sent and what came, line by line. */
+  readonly log?: string;
+  /** What stands before an address to run it again; without it no command is told. */
+  readonly pathPrefix?: string;
+  readonly places: FilePlaces;
+}
+
+export function refuseUnknownEndings(files: readonly string[]): void {
+  const unknown = files.find(file => endingOf(file) === undefined);
+  if (unknown !== undefined)
+    throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
+}
+
+/** Somebody who learns of everything that happens. */
+interface Listener {
+  hear(event: RunEvent): void;
+  close?(): void;
+}
+
+/** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
+export async function carryOut(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
+  const { output, places, root, log, view: _view, pathPrefix: _prefix, ...options } = choices;
+  const tally = new Tally();
+  const recorder = openRecord(root, output, terminal);
+  const listeners: Listener[] = [
+    ...(recorder ? [{ hear: (event: RunEvent) => recorder.add(event) }] : []),
+    ...(log === undefined ? [] : [await openLog(log, terminal)]),
+    await openView(plan, choices, tally, terminal),
+  ];
+  const interrupt = listenForInterrupt();
+  const ports = await openPorts(places, options.told?.seed);
+  try {
+    await run(
+      plan,
+      ports,
+      {
+        ...options,
+        tool: `mervok ${version}`,
+        bodies: recorder !== undefined || log !== undefined || choices.view === 'exchanges',
+        tally,
+        signal: interrupt.signal,
+        cleanUpSignal: interrupt.cleanUpSignal,
+      },
+      event => {
+        for (const listener of listeners) listener.hear(event);
+      },
+    );
+    recorder?.finish();
+    for (const listener of listeners) listener.close?.();
+    const whole = await writeReports(output, recorder, tally, terminal);
+    return codeOf(tally, whole);
+  } finally {
+    interrupt.stop();
+    recorder?.remove();
+    await ports.close();
+  }
+}
+
+function codeOf(tally: Tally, whole: boolean): number {
+  if (!whole || tally.stopped === 'timeout') return exitCodes.unfinished;
+  if (tally.stopped === 'interrupt') return exitCodes.interrupted;
+  return tally.passed ? exitCodes.passed : exitCodes.failed;
+}
+
+/** Where there is no place for a record, a run goes on without one; reports are then made from one that is not kept. */
+function openRecord(root: string | undefined, output: readonly string[], { err }: Terminal) {
+  try {
+    if (root !== undefined) return Recorder.inCollection(root, new Date());
+  } catch (error) {
+    err(`This run leaves no record: ${(error as Error).message}\n`);
+  }
+  return output.length > 0 ? Recorder.temporary() : undefined;
+}
+
+async function openLog(path: string, terminal: Terminal): Promise<Listener> {
+  const { ExchangeLog } = await import('./look.ts');
+  return new ExchangeLog(path, terminal);
+}
+
+async function openView(
+  plan: Plan,
+  { view = 'all', pathPrefix }: RunChoices,
+  tally: Tally,
+  { out, paint, width, live }: Terminal,
+): Promise<Listener> {
+  if (view === 'events') return { hear: event => out(`${JSON.stringify(event)}\n`) };
+  const measure = await createMeasure(
+    plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
+  );
+  const onExchange = view === 'exchanges' ? await tellerOf({ paint, measure, width }) : undefined;
+  const report = new TerminalReport(
+    {
+      write: out,
+      paint,
+      measure,
+      width,
+      quiet: view === 'verdict',
+      onlyFailures: view === 'failures',
+      ...(onExchange && { onExchange }),
+      ...(pathPrefix !== undefined && { pathPrefix }),
+      ...(live && { live: { now: Date.now } }),
+    },
+    tally,
+  );
+  const timer = live ? setInterval(() => report.showProgress(), 250).unref() : undefined;
+  return { hear: event => report.add(event), close: () => clearInterval(timer) };
+}
+
+async function tellerOf(view: ExchangeView) {
+  const { exchangeLines } = await import('./look.ts');
+  return (event: ExchangeEvent) => exchangeLines(event, view);
+}
+
+/** Whether all of them are there, whole. */
+async function writeReports(
+  files: readonly string[],
+  recorder: Recorder | undefined,
+  tally: Tally,
+  { err }: Terminal,
+): Promise<boolean> {
+  let whole = true;
+  if (recorder?.problem !== undefined) {
+    whole = false;
+    err(`The record is not whole: ${recorder.problem}\n`);
+  }
+  for (const file of files) {
+    try {
+      const report = reports[endingOf(file)!]!;
+      await writeWhole(file, report(recorder!.events(), tally));
+    } catch (error) {
+      whole = false;
+      err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
+    }
+  }
+  return whole;
+}

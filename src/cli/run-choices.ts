@@ -1,0 +1,124 @@
+import { relative, resolve, sep } from 'node:path';
+import type { RunOptions } from '../core/engine/run.ts';
+import type { Choice } from '../core/plan/select.ts';
+import { readDuration } from '../core/values/compare.ts';
+import { casesOf, findRun, listRuns } from '../drivers/runs.ts';
+import { UsageMistake } from './exit.ts';
+
+export interface SelectionFlags {
+  readonly tag?: readonly string[];
+  readonly notTag?: readonly string[];
+  readonly without?: readonly string[];
+  readonly failed?: boolean;
+  readonly shard?: string;
+}
+
+export interface CourseFlags {
+  readonly rounds?: string;
+  readonly users?: string;
+  readonly for?: string;
+  readonly jobs?: string;
+  readonly pause?: string;
+  readonly timeout?: string;
+  readonly failFast?: boolean;
+}
+
+type CourseOptions = Pick<
+  RunOptions,
+  'rounds' | 'users' | 'lasting' | 'jobs' | 'pause' | 'timeout' | 'failFast'
+>;
+
+/** How a run goes, as the command line says. Throws UsageMistake. */
+export function readCourse(flags: CourseFlags): CourseOptions {
+  const { rounds, users, jobs, pause, timeout, failFast } = flags;
+  return {
+    ...(rounds !== undefined && { rounds: readCount('--rounds', rounds) }),
+    ...(users !== undefined && { users: readCount('--users', users) }),
+    ...(jobs !== undefined && { jobs: readCount('--jobs', jobs) }),
+    ...(flags.for !== undefined && { lasting: readTime('--for', flags.for) }),
+    ...(pause !== undefined && { pause: readTime('--pause', pause) }),
+    ...(timeout !== undefined && { timeout: readTime('--timeout', timeout) }),
+    ...(failFast && { failFast }),
+  };
+}
+
+function readCount(option: string, text: string): number {
+  const count = Number(text);
+  if (Number.isSafeInteger(count) && count >= 1) return count;
+  throw new UsageMistake(`${option} takes a whole number from 1, not '${text}'.`);
+}
+
+/** In milliseconds. */
+function readTime(option: string, text: string): number {
+  const duration = readDuration(text);
+  if (duration && duration.milliseconds > 0) return duration.milliseconds;
+  throw new UsageMistake(`${option} takes a duration, not '${text}'. For example: ${option} 30s`);
+}
+
+/**
+ * Which cases run, as the command line says.
+ * @param root of the collection, whose earlier runs count for `--failed` and `--shard`
+ * Throws UsageMistake, FileMistake.
+ */
+export async function readSelection(flags: SelectionFlags, root: string): Promise<Omit<Choice, 'paths'>> {
+  const { tag, notTag, without, failed, shard } = flags;
+  return {
+    ...(tag && { tags: tag }),
+    ...(notTag && { notTags: notTag }),
+    ...(without && { without: without.map(path => fromRoot(path, root)) }),
+    ...(failed && { among: await failedLast(root) }),
+    ...(shard !== undefined && { shard: await readShard(shard, root) }),
+  };
+}
+
+function fromRoot(path: string, root: string): string {
+  const [file = '', slug] = path.split('#') as [string, string?];
+  const way = relative(root, resolve(file)).split(sep).join('/');
+  if (way.startsWith('..'))
+    throw new UsageMistake(`--without '${path}' lies outside of the collection, so nothing of it would run.`);
+  return slug === undefined ? way : `${way}#${slug}`;
+}
+
+/** The cases that did not pass in the last run. */
+async function failedLast(root: string): Promise<Set<string>> {
+  const { id, path } = findRun('last', root);
+  const cases = new Set<string>();
+  for await (const event of casesOf(path))
+    if (!['passed', 'skipped'].includes(event.outcome)) cases.add(event.case);
+  if (cases.size === 0)
+    throw new UsageMistake(`Nothing was sent: in the last run, ${id}, no case failed or was blocked.`);
+  return cases;
+}
+
+/** So many of the last runs are asked how long cases take. */
+const askedRuns = 5;
+
+async function readShard(text: string, root: string): Promise<NonNullable<Choice['shard']>> {
+  const [, index, of] = /^(\d+)\/(\d+)$/.exec(text) ?? [];
+  if (index === undefined || Number(index) < 1 || Number(index) > Number(of))
+    throw new UsageMistake(
+      `--shard takes I/N, the I-th of N shares, not '${text}'. For example: --shard 2/4`,
+    );
+  const durations = new Map<string, number>();
+  for (const id of listRuns(root).slice(-askedRuns)) {
+    const inRun = new Map<string, number>();
+    for await (const { case: address, time } of casesOf(findRun(id, root).path))
+      inRun.set(address, (inRun.get(address) ?? 0) + time);
+    for (const [address, time] of inRun) durations.set(address, time);
+  }
+  return { index: Number(index), of: Number(of), durations };
+}
+
+/** What was asked for, for the record. */
+export function selectedInWords(paths: readonly string[], flags: SelectionFlags): string | undefined {
+  const { tag = [], notTag = [], without = [], failed, shard } = flags;
+  const words = [
+    ...paths,
+    ...tag.map(each => `--tag ${each}`),
+    ...notTag.map(each => `--not-tag ${each}`),
+    ...without.map(each => `--without ${each}`),
+    ...(failed ? ['--failed'] : []),
+    ...(shard === undefined ? [] : [`--shard ${shard}`]),
+  ];
+  return words.length === 0 ? undefined : words.join(' ');
+}

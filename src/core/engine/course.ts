@@ -1,0 +1,45 @@
+import type { Stop } from '../record/outcomes.ts';
+import type { Ports } from './ports.ts';
+
+/** How far a run may go: what has ended it, and what ends the request that is being waited for. */
+export class Course {
+  readonly #ender = new AbortController();
+  readonly #outer: AbortSignal;
+  readonly #onInterrupt = () => this.stop('interrupt');
+  #stopped: Stop | undefined;
+
+  constructor(outer: AbortSignal) {
+    this.#outer = outer;
+    if (outer.aborted) this.#onInterrupt();
+    else outer.addEventListener('abort', this.#onInterrupt);
+  }
+
+  /** Ends what is being waited for. */
+  get signal(): AbortSignal {
+    return this.#ender.signal;
+  }
+
+  /** Set where nothing more is to be begun. */
+  get stopped(): Stop | undefined {
+    return this.#stopped;
+  }
+
+  /** The first reason counts. A failure lets what has begun come to its end. */
+  stop(reason: Stop): void {
+    this.#stopped ??= reason;
+    if (reason !== 'failure') this.#ender.abort();
+  }
+
+  /** @param milliseconds after which the run is ended, if it still goes on */
+  limit(milliseconds: number, ports: Pick<Ports, 'sleep'>): () => void {
+    const over = new AbortController();
+    void ports.sleep(milliseconds, over.signal).then(() => {
+      if (!over.signal.aborted) this.stop('timeout');
+    });
+    return () => over.abort();
+  }
+
+  close(): void {
+    this.#outer.removeEventListener('abort', this.#onInterrupt);
+  }
+}

@@ -1,0 +1,190 @@
+import type { World } from '../language/functions/signature.ts';
+import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
+import type { CaseEvent, RunEvent } from '../record/events.ts';
+import type { Masker } from '../record/mask.ts';
+import { runCase } from './case.ts';
+import type { Course } from './course.ts';
+import { InOrder } from './in-order.ts';
+import type { Ports } from './ports.ts';
+import { type TakenRow, takeRows } from './rows.ts';
+import type { RunOptions } from './run.ts';
+import { type PageScope, PassScope } from './scope.ts';
+
+/** What a pass knows of the cases that have ended. */
+export type Ended = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
+
+/** What every event of a pass says. */
+export interface Turn {
+  readonly round: number;
+  /** From 1, where there are several. */
+  readonly user?: number;
+}
+
+/** All that a case has to do with. */
+export interface RunContext {
+  readonly ports: Ports;
+  readonly options: RunOptions;
+  readonly masker: Masker;
+  readonly turn: Turn;
+  /** The present, and the chance of this page. */
+  readonly world: World;
+  readonly emit: (event: RunEvent) => void;
+  /** Ends what is being waited for. */
+  readonly signal: AbortSignal;
+  readonly isOver: () => boolean;
+  /** Waits before a case where that is wanted, or where too much has been said that nobody has heard yet. */
+  readonly beforeCase: () => Promise<void>;
+  readonly onFailure: () => void;
+}
+
+/** One pass over the selection. */
+export class Pass {
+  readonly #scope: PassScope;
+  readonly #ended: Ended = new Map();
+  readonly #order: InOrder<RunEvent>;
+  #isFirstCase = true;
+
+  constructor(
+    readonly plan: Plan,
+    readonly turn: Turn,
+    /** What the pass is for one row of. */
+    readonly row: TakenRow | undefined,
+    readonly course: Course,
+    readonly base: Pick<RunContext, 'ports' | 'options' | 'masker' | 'emit'>,
+  ) {
+    const { masker, ports } = base;
+    for (const { value, secret } of row?.entries.values() ?? [])
+      if (secret) masker.addValue(value, 'passing');
+    const onSecret = (value: Parameters<Masker['addValue']>[0]) => masker.addValue(value, 'passing');
+    this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries);
+    this.#order = new InOrder(base.emit);
+  }
+
+  async run(): Promise<void> {
+    await this.#runPages();
+    await this.#cleanUp();
+  }
+
+  /** The earliest page that can run goes first, as long as fewer run than may at once. */
+  async #runPages(): Promise<void> {
+    const { jobs = 1 } = this.base.options;
+    const waiting = this.plan.pages.map(page => ({ page, lane: this.#order.lane() }));
+    const open = new Set(waiting.map(({ page }) => page.file));
+    const running = new Set<Promise<void>>();
+    while (waiting.length > 0 || running.size > 0) {
+      const at = waiting.findIndex(({ page }) => !page.sources.some(source => open.has(source)));
+      if (at >= 0 && running.size < jobs) {
+        const [{ page, lane }] = waiting.splice(at, 1) as [(typeof waiting)[number]];
+        const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane.emit, lane.room))
+          .finally(() => lane.end())
+          .then(() => {
+            open.delete(page.file);
+            running.delete(going);
+          });
+        running.add(going);
+      } else await Promise.race(running);
+    }
+  }
+
+  #contextOf(
+    page: PlannedPage,
+    emit: RunContext['emit'],
+    room: () => Promise<void> | undefined = () => undefined,
+  ): RunContext {
+    const { turn, course, base } = this;
+    const { ports, options } = base;
+    return {
+      ...base,
+      turn,
+      emit,
+      world: ports.chance(`${turn.user ?? 1}/${turn.round}/${this.row?.told.number ?? 0}/${page.file}`),
+      signal: course.signal,
+      isOver: () => course.stopped !== undefined,
+      beforeCase: async () => {
+        await room();
+        const isFirst = this.#isFirstCase;
+        this.#isFirstCase = false;
+        if (options.pause !== undefined && !isFirst) await ports.sleep(options.pause, course.signal);
+      },
+      onFailure: () => {
+        if (options.failFast) course.stop('failure');
+      },
+    };
+  }
+
+  async #runPage(page: PlannedPage, context: RunContext): Promise<void> {
+    if (context.isOver()) return;
+    if (page.rows) {
+      await this.#runPageRows(page, page.rows, context);
+      return;
+    }
+    const scope = this.#scope.openPage(page, context.ports.openJar);
+    this.#tellPage(page, context);
+    await this.#runCases(page, scope, this.#ended, context);
+  }
+
+  /** Each row is a pass of its own for the page, with its own names and cookies, cleaned up behind. */
+  async #runPageRows(page: PlannedPage, rows: NonNullable<PlannedPage['rows']>, context: RunContext) {
+    const worst: Ended = new Map();
+    for await (const row of takeRows(rows, name => this.#scope.isSecret(name))) {
+      if (context.isOver()) break;
+      const scope = this.#scope.openPage(page, context.ports.openJar, row.entries);
+      for (const { value, secret } of row.entries.values())
+        if (secret) context.masker.addValue(value, 'passing');
+      const ended: Ended = new Map(this.#ended);
+      this.#tellPage(page, context, row);
+      await this.#runCases(page, scope, ended, context);
+      await this.#cleanUpPage(page, scope, ended, row);
+      for (const { address } of page.cases) {
+        const outcome = ended.get(address);
+        if (outcome && (worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
+      }
+    }
+    for (const [address, outcome] of worst) this.#ended.set(address, outcome);
+  }
+
+  async #runCases(page: PlannedPage, scope: PageScope, ended: Ended, context: RunContext): Promise<void> {
+    for (const planned of page.cases) {
+      if (context.isOver()) return;
+      if (!planned.cleanup) await runCase(planned, scope, ended, context);
+    }
+  }
+
+  #tellPage({ file, title }: PlannedPage, { emit, turn }: RunContext, row?: TakenRow, cleanup = false) {
+    const rows = [this.row, row].flatMap(each => each?.told ?? []);
+    emit({
+      type: 'page',
+      ...turn,
+      file,
+      title,
+      ...(rows.length > 0 && { rows }),
+      ...(cleanup && { cleanup }),
+    });
+  }
+
+  /** At the end of a pass, also where it was interrupted: the latest page first. */
+  async #cleanUp(): Promise<void> {
+    for (const page of this.plan.pages.toReversed()) {
+      const scope = page.rows ? undefined : this.#scope.page(page.file);
+      if (scope) await this.#cleanUpPage(page, scope, this.#ended);
+    }
+  }
+
+  async #cleanUpPage(page: PlannedPage, scope: PageScope, ended: Ended, row?: TakenRow): Promise<void> {
+    const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
+    if (cases.length === 0) return;
+    const { cleanUpSignal = this.course.signal } = this.base.options;
+    // What failed before does not keep anything from being cleaned up.
+    const context: RunContext = {
+      ...this.#contextOf(page, this.base.emit),
+      signal: cleanUpSignal,
+      isOver: () => cleanUpSignal.aborted,
+      onFailure: () => undefined,
+    };
+    this.#tellPage(page, context, row, true);
+    for (const planned of cases) {
+      if (context.isOver()) return;
+      await runCase(planned, scope, ended, context);
+    }
+  }
+}

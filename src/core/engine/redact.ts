@@ -1,0 +1,22 @@
+import { Match } from '../language/jsonpath/evaluate.ts';
+import { ResponseView } from '../language/response.ts';
+import type { Plan } from '../plan/plan.ts';
+import { Missing, type Value } from '../values/value.ts';
+import { viewOfSent } from './exchange.ts';
+import type { Exchange } from './ports.ts';
+
+/** The values in a request and its response that the settings want never to be shown. */
+export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacted']): Value[] {
+  if (headers.size + parts.length === 0) return [];
+  const { request, response } = exchange;
+  const found: Value[] = [...request.headers, ...(response?.headers ?? [])]
+    .filter(([name]) => headers.has(name.toLowerCase()))
+    .map(([, value]) => value);
+  if (parts.length === 0) return found;
+  const views = [viewOfSent([exchange]), ...(response ? [new ResponseView(response)] : [])];
+  for (const { document } of views) {
+    if (document instanceof Missing) continue;
+    for (const part of parts) found.push(...part(new Match(document), document).map(({ value }) => value));
+  }
+  return found;
+}

@@ -1,0 +1,40 @@
+import type { Entry } from '../language/scene.ts';
+import type { PlannedRows } from '../plan/plan.ts';
+import { cut, describe } from '../values/describe.ts';
+import { textOf } from '../values/text.ts';
+import type { RowEntries } from './scope.ts';
+
+/** What the record says of a row. */
+export interface ToldRow {
+  number: number;
+  total: number;
+  values: string;
+}
+
+export interface TakenRow {
+  readonly entries: RowEntries;
+  readonly told: ToldRow;
+}
+
+/** The rows of a table one after the other, never all at once. Throws TableMistake where they have changed. */
+export async function* takeRows(
+  table: PlannedRows,
+  isSecret: (name: string) => boolean,
+): AsyncGenerator<TakenRow> {
+  let number = 0;
+  for await (const row of table.rows()) {
+    if (number === table.most) return;
+    number++;
+    const entries = new Map<string, Entry>();
+    for (const [name, value] of row)
+      entries.set(name, { value, origin: `from row ${number} of ${table.name}`, secret: isSecret(name) });
+    yield { entries, told: { number, total: table.count, values: rowInWords(entries) } };
+  }
+}
+
+export function rowInWords(row: RowEntries): string {
+  return cut(
+    [...row].map(([name, { value }]) => `${name} ${textOf(value) ?? describe(value)}`).join(', '),
+    80,
+  );
+}

@@ -1,0 +1,35 @@
+import type { CollectionPage } from './collection.ts';
+import type { Flow } from './flow.ts';
+import type { Plan } from './plan.ts';
+
+/**
+ * The pages of a plan that changed files touch: those themselves, those that take names from them or need them, and those
+ * that name a changed file. `all` where that cannot be said.
+ * @param files relative to the root of the collection
+ */
+export function touchedPages(flow: Flow, plan: Plan, files: readonly string[]): string[] | 'all' {
+  const touched = new Set<CollectionPage>();
+  const { pages } = flow.collection;
+  for (const file of files) {
+    const page = pages.find(each => each.page.source.file === file);
+    const [, folder = ''] = /^(.*\/)?/.exec(file)!;
+    if (page) touched.add(page);
+    else if (/(?:^|\/)mervok(?:\.secret)?\.yaml$/.test(file)) {
+      if (folder === '') return 'all';
+      for (const each of pages) if (each.page.source.file.startsWith(folder)) touched.add(each);
+    } else if (/\.md$/i.test(file)) return 'all';
+    else {
+      // A table, a schema or a body: its name stands in the pages that use it.
+      const name = file.slice(folder.length);
+      for (const each of pages)
+        if (each.page.source.text.includes(name) || each.rows?.table.text.endsWith(name)) touched.add(each);
+    }
+  }
+  for (const page of touched)
+    for (const user of pages)
+      if (user.cases.some(each => flow.producersFor(each).some(producer => producer.page === page)))
+        touched.add(user);
+  const run = new Set(plan.pages.map(page => page.file));
+  const own = [...touched].map(page => page.page.source.file).filter(file => run.has(file));
+  return own;
+}

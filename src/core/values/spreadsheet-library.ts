@@ -1,0 +1,1 @@
+export { default as readWorkbook, readSheet, SheetNotFoundError } from 'read-excel-file/universal';

@@ -1,0 +1,35 @@
+import { readNumber } from './number.ts';
+import { CalendarDate, Plain, Timestamp, type Value } from './value.ts';
+
+const day = 86_400_000;
+
+/**
+ * The cells of a sheet of an XLSX workbook, row by row; the first sheet where none is named. Numbers, truth values and
+ * dates are such; a text is as a quoted cell of CSV; an empty cell is null. What is no workbook is thrown as `mistake`.
+ */
+export async function readSheet(
+  workbook: Uint8Array,
+  sheet: string | undefined,
+  mistake: (message: string) => Error,
+): Promise<Value[][]> {
+  const library = await import('./spreadsheet-library.ts');
+  const bytes = workbook.slice().buffer as ArrayBuffer;
+  try {
+    const rows = await library.readSheet(bytes, sheet ?? 1, { parseNumber: readNumber });
+    return rows.map(row => row.map(cell => valueOfCell(cell)));
+  } catch (error) {
+    if (!(error instanceof library.SheetNotFoundError))
+      throw mistake('it is no workbook in the format XLSX, or a damaged one');
+    const names = (await library.readWorkbook(bytes)).map(each => `'${each.sheet}'`);
+    throw mistake(`it has no sheet '${sheet}', but ${names.join(', ')}`);
+  }
+}
+
+function valueOfCell(cell: unknown): Value {
+  if (typeof cell === 'string') return new Plain(cell, true);
+  if (cell instanceof Date) {
+    const time = cell.getTime();
+    return time % day === 0 ? new CalendarDate(time) : new Timestamp(time);
+  }
+  return (cell ?? null) as Value;
+}

@@ -1,0 +1,128 @@
+import { createReadStream, existsSync, readdirSync, statSync } from 'node:fs';
+import { open } from 'node:fs/promises';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import type { EventOf, RunEvent } from '../core/record/events.ts';
+import { recordVersion } from '../core/record/outcomes.ts';
+import { didYouMean } from '../core/text/nearest.ts';
+import { FileMistake } from './files.ts';
+
+/** Where the records of a collection lie. */
+export function runsFolder(root: string): string {
+  return join(root, '.mervok', 'runs');
+}
+
+/** `20261123-140528`, and `20261123-140528-2` where two began in one second; in the order in which they began. */
+export function idsIn(names: readonly string[]): string[] {
+  return names
+    .flatMap(name => /^(\d{8}-\d{6}(?:-\d+)?)\.ndjson$/.exec(name)?.[1] ?? [])
+    .sort((a, b) => {
+      const [x, y] = [a, b].map(id => id.split('-'));
+      return a.slice(0, 15) < b.slice(0, 15)
+        ? -1
+        : a.slice(0, 15) > b.slice(0, 15)
+          ? 1
+          : Number(x![2] ?? 1) - Number(y![2] ?? 1);
+    });
+}
+
+export function listRuns(root: string): string[] {
+  const folder = runsFolder(root);
+  return existsSync(folder) ? idsIn(readdirSync(folder)) : [];
+}
+
+/**
+ * The record that is meant: `last`, an ID, the beginning of one, or a file.
+ * @param root of the collection, where there is one
+ * Throws FileMistake.
+ */
+export function findRun(named: string, root: string | undefined): { id: string; path: string } {
+  if (named.endsWith('.ndjson') && statSync(named, { throwIfNoEntry: false })?.isFile())
+    return { id: named, path: named };
+  const ids = root === undefined ? [] : listRuns(root);
+  const pathOf = (id: string) => join(runsFolder(root!), `${id}.ndjson`);
+  if (ids.length === 0)
+    throw new FileMistake(
+      root === undefined
+        ? `There is no file '${named}', and no collection here whose runs it could be.`
+        : 'No run is on record here. Every `mervok run` leaves one.',
+    );
+  const meant =
+    named === 'last' ? [ids.at(-1)!] : ids.includes(named) ? [named] : ids.filter(id => id.startsWith(named));
+  if (meant.length === 1) return { id: meant[0]!, path: pathOf(meant[0]!) };
+  if (meant.length > 1)
+    throw new FileMistake(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);
+  throw new FileMistake(
+    `There is no run '${named}'. ${didYouMean(named, [...ids, 'last']) ?? "'mervok runs' lists them."}`,
+  );
+}
+
+/**
+ * The events of a record, one by one. The last line may be cut off: a run that was killed is readable up to its end.
+ * Throws FileMistake.
+ */
+export async function* readRecord(path: string): AsyncGenerator<RunEvent> {
+  let number = 0;
+  let damage: FileMistake | undefined;
+  const lines = createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY });
+  for await (const line of lines) {
+    // What cannot be read and is not the end is damage.
+    if (damage) throw damage;
+    number++;
+    const event = parseEvent(line);
+    if (!event) damage = new FileMistake(`'${path}' is damaged on line ${number}.`);
+    else if (number === 1) yield checkFirst(event, path);
+    else yield event;
+  }
+  if (number === 0 || (damage && number === 1)) throw new FileMistake(`'${path}' is no record of a run.`);
+}
+
+function parseEvent(line: string): RunEvent | undefined {
+  try {
+    const event = JSON.parse(line) as RunEvent | null;
+    return typeof event?.type === 'string' ? event : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+function checkFirst(event: RunEvent, path: string): RunEvent {
+  if (event.type !== 'run') throw new FileMistake(`'${path}' is no record of a run.`);
+  if (event.version !== recordVersion)
+    throw new FileMistake(
+      `'${path}' has version ${event.version} of the record, and this Mervok reads ${recordVersion}.`,
+    );
+  return event;
+}
+
+/** How much of the end of a record is looked at for its last line. */
+const tail = 4096;
+
+/** The first and the last line of a record; a run that was killed has no end. Throws FileMistake. */
+export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; end?: EventOf<'end'> }> {
+  let run: EventOf<'run'> | undefined;
+  for await (const event of readRecord(path)) {
+    run = event as EventOf<'run'>;
+    break;
+  }
+  const { size } = statSync(path);
+  const file = await open(path);
+  try {
+    const begin = Math.max(0, size - tail);
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(Math.min(size, tail)), 0, tail, begin);
+    const last = parseEvent(buffer.toString('utf8', 0, bytesRead).trimEnd().split('\n').at(-1)!);
+    return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
+  } finally {
+    await file.close();
+  }
+}
+
+/** What became of each case in a record: lines of other kinds are not even parsed. */
+export async function* casesOf(path: string): AsyncGenerator<EventOf<'case'>> {
+  const lines = createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY });
+  for await (const line of lines) {
+    if (!line.startsWith('{"type":"case"')) continue;
+    const event = parseEvent(line);
+    if (event?.type === 'case') yield event;
+  }
+}
