@@ -16,19 +16,24 @@ const looking = (command: Command) =>
     .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
     .option('--vars <FILE>', 'give variables: .env, .properties, .json, .yaml (repeatable)', collect);
 
+/** A command that works on some of the cases. */
+const choosing = (command: Command) =>
+  command
+    .optionsGroup('Which cases:')
+    .option('--tag <TAG>', 'only cases with this tag, or another one that is given (repeatable)', collect)
+    .option('--not-tag <TAG>', 'no case with this tag (repeatable)', collect)
+    .option('--without <PATH>', 'leave out a folder, page or case (repeatable)', collect)
+    .option('--failed', 'only what did not pass in the last run')
+    .option('--shard <I/N>', 'the I-th of N shares')
+    .optionsGroup('Options:');
+
 /** What each command takes and does, by its name; in the order of the help. */
 export const commands: { readonly [name: string]: (command: Command) => Command } = {
   run: command =>
-    looking(command)
+    choosing(looking(command))
       .description('run cases and print the verdict')
       .argument('[PATH...]', 'what to run')
       .option('--files-anywhere', 'send files from outside of the collection too')
-      .optionsGroup('Which cases:')
-      .option('--tag <TAG>', 'only cases with this tag, or another one that is given (repeatable)', collect)
-      .option('--not-tag <TAG>', 'no case with this tag (repeatable)', collect)
-      .option('--without <PATH>', 'leave out a folder, page or case (repeatable)', collect)
-      .option('--failed', 'only what did not pass in the last run')
-      .option('--shard <I/N>', 'the I-th of N shares')
       .optionsGroup('How they run:')
       .option('--rows <FILE>', 'run the selection once for each row: .csv, .json, .ndjson, .xlsx')
       .option('--rounds <N>', 'run the selection so many times; with --users each of them')
@@ -53,6 +58,41 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
       .addHelpText('after', '\nCases that others need run too. A failed case blocks those that need it.')
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
+
+  list: command =>
+    choosing(looking(command))
+      .description('list pages and cases: their requests, tags, what they take and give, their checks')
+      .argument('[PATH...]', 'what to list')
+      .option('--json', 'print it as JSON')
+      .action(async (paths: string[], options) =>
+        (await import('./look.ts')).listCommand(paths, options, openTerminal(options.color)),
+      ),
+
+  graph: command =>
+    looking(command)
+      .description('draw which case feeds which')
+      .argument('[PATH...]', 'whose flow to draw, with what it needs')
+      .option('--as <FORM>', 'text, mermaid or svg; else as the ending of the file says')
+      .option('-o, --output <FILE>', 'write it into a file: .svg, .mmd (Mermaid), .txt')
+      .action(async (paths: string[], options) =>
+        (await import('./look.ts')).graphCommand(paths, options, openTerminal(options.color)),
+      ),
+
+  runs: command =>
+    plain(command)
+      .description('list the runs on record')
+      .option('--json', 'print it as JSON')
+      .action(async options => (await import('./look.ts')).runsCommand(options, openTerminal(options.color))),
+
+  compare: command =>
+    plain(command)
+      .description('set a run against an earlier one: what newly fails, is repaired, slower, new or gone')
+      .argument('[RUN]', 'the earlier one: an ID, the beginning of one, last, or a file; else the one before')
+      .argument('[RUN]', 'the later one; else the last')
+      .addHelpText('after', '\nExit code 1 where something newly fails.')
+      .action(async (before: string | undefined, now: string | undefined, options) =>
+        (await import('./look.ts')).compareCommand(before, now, openTerminal(options.color)),
+      ),
 
   send: command =>
     looking(command)
@@ -88,6 +128,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
     looking(command)
       .description('show every variable: its value, its level, what it hides')
       .argument('[CASE]', 'those that one case can see; without it those of the collection')
+      .option('--compare <ENV...>', 'set two environments side by side')
       .action(async (path: string | undefined, options) =>
         (await import('./look.ts')).varsCommand(path, options, openTerminal(options.color)),
       ),

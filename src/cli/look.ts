@@ -3,8 +3,11 @@
 export { exchangeLines } from '../reports/exchange-event.ts';
 export { demoCommand } from './demo.ts';
 export { ExchangeLog } from './exchange-log.ts';
+export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';
+export { listCommand } from './list.ts';
 export { pickCommand } from './pick.ts';
+export { compareCommand, runsCommand } from './runs.ts';
 export { sendCommand } from './send.ts';
 export { showCommand } from './show.ts';
 export { varsCommand } from './vars.ts';

@@ -7,6 +7,7 @@ import type { Code, Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, visible } from '../reports/style.ts';
+import { compareEnvironments } from './compare-environments.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import { giverText, placeText, valueText } from './show.ts';
@@ -15,9 +16,13 @@ import type { Terminal } from './terminal.ts';
 /** Every variable: of a case, those that it can see; else those of the whole collection, level by level. */
 export async function varsCommand(
   path: string | undefined,
-  flags: PlanFlags,
+  { compare, ...flags }: PlanFlags & { readonly compare?: readonly string[] },
   terminal: Terminal,
 ): Promise<void> {
+  if (compare) {
+    await compareEnvironments(path, compare, flags, terminal);
+    return;
+  }
   const { plan, flow, findings, outside } = await preparePlan(path === undefined ? [] : [path], flags);
   await tellSlips(findings, terminal);
   const masker = new Masker();

@@ -275,8 +275,14 @@ export class TerminalReport {
     this.#folded = 0;
   }
 
+  #eraseProgress(): void {
+    if (this.#progressShown) this.options.write(`\r${eraseLine}`);
+    this.#progressShown = false;
+  }
+
   #end(): void {
     const { tally, options } = this;
+    this.#eraseProgress();
     if (this.#untold > 0)
       this.#line(`${this.#untold} more cases did not pass; a report tells all of them: -o run.json`);
     this.#emptyLine();
@@ -310,8 +316,7 @@ export class TerminalReport {
 
   #line(text: string): void {
     this.#gap = text === '';
-    if (this.#progressShown) this.options.write(`\r${eraseLine}`);
-    this.#progressShown = false;
+    this.#eraseProgress();
     if (!this.options.quiet) this.options.write(`${text.trimEnd()}\n`);
   }
 }

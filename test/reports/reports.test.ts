@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/record/events.ts';
+import type { Stop } from '../../src/core/record/outcomes.ts';
 import { Tally } from '../../src/core/record/tally.ts';
 import { findingsText } from '../../src/reports/findings.ts';
 import { endingOf, type Report, reports } from '../../src/reports/index.ts';
@@ -180,7 +181,7 @@ test('a run of many rounds shows how far it is, where output can be taken back',
     if (at % 1000 === 0) view.showProgress();
   }
   assert.match(text, /Skerry Harbour, 1,200 rounds\n/);
-  assert.match(text, /\r\u001b\[K0 of 1,200 cases\r\u001b\[K\d+ of 1,200 cases\r/);
+  assert.match(text, /\r\u001b\[K250 of 1,200 cases\r\u001b\[K500 of 1,200 cases\r/);
   assert.ok(text.lastIndexOf('\r\u001b[K') > text.lastIndexOf(' of 1,200'), 'it is gone at the end');
 });
 
@@ -265,15 +266,13 @@ test('the ending chooses the format', () => {
 });
 
 test('verdicts are sentences', () => {
-  const verdict = (
-    figures: Partial<Tally['cases']> & { checks?: number; held?: number; interrupted?: boolean },
-  ) => {
-    const { checks = 1, held = 1, interrupted = false, ...cases } = figures;
+  const verdict = (figures: Partial<Tally['cases']> & { checks?: number; held?: number; stopped?: Stop }) => {
+    const { checks = 1, held = 1, stopped, ...cases } = figures;
     return verdictInWords(
       Object.assign(new Tally(), {
         checks,
         held,
-        interrupted,
+        stopped,
         cases: { passed: 0, failed: 0, error: 0, blocked: 0, skipped: 0, ...cases },
       }),
     );

@@ -1,0 +1,100 @@
+import { compareRuns, gatherRun } from '../core/record/compare.ts';
+import type { EventOf } from '../core/record/events.ts';
+import { Tally } from '../core/record/tally.ts';
+import { counted } from '../core/text/nearest.ts';
+import { durationText } from '../core/values/text.ts';
+import { collectionAround, FileMistake } from '../drivers/files.ts';
+import { findRun, listRuns, readRecord, readSummary } from '../drivers/runs.ts';
+import { comparisonText } from '../reports/comparison.ts';
+import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
+import { runInWords, verdictInWords } from '../reports/verdict.ts';
+import { exitCodes, UsageMistake } from './exit.ts';
+import type { Terminal } from './terminal.ts';
+
+/** The folder whose runs are meant: that of the collection around the working folder, else that itself. */
+function rootHere(): string {
+  return collectionAround(process.cwd()) ?? process.cwd();
+}
+
+/** Lists the runs on record, the latest last, where the eye is. */
+export async function runsCommand({ json }: { readonly json?: boolean }, terminal: Terminal): Promise<void> {
+  const root = rootHere();
+  const runs = await Promise.all(
+    listRuns(root).map(async id => ({ id, ...(await summaryOf(findRun(id, root).path)) })),
+  );
+  if (json) {
+    terminal.out(`${JSON.stringify({ format: 'mervok-runs', version: 1, runs }, undefined, 2)}\n`);
+    return;
+  }
+  if (runs.length === 0) {
+    terminal.out("No run is on record here. Every 'mervok run' leaves one.\n");
+    return;
+  }
+  const { out, paint } = terminal;
+  const width = Math.min(200, Math.max(60, terminal.width));
+  const measure = await createMeasure(runs.map(({ run, verdict }) => `${run?.selected} ${verdict}`));
+  const column = Math.max(...runs.map(({ id }) => id.length)) + 2;
+  for (const { id, run, end, verdict } of runs) {
+    const took = end ? durationText(end.time) : '';
+    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : isGreen(end) ? 'passed' : 'failed';
+    const line = `${id.padEnd(column)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
+    const room = width - column - 9;
+    const about = run ? `${run.selected ?? 'all'}${runInWords(run)}` : '';
+    out(`${line}${fit(visible(about), room - 10, measure)}${paint('quiet', took.padStart(10))}\n`);
+    for (const text of wrap(verdict, room, measure))
+      out(`${' '.repeat(column + 9)}${paint('quiet', text)}\n`);
+  }
+  out(
+    `\n${paint('quiet', `${counted(runs.length, 'run')}; mervok compare sets the last two against each other`)}\n`,
+  );
+}
+
+async function summaryOf(path: string) {
+  try {
+    const { run, end } = await readSummary(path);
+    return {
+      run,
+      end,
+      verdict: end ? verdictOf(end) : 'It was killed, or goes on; what it had done is on record.',
+    };
+  } catch (error) {
+    if (error instanceof FileMistake) return { run: undefined, end: undefined, verdict: error.message };
+    throw error;
+  }
+}
+
+function verdictOf({ totals, stopped }: EventOf<'end'>): string {
+  return verdictInWords(Object.assign(new Tally(), { ...totals, stopped }));
+}
+
+function isGreen({ totals, stopped }: EventOf<'end'>): boolean {
+  return Object.assign(new Tally(), { ...totals, stopped }).passed;
+}
+
+/** Sets a later run against an earlier one; without names the last two. */
+export async function compareCommand(
+  before: string | undefined,
+  now: string | undefined,
+  terminal: Terminal,
+): Promise<void> {
+  const root = rootHere();
+  const later = findRun(now ?? 'last', root);
+  const earlier = before === undefined ? runBefore(later.id, root) : findRun(before, root);
+  if (earlier.path === later.path)
+    throw new UsageMistake(`Both are the same run, ${later.id}. 'mervok runs' lists them.`);
+  const [a, b] = [await gatherRun(readRecord(earlier.path)), await gatherRun(readRecord(later.path))];
+  const comparison = compareRuns(a, b);
+  const { out, paint, width } = terminal;
+  const measure = await createMeasure([...a.keys(), ...b.keys()]);
+  out(`${paint('quiet', `${earlier.id}, then ${later.id}`)}\n\n`);
+  out(`${comparisonText(comparison, { paint, measure, width }).join('\n')}\n`);
+  if (comparison.newlyFailing.length > 0) process.exitCode = exitCodes.failed;
+}
+
+function runBefore(id: string, root: string): { id: string; path: string } {
+  const ids = listRuns(root);
+  const before = ids[ids.indexOf(id) - 1];
+  if (before === undefined)
+    throw new UsageMistake('There is only one run on record, so there is nothing to set it against.');
+  return findRun(before, root);
+}

@@ -1,0 +1,96 @@
+import type { ChangedCase, ComparedCase, Comparison, SlowerCase } from '../core/record/compare.ts';
+import { counted, inWords } from '../core/text/nearest.ts';
+import { durationText } from '../core/values/text.ts';
+import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
+
+interface View {
+  readonly paint: Paint;
+  readonly measure: Measure;
+  readonly width: number;
+}
+
+/** What two runs have in common and what not; what matters most comes first. */
+export function comparisonText(comparison: Comparison, view: View): string[] {
+  const { newlyFailing, repaired, slower, added, gone, timesCompared } = comparison;
+  // What only follows from another failure stands below it.
+  const roots = newlyFailing.filter(({ cause }) => cause === undefined);
+  const following = newlyFailing.filter(({ cause }) => cause !== undefined);
+  const lines = [
+    ...section('newly failing', roots, changeText, 'failed', view),
+    ...section('blocked by that', following, each => `by ${each.cause}`, 'quiet', view),
+    ...section('repaired', repaired, changeText, 'plain', view),
+    ...section('slower', slower, slowerText, 'error', view),
+    ...section('new', added, () => '', 'plain', view),
+    ...section('gone', gone, () => '', 'plain', view),
+  ];
+  const noted = [
+    verdict(comparison),
+    ...(slower.some(each => each.by === 'samples')
+      ? [
+          'Slower: the later times of the case rank higher than the earlier ones (Mann-Whitney, p < 0.001), a quarter and 2 ms at least.',
+        ]
+      : []),
+    ...(slower.some(each => each.by === 'spread')
+      ? [
+          'Slower: the case lies more than 5 deviations above how all cases changed (median absolute deviation of the ratios), a quarter and 20 ms at least.',
+        ]
+      : []),
+    ...(timesCompared || comparison.common === 0
+      ? []
+      : ['Too few times to tell what became slower: 8 cases, or 8 rounds, are wanted.']),
+  ];
+  const width = Math.min(200, Math.max(60, view.width));
+  return [
+    ...lines,
+    ...noted.flatMap((text, index) =>
+      wrap(text, width, view.measure).map(line =>
+        index === 0 ? view.paint('strong', line) : view.paint('quiet', line),
+      ),
+    ),
+  ];
+}
+
+function section<Case extends ComparedCase>(
+  title: string,
+  cases: readonly Case[],
+  more: (each: Case) => string,
+  role: Role,
+  { paint, measure, width }: View,
+): string[] {
+  const label = 17;
+  const room = Math.min(200, Math.max(60, width)) - label;
+  const column =
+    Math.min(Math.floor(room * 0.6), Math.max(0, ...cases.map(({ address }) => measure(address)))) + 2;
+  const lines = cases.map((each, index) => {
+    const lead = index === 0 ? paint(role, title.padEnd(label)) : ' '.repeat(label);
+    const tail = more(each);
+    const fits = column + measure(tail) <= room;
+    return (
+      lead +
+      fit(visible(each.address), Math.min(column, room), measure) +
+      (fits ? paint('quiet', tail) : '')
+    ).trimEnd();
+  });
+  return lines.length === 0 ? [] : [...lines, ''];
+}
+
+function changeText({ before, now }: ChangedCase): string {
+  return `${before}, now ${now}`;
+}
+
+function slowerText({ before, now }: SlowerCase): string {
+  return `${durationText(before)}, now ${durationText(now)}`;
+}
+
+function verdict({ newlyFailing, repaired, slower, added, gone, stillFailing, common }: Comparison): string {
+  const parts = [
+    ...(newlyFailing.length > 0 ? [`${newlyFailing.length} newly not passing`] : []),
+    ...(stillFailing > 0 ? [`${stillFailing} still not passing`] : []),
+    ...(repaired.length > 0 ? [`${repaired.length} repaired`] : []),
+    ...(slower.length > 0 ? [`${slower.length} slower`] : []),
+    ...(added.length > 0 ? [`${added.length} new`] : []),
+    ...(gone.length > 0 ? [`${gone.length} gone`] : []),
+  ];
+  const what = parts.length === 0 ? 'nothing changed' : inWords(parts);
+  return `Of ${counted(common, 'case')} in both runs: ${what}.`.replace(/^Of 0 cases/, 'Of no case');
+}
