@@ -31,7 +31,8 @@ const ports = {
   uuid: () => crypto.randomUUID(),
   random: Math.random,
   sleep: async () => undefined,
-  environment: () => undefined,
+  chance: () => ports,
+  outside: { variable: () => undefined, file: () => '' },
 };
 
 async function planFor(checks) {

@@ -126,6 +126,15 @@ function vessels(office: Office): Route[] {
       path: '/v1/vessels/:vessel',
       answer: ({ path }) => ({ status: 200, body: tell(office.vessel(path.vessel!)) }),
     },
+    {
+      method: 'DELETE',
+      path: '/v1/vessels/:vessel',
+      answer: ({ path, request }) => {
+        office.requireToken(request.headers.authorization);
+        office.vessels.splice(office.vessels.indexOf(office.vessel(path.vessel!)), 1);
+        return { status: 204 };
+      },
+    },
   ];
 }
 

@@ -1,3 +1,4 @@
+import type { Plan } from '../core/plan/plan.ts';
 import { counted } from '../core/text/nearest.ts';
 import { listJson, listText } from '../reports/list.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -16,10 +17,18 @@ export async function listCommand(
   if (flags.json) terminal.out(`${JSON.stringify(listJson(plan), undefined, 2)}\n`);
   else {
     const { paint, width } = terminal;
-    const measure = await createMeasure([plan.title, JSON.stringify(listJson(plan))]);
+    const measure = await createMeasure(titlesOf(plan));
     terminal.out(`${listText(plan, { paint, measure, width }).join('\n')}\n`);
   }
   noteErrors(prepared, terminal);
+}
+
+function* titlesOf({ title, pages }: Plan): Generator<string> {
+  yield title;
+  for (const page of pages) {
+    yield page.title;
+    for (const { title: heading, request = '', tags } of page.cases) yield heading + request + tags.join('');
+  }
 }
 
 /** What cannot be read cannot be shown; that is told, or it would seem not to be there. */

@@ -2,7 +2,7 @@ import { relative, resolve, sep } from 'node:path';
 import type { RunOptions } from '../core/engine/run.ts';
 import type { Choice } from '../core/plan/select.ts';
 import { readDuration } from '../core/values/compare.ts';
-import { casesOf, findRun, listRuns } from '../drivers/runs.ts';
+import { casesOf, findRun, listRuns, readSummary } from '../drivers/runs.ts';
 import { UsageMistake } from './exit.ts';
 
 export interface SelectionFlags {
@@ -90,23 +90,27 @@ async function failedLast(root: string): Promise<Set<string>> {
   return cases;
 }
 
-/** So many of the last runs are asked how long cases take. */
-const askedRuns = 5;
-
 async function readShard(text: string, root: string): Promise<NonNullable<Choice['shard']>> {
   const [, index, of] = /^(\d+)\/(\d+)$/.exec(text) ?? [];
   if (index === undefined || Number(index) < 1 || Number(index) > Number(of))
     throw new UsageMistake(
       `--shard takes I/N, the I-th of N shares, not '${text}'. For example: --shard 2/4`,
     );
+  return { index: Number(index), of: Number(of), durations: await durationsKnown(root) };
+}
+
+/** How long each case took in the last run of the whole collection: of shares only, each would know something else. */
+async function durationsKnown(root: string): Promise<Map<string, number>> {
   const durations = new Map<string, number>();
-  for (const id of listRuns(root).slice(-askedRuns)) {
-    const inRun = new Map<string, number>();
-    for await (const { case: address, time } of casesOf(findRun(id, root).path))
-      inRun.set(address, (inRun.get(address) ?? 0) + time);
-    for (const [address, time] of inRun) durations.set(address, time);
+  for (const id of listRuns(root).toReversed()) {
+    const { path } = findRun(id, root);
+    const { run, end } = await readSummary(path);
+    if (run.shard || run.selected !== undefined || !end || end.stopped) continue;
+    for await (const { case: address, time } of casesOf(path))
+      durations.set(address, (durations.get(address) ?? 0) + time);
+    break;
   }
-  return { index: Number(index), of: Number(of), durations };
+  return durations;
 }
 
 /** What was asked for, for the record. */

@@ -57,6 +57,8 @@ export class TerminalReport {
   #pageTold = false;
   #passedOnPage = 0;
   #folded = 0;
+  /** Rows of a page that are told together. */
+  #foldedRows = 0;
   /** Whether the line above is one of a whole page, so that no gap is needed. */
   #foldedBefore = false;
   #gap = true;
@@ -87,7 +89,7 @@ export class TerminalReport {
         if (this.#lanes.size === 0) this.#tellRun(this.#run!, event);
         this.#lanes.set(event.user ?? 0, { page: event, failing: [], exchanges: [] });
         this.#turnTo(event);
-        if (!this.#repeats && this.#tellsEach) this.#tellPage();
+        if (this.#tellsEach) this.#tellPage();
         break;
       case 'exchange':
         if (this.options.onExchange) this.#lanes.get(event.user ?? 0)!.exchanges.push(event);
@@ -114,8 +116,13 @@ export class TerminalReport {
   /** What is told next is of this page. */
   #turnTo(page: EventOf<'page'>): void {
     if (page === this.#page) return;
-    this.#endPage();
+    // The rows of a page that pass are told together.
+    const isNextRow = page.rows !== undefined && page.file === this.#page?.file && !this.#pageTold;
+    if (isNextRow) this.#tellBlocked();
+    else this.#endPage();
     this.#page = page;
+    if (page.rows && !page.cleanup) this.#foldedRows++;
+    if (isNextRow) return;
     this.#pageTold = false;
     this.#passedOnPage = 0;
   }
@@ -205,6 +212,11 @@ export class TerminalReport {
 
   #tellPage(): void {
     if (this.#pageTold || !this.#page) return;
+    // What passed before may be of other rows.
+    if (this.#page.rows) {
+      this.#foldedRows = 0;
+      this.#unfold();
+    }
     this.#pageTold = true;
     this.#foldedBefore = false;
     this.#emptyLine();
@@ -255,7 +267,7 @@ export class TerminalReport {
 
   /** Whether there are so few cases that each gets a line of its own. */
   get #tellsEach(): boolean {
-    return this.#run!.cases <= toldOneByOneInAll;
+    return !this.#repeats && this.#run!.cases <= toldOneByOneInAll && this.#page?.rows === undefined;
   }
 
   /** What passed on a page that was not told of takes one line, its title in it. */
@@ -266,13 +278,15 @@ export class TerminalReport {
     if (this.#pageTold)
       this.#line(passed + (this.#folded === this.#passedOnPage ? cases : `${this.#folded} more`));
     else {
-      const { file, cleanup } = this.#page!;
-      const what = `${visible(pageTitleOf(this.#page!, false))}, ${cases}${cleanup ? ', cleaning up' : ''}`;
+      const { file, title, cleanup, rows } = this.#page!;
+      const about = rows && this.#foldedRows > 0 ? `, ${counted(this.#foldedRows, 'row')}` : '';
+      const what = `${visible(title)}${about}, ${cases}${cleanup && !rows ? ', cleaning up' : ''}`;
       if (!this.#foldedBefore) this.#emptyLine();
       this.#line(passed + this.#failure.apart(what, what, file, this.#width - indent.length));
       this.#foldedBefore = true;
     }
     this.#folded = 0;
+    this.#foldedRows = 0;
   }
 
   #eraseProgress(): void {
@@ -293,7 +307,9 @@ export class TerminalReport {
     }
     for (const line of wrap(figuresInWords(tally), this.#width, options.measure)) this.#line(line);
     const next =
-      options.pathPrefix === undefined ? undefined : nextInWords(this.#firstFailed?.case, options.pathPrefix);
+      options.pathPrefix === undefined
+        ? undefined
+        : nextInWords(this.#firstFailed?.case, tally, options.pathPrefix);
     if (next !== undefined) this.#line(this.#paint('quiet', next));
   }
 

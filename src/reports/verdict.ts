@@ -54,11 +54,17 @@ export function figuresInWords(tally: Tally): string {
   return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}`;
 }
 
-/** The command that comes next after a failure. */
-export function nextInWords(address: string | undefined, pathPrefix: string): string | undefined {
-  return address === undefined
-    ? undefined
-    : `Once it is mended: mervok run ${quoteArgument(pathPrefix + address)}`;
+/** The command that comes next after a failure: the one case, or all that did not pass. */
+export function nextInWords(
+  address: string | undefined,
+  { cases }: Tally,
+  pathPrefix: string,
+): string | undefined {
+  if (address === undefined) return undefined;
+  const several = cases.failed + cases.error + cases.blocked > 1;
+  const folder = pathPrefix === '' ? '' : `${quoteArgument(pathPrefix)} `;
+  const what = several ? `${folder}--failed` : quoteArgument(pathPrefix + address);
+  return `Once ${several ? 'they are' : 'it is'} mended: mervok run ${what}`;
 }
 
 function quoteArgument(text: string): string {

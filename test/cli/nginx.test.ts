@@ -210,7 +210,7 @@ fault = "tls"
 
 test('nginx is asked for all that it offers', { skip: missing }, async t => {
   const { plain, safe } = await startNginx(t);
-  const own = (name: string) => readFileSync(join('demo/collection/tls', name));
+  const own = (name: string) => readFileSync(join('demo/collection/office/tls', name));
   const folder = folderWith(t, {
     'mervok.yaml': `base: ${safe}\ntls: { ca: authority.pem }\nvariables: { plain: "${plain}", word: { secret: spring-tide } }\n`,
     'server.md': page.replaceAll('~~~', '```'),

@@ -29,6 +29,11 @@ export interface RunTextsOptions {
   readonly signal?: AbortSignal;
   /** The environment of the process. */
   readonly os?: { readonly [name: string]: string };
+  /** What variables find in files. */
+  readonly files?: { readonly [path: string]: string };
+  /** What takes a while, while a request is out. */
+  readonly whileSending?: (request: OutgoingRequest) => Promise<void>;
+  readonly chance?: () => string;
   readonly plan?: Partial<PlanOptions>;
   readonly openJar?: Ports['openJar'];
 }
@@ -43,6 +48,9 @@ export async function runTexts(
     os = {},
     signal = new AbortController().signal,
     plan = {},
+    files = {},
+    whileSending,
+    chance = () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
     openJar = () => ({ isEmpty: true }),
   }: RunTextsOptions = {},
 ): Promise<Ran> {
@@ -52,7 +60,7 @@ export async function runTexts(
   const sent: OutgoingRequest[] = [];
   const world = {
     now: () => Date.UTC(2026, 10, 23, 12),
-    uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    uuid: chance,
     random: () => 0.5,
   };
   const ports: Ports = {
@@ -60,6 +68,7 @@ export async function runTexts(
     chance: () => world,
     async send(request) {
       sent.push(request);
+      await whileSending?.(request);
       const answered = answer(request);
       const times = { wait: 4, download: 1, total: 5 };
       if ('exchanges' in answered) return answered;
@@ -81,7 +90,7 @@ export async function runTexts(
     openJar,
     elapsed: () => 0,
     sleep: async () => undefined,
-    outside: { variable: name => os[name], file: path => new Missing(`there is no ${path}`) },
+    outside: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },
   };
   const events: RunEvent[] = [];
   await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal, ...more }, event =>

@@ -6,7 +6,7 @@ import type { TestContext } from 'node:test';
 
 const serverFiles = 'demo/harbour/tls';
 /** Where the authority and the certificate of a client lie, from the root of the project. */
-export const clientFiles = 'demo/collection/tls';
+export const clientFiles = 'demo/collection/office/tls';
 
 /** An HTTPS server on loopback with the certificate of the demo harbour; it speaks HTTP/2 and HTTP/1.1. */
 export async function serveTls(

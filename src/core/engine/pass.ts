@@ -134,7 +134,7 @@ export class Pass {
       const ended: Ended = new Map(this.#ended);
       this.#tellPage(page, context, row);
       await this.#runCases(page, scope, ended, context);
-      await this.#cleanUpPage(page, scope, ended, row);
+      await this.#cleanUpPage(page, scope, ended, context.emit, row);
       for (const { address } of page.cases) {
         const outcome = ended.get(address);
         if (outcome && (worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
@@ -166,17 +166,23 @@ export class Pass {
   async #cleanUp(): Promise<void> {
     for (const page of this.plan.pages.toReversed()) {
       const scope = page.rows ? undefined : this.#scope.page(page.file);
-      if (scope) await this.#cleanUpPage(page, scope, this.#ended);
+      if (scope) await this.#cleanUpPage(page, scope, this.#ended, this.base.emit);
     }
   }
 
-  async #cleanUpPage(page: PlannedPage, scope: PageScope, ended: Ended, row?: TakenRow): Promise<void> {
+  async #cleanUpPage(
+    page: PlannedPage,
+    scope: PageScope,
+    ended: Ended,
+    emit: RunContext['emit'],
+    row?: TakenRow,
+  ): Promise<void> {
     const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
     if (cases.length === 0) return;
     const { cleanUpSignal = this.course.signal } = this.base.options;
     // What failed before does not keep anything from being cleaned up.
     const context: RunContext = {
-      ...this.#contextOf(page, this.base.emit),
+      ...this.#contextOf(page, emit),
       signal: cleanUpSignal,
       isOver: () => cleanUpSignal.aborted,
       onFailure: () => undefined,

@@ -1,0 +1,440 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { graphOf } from '../../src/core/plan/graph.ts';
+import { chunksOf } from '../../src/core/values/table.ts';
+import { Missing } from '../../src/core/values/value.ts';
+import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
+import { graphSvg } from '../../src/reports/graph-svg.ts';
+import { caseText, planOf, type Texts, told } from '../support/collection.ts';
+import { runTexts } from '../support/engine.ts';
+
+const root = 'base: http://harbour.skerry.example\n';
+const simple = (title: string, request = 'GET /') => caseText(title, request, 'status = 200');
+const keeping = (title: string, name: string, from = 'GET /') =>
+  caseText(title, from, `status = 200\nkeep $.id as ${name}`);
+const settings = (yaml: string) => `~~~yaml settings\n${yaml}\n~~~\n\n`;
+/** A case with settings of its own. */
+const own = (title: string, yaml: string, request = 'GET /') =>
+  simple(title, request).replace('\n\n', `\n\n${settings(yaml)}`);
+/** Tables by their path. */
+const files = (tables: { [path: string]: string }) => (path: string) =>
+  tables[path] === undefined ? new Missing(`There is no ${path}`) : chunksOf(tables[path]);
+const answer = () => ({ body: { id: 7 } });
+const way = (url: string) => new URL(url).pathname;
+
+async function addresses(texts: Texts, options: Parameters<typeof planOf>[1] = {}): Promise<string[]> {
+  const { plan, findings } = await planOf({ 'mervok.yaml': root, ...texts }, options);
+  const errors = findings.filter(each => each.severity === 'error');
+  assert.deepEqual(told(errors), []);
+  return plan.pages.flatMap(page => page.cases.map(each => each.address));
+}
+
+const quays: Texts = {
+  'quay/mervok.yaml': 'tags: [berths]\n',
+  'quay/list.md': simple('List') + own('Slow', 'tags: [slow]'),
+  'quay/bare.md': own('Bare', 'tags: null'),
+  'sea/tides.md': `---\ntags: [slow]\n---\n${simple('Tides')}`,
+};
+
+test('cases are chosen by paths, tags and what is left out', async () => {
+  const rows: [choice: Parameters<typeof planOf>[1], chosen: string[]][] = [
+    [{}, ['quay/bare.md#bare', 'quay/list.md#list', 'quay/list.md#slow', 'sea/tides.md#tides']],
+    [{ tags: ['berths'] }, ['quay/list.md#list', 'quay/list.md#slow']],
+    [{ tags: ['slow'] }, ['quay/list.md#slow', 'sea/tides.md#tides']],
+    [{ tags: ['slow', 'berths'] }, ['quay/list.md#list', 'quay/list.md#slow', 'sea/tides.md#tides']],
+    [{ tags: ['berths'], notTags: ['slow'] }, ['quay/list.md#list']],
+    [{ paths: ['quay'], notTags: ['slow'] }, ['quay/bare.md#bare', 'quay/list.md#list']],
+    [{ without: ['quay/list.md#slow', 'sea'] }, ['quay/bare.md#bare', 'quay/list.md#list']],
+    [{ among: new Set(['sea/tides.md#tides']) }, ['sea/tides.md#tides']],
+  ];
+  for (const [choice, chosen] of rows)
+    assert.deepEqual(await addresses(quays, choice), chosen, JSON.stringify(choice));
+});
+
+test('a selection that comes to nothing says why, with the nearest right word', async () => {
+  const rows: [choice: Parameters<typeof planOf>[1], says: RegExp][] = [
+    [{ tags: ['bersth'] }, /No case has the tag 'bersth'\. Did you mean 'berths'\?/],
+    [{ notTags: ['fog'] }, /No case has the tag 'fog'\. There are berths and slow\./],
+    [{ tags: ['slow'], notTags: ['slow'] }, /no case answers to all of --tag and --not-tag/],
+    [
+      { without: ['quay/lst.md'] },
+      /There is no page or folder 'quay\/lst\.md'\. Did you mean 'quay\/list\.md'\?/,
+    ],
+    [{ shard: { index: 4, of: 4, durations: new Map() } }, /Shard 4 of 4 is empty: there are 3 pages/],
+  ];
+  for (const [choice, says] of rows) await assert.rejects(addresses(quays, choice), says);
+});
+
+test('needed cases run despite tags; one that is left out is told', async () => {
+  const texts = {
+    'a.md': keeping('Make', 'berth'),
+    'b.md': own('Use', 'tags: [booking]', 'GET /{berth}'),
+  };
+  assert.deepEqual(await addresses(texts, { tags: ['booking'] }), ['a.md#make', 'b.md#use']);
+  await assert.rejects(
+    addresses(texts, { without: ['a.md'] }),
+    /a\.md#make is left out, but b\.md#use needs it\. Leave both out, or none\./,
+  );
+  assert.deepEqual(
+    await addresses(texts, { without: ['a.md', 'b.md'], paths: [] }).catch(String),
+    'SelectionMistake: Nothing is left to run: no case answers to --without.',
+  );
+});
+
+test('shares are whole pages, the same on every machine, balanced by what is known of every page', async () => {
+  const texts = Object.fromEntries(
+    ['a', 'b', 'c', 'd'].map((name, at) => [
+      `${name}.md`,
+      Array.from({ length: at + 1 }, (_, n) => simple(`C ${n}`)).join(''),
+    ]),
+  );
+  const share = async (index: number, durations: [string, number][] = []) =>
+    (await addresses(texts, { shard: { index, of: 2, durations: new Map(durations) } })).map(
+      each => each[0]!,
+    );
+  // By the number of cases: 4 and 1 against 3 and 2.
+  assert.deepEqual([...new Set(await share(1))], ['a', 'd']);
+  assert.deepEqual([...new Set(await share(2))], ['b', 'c']);
+  const known: [string, number][] = [
+    ['a.md#c-0', 900],
+    ['b.md#c-0', 10],
+    ['c.md#c-0', 20],
+    ['d.md#c-0', 30],
+  ];
+  assert.deepEqual([...new Set(await share(1, known))], ['a']);
+  assert.deepEqual([...new Set(await share(2, known))], ['b', 'c', 'd']);
+  // What is known of some pages alone does not count: another machine may know of others.
+  assert.deepEqual(await share(1, known.slice(1)), await share(1));
+  const names = new Set<string | undefined>();
+  for (const index of [1, 2]) {
+    const { plan } = await planOf(
+      { 'mervok.yaml': root, ...texts },
+      { shard: { index, of: 2, durations: new Map() } },
+    );
+    names.add(plan.shard?.share);
+  }
+  assert.equal(names.size, 1);
+});
+
+test('pages run in the order that settings give, else by name, but after what they need', async () => {
+  const texts = {
+    'mervok.yaml': `${root}order: [sea, b.md]\n`,
+    'a.md': simple('A'),
+    'b.md': simple('B'),
+    'sea/mervok.yaml': 'order: [tide-10.md]\n',
+    'sea/tide-9.md': simple('Nine'),
+    'sea/tide-10.md': simple('Ten'),
+  };
+  assert.deepEqual(
+    (await planOf(texts)).plan.pages.map(page => page.file),
+    ['sea/tide-10.md', 'sea/tide-9.md', 'b.md', 'a.md'],
+  );
+  const needing = { ...texts, 'sea/tide-10.md': own('Ten', 'needs: [a.md#a]') };
+  assert.deepEqual(
+    (await planOf(needing)).plan.pages.map(page => page.file),
+    ['a.md', 'sea/tide-10.md', 'sea/tide-9.md', 'b.md'],
+  );
+});
+
+test('what is wrong with needs and order is told at its place', async () => {
+  const rows: [texts: Texts, findings: string[], says: string][] = [
+    [
+      { 'a.md': own('A', 'needs: [b.md#x]'), 'b.md': simple('B') },
+      ['a.md:4:9 need-unknown'],
+      "no case 'x' in b.md",
+    ],
+    [
+      { 'a.md': own('A', 'needs: [bb.md]'), 'b.md': simple('B') },
+      ['a.md:4:9 need-unknown'],
+      "Did you mean 'b.md'?",
+    ],
+    [{ 'a.md': own('A', "needs: ['#b']") + simple('B') }, ['a.md:4:9 need-unknown'], 'does not run before'],
+    [
+      { 'mervok.yaml': `${root}order: [c.md]\n`, 'a.md': simple('A') },
+      ['mervok.yaml:2:9 order-unknown'],
+      "'c.md'",
+    ],
+    [
+      {
+        'mervok.yaml': `${root}order: [a.md, b.md]\n`,
+        'a.md': simple('A', 'GET /{id}'),
+        'b.md': keeping('B', 'id'),
+      },
+      ['mervok.yaml:2:9 order-contradicted'],
+      'a.md#a takes what b.md#b makes',
+    ],
+    [
+      { 'a.md': own('A', 'needs: [b.md]'), 'b.md': own('B', 'needs: [a.md#a]') },
+      ['a.md:1:1 page-cycle'],
+      'a.md, b.md and again a.md',
+    ],
+    [
+      { 'a.md': keeping('A', 'id'), 'b.md': keeping('B', 'id'), 'c.md': simple('C', 'GET /{id}') },
+      ['c.md:4:7 name-ambiguous'],
+      'needs: [a.md#a]',
+    ],
+    [
+      { 'a.md': `---\nrows: r.csv\n---\n${keeping('A', 'id')}`, 'b.md': simple('B', 'GET /{id}') },
+      ['b.md:4:7 name-of-rows'],
+      'once for each row',
+    ],
+  ];
+  for (const [texts, findings, says] of rows) {
+    const found = (
+      await planOf({ 'mervok.yaml': root, ...texts }, { openFile: files({ 'r.csv': 'x\n1\n' }) })
+    ).findings;
+    const errors = found.filter(each => each.severity === 'error');
+    assert.deepEqual(told(errors), findings, says);
+    assert.ok(`${errors[0]!.message} ${errors[0]!.remedy}`.includes(says), errors[0]!.message);
+  }
+});
+
+test('a name that several pages keep is that of the page that is needed', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': keeping('A', 'id', 'GET /a'),
+    'b.md': keeping('B', 'id', 'GET /b'),
+    'c.md': own('C', 'needs: [a.md#a]', 'GET /{id}'),
+  };
+  const { sent } = await runTexts(texts, ({ url }) => ({ body: { id: url.slice(-1) } }));
+  assert.deepEqual(
+    sent.map(each => each.url.slice(-2)),
+    ['/a', '/b', '/a'],
+  );
+});
+
+test('needs of a whole collection do not hold for the needed page; whoever needs what did not pass is blocked', async () => {
+  const texts = {
+    'mervok.yaml': `${root}needs: [open.md]\n`,
+    'open.md': simple('Open', 'GET /open') + simple('Doors', 'GET /doors'),
+    'a.md': simple('A', 'GET /a') + own('Free', 'needs: null', 'GET /free'),
+  };
+  const good = await runTexts(texts, answer);
+  assert.deepEqual(good.outcomes, ['Open: passed', 'Doors: passed', 'A: passed', 'Free: passed']);
+  const bad = await runTexts(texts, ({ url }) => ({ status: url.endsWith('/open') ? 500 : 200 }));
+  assert.deepEqual(bad.outcomes, ['Open: failed', 'Doors: passed', 'A: blocked', 'Free: passed']);
+  assert.deepEqual(bad.cases[2]!.blocked, { by: 'open.md#open', cause: 'open.md#open' });
+});
+
+test('a page with rows runs once for each, each with names of its own, cleaned up behind; one bad row hides no other', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': `---\nrows: berths.csv\nvariables: { quay: page }\n---\n${keeping('Make', 'id', 'POST /{code}/{quay}')}${simple('Use', 'GET /{id}/{depth}')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{id}\n~~~\n`,
+  };
+  const tables = files({ 'berths.csv': 'code,depth\n0417,4\n0501,5\n0733,6\n' });
+  const { sent, outcomes, events } = await runTexts(
+    texts,
+    ({ url, method }) =>
+      url.includes('0501')
+        ? { status: 500, body: {} }
+        : { body: { id: method === 'POST' ? url.slice(-9, -5) : 1 } },
+    { plan: { openFile: tables } },
+  );
+  assert.deepEqual(
+    sent.map(({ method, url }) => `${method} ${way(url)}`),
+    [
+      'POST /0417/page',
+      'GET /0417/4',
+      'DELETE /0417',
+      'POST /0501/page',
+      'POST /0733/page',
+      'GET /0733/6',
+      'DELETE /0733',
+    ],
+  );
+  assert.deepEqual(outcomes, [
+    'Make: passed',
+    'Use: passed',
+    'Clean: passed',
+    'Make: failed',
+    'Use: blocked',
+    'Clean: skipped',
+    'Make: passed',
+    'Use: passed',
+    'Clean: passed',
+  ]);
+  const pages = events.filter(event => event.type === 'page');
+  assert.deepEqual(
+    pages.map(page => page.rows![0]!.number),
+    [1, 1, 2, 2, 3, 3],
+  );
+  assert.equal(pages[0]!.rows![0]!.values, 'code 0417, depth 4');
+});
+
+test('rows of a page and of a case: every combination, and the columns of the case win', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': `---\nrows: quays.csv\n---\n~~~csv rows berths\ncode, side\n1, west\n2, west\n~~~\n\n## A\n\n~~~mervok\neach row of berths\n~~~\n\n~~~http\nGET /{quay}/{code}/{side}/{pass}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
+  };
+  const openFile = files({ 'quays.csv': 'quay,side\nn,east\ns,east\n' });
+  const { openNamed } = await import('../../src/core/plan/tables.ts');
+  const rows = await openNamed('pass.ndjson', chunksOf('{"pass":1}\n{"pass":2}\n'));
+  const { sent, cases } = await runTexts(texts, answer, { plan: { openFile, rows } });
+  assert.deepEqual(
+    sent.map(each => way(each.url)),
+    [
+      '/n/1/west/1',
+      '/n/2/west/1',
+      '/s/1/west/1',
+      '/s/2/west/1',
+      '/n/1/west/2',
+      '/n/2/west/2',
+      '/s/1/west/2',
+      '/s/2/west/2',
+    ],
+  );
+  assert.equal(cases.length, 8);
+});
+
+test('pages that do not need each other run at once, and are told in their order all the same', async () => {
+  const texts: Texts = {
+    'mervok.yaml': root,
+    'a.md': simple('A', 'GET /a'),
+    'b.md': keeping('B', 'id', 'GET /b'),
+    'c.md': simple('C', 'GET /c'),
+    'd.md': simple('D', 'GET /{id}'),
+  };
+  const at = (events: readonly { type: string }[]) => JSON.stringify(events);
+  const alone = await runTexts(texts, answer);
+  let [open, most] = [0, 0];
+  const order: string[] = [];
+  const together = await runTexts(texts, answer, {
+    run: { jobs: 3 },
+    whileSending: async request => {
+      open++;
+      most = Math.max(most, open);
+      order.push(request.url.slice(-2));
+      // The first one takes longest.
+      for (let turn = request.url.endsWith('/a') ? 20 : 3; turn > 0; turn--) await null;
+      open--;
+    },
+  });
+  assert.equal(at(together.events), at(alone.events));
+  assert.equal(most, 3);
+  assert.deepEqual(order, ['/a', '/b', '/c', '/7']);
+});
+
+test('users have names and cookies of their own, and their events say whose they are', async () => {
+  const texts = { 'mervok.yaml': root, 'a.md': keeping('Make', 'id', 'POST /') + simple('Use', 'GET /{id}') };
+  let next = 0;
+  const { sent, events, cases } = await runTexts(
+    texts,
+    ({ method }) => ({ body: { id: method === 'POST' ? ++next : 0 } }),
+    {
+      rounds: 2,
+      run: { users: 3 },
+    },
+  );
+  assert.equal(cases.length, 12);
+  assert.deepEqual(
+    sent
+      .filter(each => each.method === 'GET')
+      .map(each => each.url.slice(-1))
+      .sort(),
+    ['1', '2', '3', '4', '5', '6'],
+  );
+  for (const event of events) if (event.type === 'case') assert.ok(event.user! >= 1 && event.user! <= 3);
+  const end = events.at(-1)!;
+  assert.ok(end.type === 'end' && end.totals.cases.passed === 12 && end.totals.requests === 12);
+});
+
+test('the first failure ends the run where that is wanted, and what was made is cleaned up', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': `${keeping('Make', 'id')}${simple('Bad', 'GET /bad')}${simple('Never')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{id}\n~~~\n`,
+    'b.md': simple('Never either'),
+  };
+  const { outcomes, events } = await runTexts(
+    texts,
+    ({ url }) => ({ status: url.endsWith('/bad') ? 500 : 200, body: { id: 1 } }),
+    { run: { failFast: true }, rounds: 3 },
+  );
+  assert.deepEqual(outcomes, ['Make: passed', 'Bad: failed', 'Clean: passed']);
+  const end = events.at(-1)!;
+  assert.ok(end.type === 'end' && end.stopped === 'failure');
+});
+
+test('variables: files, the process, what is computed once a round; a secret stays one', async () => {
+  const texts = {
+    'mervok.yaml': `${root}variables:\n  key: { file: key.txt, secret: true }\n  home: { os: HOME_QUAY }\n  nights: 2\n  twice: { let: "{nights} * 2" }\n  badge: { let: 'base64({key})' }\n  chance: { let: "uuid()" }\n`,
+    'a.md':
+      caseText('A', 'GET /{home}/{twice}/{chance}\nX-Badge: {badge}', 'status = 200\n{badge} = 1') +
+      simple('B', 'GET /{chance}/{key}'),
+  };
+  let turn = 0;
+  const { sent, events } = await runTexts(texts, answer, {
+    rounds: 2,
+    os: { HOME_QUAY: 'north' },
+    files: { 'key.txt': 'spring-tide\n' },
+    plan: { hasFile: path => path === 'key.txt' },
+    chance: () => `chance-${++turn}`,
+  });
+  assert.deepEqual(
+    sent.map(each => way(each.url)),
+    ['/north/4/chance-1', '/chance-1/spring-tide', '/north/4/chance-2', '/chance-2/spring-tide'],
+  );
+  assert.equal(sent[0]!.headers.find(([name]) => name === 'X-Badge')![1], 'c3ByaW5nLXRpZGU=');
+  assert.ok(!/spring-tide|c3ByaW5nLXRpZGU/.test(JSON.stringify(events)));
+  const missing = await planOf(texts, { hasFile: () => false });
+  assert.deepEqual(told(missing.findings.filter(each => each.severity === 'error')), [
+    'mervok.yaml:3:3 file-missing',
+  ]);
+});
+
+test('what the settings want never to be shown is masked', async () => {
+  const texts = {
+    'mervok.yaml': `${root}redact: { headers: [X-Pilot], paths: [$..phone] }\n`,
+    'a.md': caseText(
+      'A',
+      'POST /\nX-Pilot: pilot-nine\n\n{ "phone": "555-0101" }',
+      'status = 201\n$.master.phone = "none"',
+    ),
+  };
+  const { events } = await runTexts(texts, () => ({ body: { master: { phone: '555-0199', name: 'Ada' } } }));
+  const text = JSON.stringify(events);
+  assert.ok(!/555-01|pilot-nine/.test(text), text);
+  assert.match(text, /Ada/);
+});
+
+test('a variable of a page that hides what another page keeps is warned of', async () => {
+  const { findings } = await planOf({
+    'mervok.yaml': root,
+    'a.md': keeping('A', 'id'),
+    'b.md': `---\nvariables: { id: 4 }\n---\n${simple('B', 'GET /{id}')}`,
+  });
+  assert.ok(told(findings).includes('b.md:2:14 name-shadowed'), told(findings).join());
+});
+
+test('the flow is drawn: each name from the case that keeps it to those that take it', async () => {
+  const { plan } = await planOf({
+    'mervok.yaml': root,
+    'a.md': keeping('Sign "in" <now>', 'token'),
+    'b.md': simple('Use', 'GET /{token}') + own('Late', 'needs: [a.md]'),
+  });
+  const graph = graphOf(plan);
+  assert.deepEqual(
+    graph.edges.map(({ from, name, to }) => [from.address, name, to.map(each => each.address)]),
+    [
+      ['a.md#sign-in-now', 'token', ['b.md#use']],
+      ['a.md#sign-in-now', undefined, ['b.md#late']],
+    ],
+  );
+  assert.equal(
+    graphMermaid(graph),
+    `flowchart LR
+  subgraph p1["Sign #quot;in#quot; <now>"]
+    c1["Sign #quot;in#quot; <now>"]
+  end
+  subgraph p2["Use"]
+    c2["Use"]
+    c3["Late"]
+  end
+  c1 -->|"token"| c2
+  c1 -.-> c3
+`,
+  );
+  const svg = graphSvg(graph);
+  assert.match(svg, /^<svg [^>]+>/);
+  assert.match(svg, />Sign &quot;in&quot; &lt;now&gt;</);
+  assert.equal(svg.match(/class="flow/g)!.length, 2);
+});
