@@ -200,14 +200,12 @@ export function openUnchanging(path: string): Chunks {
     const now = statSync(path, { throwIfNoEntry: false });
     if (!now || !isSame(first, now)) throw new TableMistake('it has changed since the run began');
   };
-  return async function* () {
+  const chunks = async function* () {
     check();
-    for await (const chunk of createReadStream(path)) {
-      yield chunk as Uint8Array;
-      check();
-    }
+    for await (const chunk of createReadStream(path)) yield chunk as Uint8Array;
     check();
   };
+  return Object.assign(chunks, { check });
 }
 
 function isSame(a: Stats, b: Stats): boolean {

@@ -108,8 +108,8 @@ export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; 
   const { size } = statSync(path);
   const file = await open(path);
   try {
-    const begin = Math.max(0, size - tail);
-    const { buffer, bytesRead } = await file.read(Buffer.alloc(Math.min(size, tail)), 0, tail, begin);
+    const wanted = Math.min(size, tail);
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(wanted), 0, wanted, size - wanted);
     const last = parseEvent(buffer.toString('utf8', 0, bytesRead).trimEnd().split('\n').at(-1)!);
     return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
   } finally {

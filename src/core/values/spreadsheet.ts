@@ -13,7 +13,7 @@ export async function readSheet(
   mistake: (message: string) => Error,
 ): Promise<Value[][]> {
   const library = await import('./spreadsheet-library.ts');
-  const bytes = workbook.slice().buffer as ArrayBuffer;
+  const bytes = new Uint8Array(workbook).buffer;
   try {
     const rows = await library.readSheet(bytes, sheet ?? 1, { parseNumber: readNumber });
     return rows.map(row => row.map(cell => valueOfCell(cell)));

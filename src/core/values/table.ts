@@ -17,7 +17,11 @@ export interface Table {
 export type TableForm = 'csv' | 'json' | 'ndjson' | 'xlsx';
 
 /** The bytes of a table; each call begins at the beginning. */
-export type Chunks = () => AsyncIterable<Uint8Array>;
+export interface Chunks {
+  (): AsyncIterable<Uint8Array>;
+  /** Throws TableMistake where they are no longer what they were. */
+  readonly check?: () => void;
+}
 
 /** Why something is no table, and on which line of it, where that is known. */
 export class TableMistake extends Error {
@@ -39,7 +43,14 @@ export async function openTable(chunks: Chunks, form: TableForm, sheet?: string)
     count++;
   }
   if (count === 0) throw new TableMistake('it holds no rows, so nothing would be run');
-  return { columns: [...columns], count, rows };
+  // What is read ahead must not hide that the rest has changed.
+  const checked = async function* () {
+    for await (const row of rows()) {
+      chunks.check?.();
+      yield row;
+    }
+  };
+  return { columns: [...columns], count, rows: checked };
 }
 
 /** A table that is a text. */

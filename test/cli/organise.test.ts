@@ -1,0 +1,480 @@
+import assert from 'node:assert/strict';
+import { spawn } from 'node:child_process';
+import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import type { RequestListener } from 'node:http';
+import { join } from 'node:path';
+import { type TestContext, test } from 'node:test';
+import { eventSchema } from '../../src/core/record/events.ts';
+import { caseText } from '../support/collection.ts';
+import { folderWith, mervok, program } from '../support/program.ts';
+import { serve } from '../support/server.ts';
+
+/** Answers with what it was asked; `status=` and `after=` (milliseconds) in a target say how. */
+const harbour: RequestListener = (request, response) => {
+  const query = new URL(request.url!, 'http://harbour.skerry.example').searchParams;
+  setTimeout(
+    () => {
+      response.writeHead(Number(query.get('status') ?? 200), { 'Content-Type': 'application/json' });
+      response.end(JSON.stringify({ id: 7, asked: request.url, cookie: request.headers.cookie ?? null }));
+    },
+    Number(query.get('after') ?? 0),
+  );
+};
+
+type Files = { [path: string]: string | Buffer };
+
+async function collection(t: TestContext, files: Files, settings = ''): Promise<string> {
+  const origin = await serve(t, harbour);
+  return folderWith(t, { 'mervok.yaml': `base: ${origin}\n${settings}`, ...files });
+}
+
+const simple = (title: string, request = 'GET /', more = '') =>
+  caseText(title, request, `status = 200${more === '' ? '' : `\n${more}`}`);
+const recordsIn = (folder: string) =>
+  existsSync(join(folder, '.mervok/runs')) ? readdirSync(join(folder, '.mervok/runs')).sort() : [];
+const lastRecord = (folder: string) =>
+  readFileSync(join(folder, '.mervok/runs', recordsIn(folder).at(-1)!), 'utf8');
+
+test('variables of files that teams have already: --set is stronger than they are, they than the settings', async t => {
+  const folder = await collection(
+    t,
+    {
+      'a.md': simple('A', 'GET /{quay}/{nights}/{berth.code}', '$.asked = "{want}"'),
+      '.env': '# of the office\nexport quay="north quay"\nnights=2 # two of them\n',
+      'harbour.properties': 'berth.code = 0417\nberth.depth: 4\n',
+      'vars.json': '{ "nights": 5, "berth": { "code": "0501" } }',
+      'vars.yaml': 'quay: south\nberth: { code: 0733 }\n',
+      'odd.json': '{ "1a": 1 }',
+      'list.yaml': '- a\n',
+    },
+    'variables: { quay: none, nights: 1, berth: { code: none } }\n',
+  );
+  const rows: [args: string[], want: string][] = [
+    [['--vars', '.env', '--vars', 'harbour.properties'], '/north%20quay/2/0417'],
+    [['--vars', 'vars.yaml', '--vars', 'vars.json'], '/south/5/0501'],
+    [['--vars', 'vars.json', '--vars', 'vars.yaml', '--set', 'quay=set'], '/set/5/0733'],
+  ];
+  for (const [args, want] of rows) {
+    const { code, out, err } = await mervok(folder, ['run', ...args, '--set', `want=${want}`]);
+    assert.equal(code, 0, out + err);
+    assert.equal(err, '');
+  }
+  const wrong: [file: string, says: RegExp][] = [
+    ['odd.json', /'odd\.json': '1a' cannot name a variable/],
+    ['list.yaml', /'list\.yaml' holds a list; names and their values are wanted/],
+    ['a.md', /'a\.md' is no file of variables: there are \.env/],
+    ['var.json', /There is no file 'var\.json'/],
+  ];
+  for (const [file, says] of wrong) {
+    const { code, err } = await mervok(folder, ['run', '--vars', file, '--set', 'want=x']);
+    assert.equal(code, 2);
+    assert.match(err, says);
+  }
+});
+
+test('environments side by side: what differs, what one of them lacks, and no secret', async t => {
+  const folder = await collection(
+    t,
+    { 'a.md': simple('A', 'GET /{quay}/{key}/{lamp}') },
+    'variables: { lamp: lit }\nenvironments:\n  local: { quay: north, key: { secret: gull }, only: 1 }\n  staging: { quay: south, key: { secret: petrel } }\n',
+  );
+  const { code, out } = await mervok(folder, ['vars', '--compare', 'local', 'staging']);
+  assert.equal(code, 0);
+  assert.equal(
+    out,
+    `      local                                          staging
+key   [secret]                                       [secret]
+only  1                                              not there
+quay  north                                          south
+
+staging lacks only.
+The same in both: lamp.
+`,
+  );
+  assert.match((await mervok(folder, ['vars', '--compare', 'local'])).err, /takes two environments/);
+  assert.match(
+    (await mervok(folder, ['vars', '--compare', 'local', 'stagin'])).err,
+    /Did you mean 'staging'\?/,
+  );
+});
+
+test('list: the tree with requests, tags, flow and checks; the same as JSON', async t => {
+  const folder = await collection(t, {
+    'quay/mervok.yaml': 'tags: [berths]\n',
+    'quay/list.md': `# Berths\n\n${simple('List', 'GET /berths?state=free', 'keep $.id as berth')}`,
+    'sea.md': `---\ninternal: true\n---\n# Sea\n\n${simple('Use it', 'PUT /{berth}').replace('\n\n', '\n\n~~~yaml settings\ntags: [slow]\n~~~\n\n')}`,
+  });
+  const { out, code } = await mervok(folder, ['list'], { COLUMNS: '72' });
+  assert.equal(code, 0);
+  assert.equal(
+    out,
+    `Berths, 2 pages, 2 cases, 2 checks
+
+Berths  quay/list.md, tag berths
+  #list    GET /berths?state=free                              1 check
+    keeps berth
+
+Sea  sea.md, tag slow
+  #use-it  PUT /{berth}                                        1 check
+    needs berth; internal
+`,
+  );
+  const told = JSON.parse((await mervok(folder, ['list', '--json', '--tag', 'slow'])).out);
+  assert.equal(told.format, 'mervok-list');
+  assert.deepEqual(
+    told.pages.flatMap((page: { cases: { case: string; needs: unknown }[] }) =>
+      page.cases.map(each => each.case),
+    ),
+    ['sea.md#use-it'],
+  );
+  assert.deepEqual(told.pages[0].cases[0].needs, [{ name: 'berth', from: ['quay/list.md#list'] }]);
+  writeFileSync(join(folder, 'sea.md'), '# Sea\n\n## A\n\n~~~mervok\nstatsu = 200\n~~~\n');
+  const broken = await mervok(folder, ['list']);
+  assert.equal(broken.code, 2);
+  assert.match(broken.err, /errors? in the pages, so this may not be all; mervok lint tells them/);
+});
+
+test('graph: as text, as Mermaid, as a drawing; by the form or the ending', async t => {
+  const folder = await collection(t, {
+    'a.md': simple('Make', 'GET /', 'keep $.id as berth'),
+    'b.md': simple('Use', 'GET /{berth}'),
+    'c.md': simple('Alone'),
+  });
+  const text = await mervok(folder, ['graph']);
+  assert.equal(text.out, 'Make  a.md\n  Make\n    berth  to  b.md #use\n');
+  assert.match((await mervok(folder, ['graph', '--as', 'mermaid'])).out, /^flowchart LR\n.*-->\|"berth"\|/s);
+  assert.equal((await mervok(folder, ['graph', '-o', 'out/flow.svg'])).out, '');
+  assert.match(readFileSync(join(folder, 'out/flow.svg'), 'utf8'), /^<svg .*<\/svg>\n$/s);
+  assert.match((await mervok(folder, ['graph', 'c.md'])).out, /No case takes anything from another one/);
+  const wrong: [args: string[], says: RegExp][] = [
+    [['--as', 'mermiad'], /Did you mean 'mermaid'\?/],
+    [['-o', 'flow.pdf'], /No drawing has the ending of 'flow\.pdf'/],
+    [['-o', 'a.md/flow.svg'], /could not be written/],
+  ];
+  for (const [args, says] of wrong) {
+    const { code, err } = await mervok(folder, ['graph', ...args]);
+    assert.equal(code, 2);
+    assert.match(err, says);
+  }
+});
+
+test('every run leaves a record; runs lists them, compare sets them against each other, --failed runs what did not pass', async t => {
+  const folder = await collection(t, {
+    'a.md':
+      simple('Make', 'GET /?status={first}', 'keep $.id as id') + simple('Use', 'GET /{id}?status={second}'),
+    'b.md': simple('Other'),
+  });
+  const run = (first: number, second: number, ...more: string[]) =>
+    mervok(folder, ['run', '--set', `first=${first}`, '--set', `second=${second}`, ...more]);
+  assert.equal((await run(200, 500)).code, 1);
+  assert.equal((await run(200, 200, 'a.md', 'b.md')).code, 0);
+  const third = await run(500, 200);
+  assert.match(third.out, /\n1 of 3 checks hold|\n2 of 3 checks hold/);
+  assert.match(third.out, /mervok run a\.md#make$/m);
+  for (const line of lastRecord(folder).trimEnd().split('\n')) eventSchema.parse(JSON.parse(line));
+  assert.equal(readFileSync(join(folder, '.mervok/.gitignore'), 'utf8'), '*\n');
+
+  const listed = (await mervok(folder, ['runs'])).out;
+  assert.match(listed, /^\d{8}-\d{6}\S* +failed +all +[\d.]+ m?s\n +2 of 3 checks hold\. 1 case failed/m);
+  assert.match(listed, /^\d{8}-\d{6}\S* +passed +a\.md b\.md +/m);
+  assert.match(listed, /\n3 runs; mervok compare/);
+  const ids = JSON.parse((await mervok(folder, ['runs', '--json'])).out).runs.map(
+    ({ id }: { id: string }) => id,
+  );
+
+  const compared = await mervok(folder, ['compare', ids[0], 'last']);
+  assert.equal(compared.code, 1);
+  assert.match(compared.out, /^newly failing +a\.md#make +passed, now failed$/m);
+  const repaired = await mervok(folder, ['compare', ids[0], ids[1]]);
+  assert.equal(repaired.code, 0);
+  assert.match(repaired.out, /^repaired +a\.md#use +failed, now passed$/m);
+  assert.match((await mervok(folder, ['compare'])).out, /^newly failing +a\.md#make/m);
+  const file = join('.mervok/runs', `${ids[0]}.ndjson`);
+  assert.match((await mervok(folder, ['compare', file, ids[1]])).out, /repaired/);
+
+  const again = await run(200, 200, '--failed');
+  assert.match(again.out, /passed +Make .*\n\nThe one check holds\. 1 case passed\./);
+  assert.match((await run(200, 200, '--failed')).err, /in the last run, \S+, no case failed or was blocked/);
+  const wrong: [args: string[], says: RegExp][] = [
+    [['compare', '2026', 'last'], /'2026' is the beginning of 4 runs/],
+    [['compare', 'lats'], /There is no run 'lats'\. Did you mean 'last'\?/],
+    [['compare', 'last', 'last'], /Both are the same run/],
+  ];
+  for (const [args, says] of wrong) {
+    const { code, err } = await mervok(folder, args);
+    assert.equal(code, 2);
+    assert.match(err, says);
+  }
+});
+
+test('old records go, the latest stay; without a place for one a run goes on', async t => {
+  const folder = await collection(t, { 'a.md': simple('A') });
+  mkdirSync(join(folder, '.mervok/runs'), { recursive: true });
+  for (let at = 10; at < 55; at++) writeFileSync(join(folder, `.mervok/runs/20260101-1200${at}.ndjson`), '');
+  writeFileSync(join(folder, '.mervok/runs/notes.txt'), 'mine');
+  await mervok(folder, ['run']);
+  const records = recordsIn(folder);
+  assert.equal(records.length, 31);
+  assert.ok(records.includes('notes.txt') && !records.includes('20260101-120025.ndjson'));
+  assert.match((await mervok(folder, ['runs'])).out, /is no record\s+of a run/);
+
+  const blocked = await collection(t, { 'a.md': simple('A'), '.mervok': 'in the way' });
+  const { code, out, err } = await mervok(blocked, ['run', '-o', 'run.json']);
+  assert.equal(code, 0, err);
+  assert.match(err, /^This run leaves no record: /);
+  assert.match(out, /The one check holds/);
+  assert.ok(existsSync(join(blocked, 'run.json')));
+});
+
+test('the record of a run that was killed is readable up to its end', async t => {
+  const folder = await collection(t, { 'a.md': simple('First') + simple('Waits', 'GET /?after=20000') });
+  const { code } = await mervok(folder, ['run'], {}, child => {
+    const look = setInterval(() => {
+      if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
+      clearInterval(look);
+      child.kill('SIGKILL');
+    }, 20);
+  });
+  assert.equal(code, null);
+  // As if it had been cut in the middle of a line.
+  appendFileSync(join(folder, '.mervok/runs', recordsIn(folder)[0]!), '{"type":"che');
+  assert.match((await mervok(folder, ['runs'])).out, /cut off +all.*\n +It was killed/);
+  writeFileSync(join(folder, 'a.md'), simple('First', 'GET /?status=500') + simple('Waits'));
+  await mervok(folder, ['run']);
+  assert.match((await mervok(folder, ['compare'])).out, /newly failing +a\.md#first/);
+});
+
+test('a disk that is full spoils the record, not the run; that is told, and ends with 3', async t => {
+  const many = Array.from({ length: 400 }, (_, at) => simple(`Case ${at}`)).join('');
+  const folder = await collection(t, { 'a.md': many });
+  const child = spawn('bash', ['-c', `ulimit -f 64; trap '' XFSZ; exec node ${program} run -q`], {
+    cwd: folder,
+  });
+  let [out, err] = ['', ''];
+  child.stdout.on('data', chunk => (out += chunk));
+  child.stderr.on('data', chunk => (err += chunk));
+  const code = await new Promise(ended => child.on('close', ended));
+  assert.match(out, /All 400 checks hold\. 400 cases passed\./);
+  assert.match(err, /^The record is not whole: EFBIG/);
+  assert.equal(code, 3);
+  // What is there can be read.
+  assert.match((await mervok(folder, ['runs'])).out, /cut off/);
+});
+
+test('a file of rows that changes while it is read ends its case as an error, and the run goes on', async t => {
+  const rows = `code\n${Array.from({ length: 50 }, (_, at) => at).join('\n')}\n`;
+  const folder = await collection(t, {
+    'rows.csv': rows,
+    'a.md': `## A\n\n~~~mervok\neach row of rows.csv\n~~~\n\n~~~http\nGET /{code}?after=10\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
+    'b.md': simple('B'),
+  });
+  const { out, code } = await mervok(folder, ['run'], {}, () => {
+    const look = setInterval(() => {
+      if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
+      clearInterval(look);
+      writeFileSync(join(folder, 'rows.csv'), `${rows}more\n`);
+    }, 5);
+  });
+  assert.equal(code, 1);
+  assert.match(out, /^error +A\b/m);
+  assert.match(out, /each row of rows\.csv: rows\.csv cannot be read any further: it has changed since the/);
+  assert.match(out, /1 case could not be carried out/);
+});
+
+test('--rows runs the selection for each row; what is wrong with the file is told before anything is sent', async t => {
+  const folder = await collection(t, {
+    'a.md':
+      simple('Make', 'GET /{code}?status={status}', 'keep $.id as id') + simple('Use', 'GET /{id}/{code}'),
+    'berths.csv': 'code,status\n0417,200\n0501,500\n0733,200\n',
+    'empty.csv': 'code,status\n',
+    'lacking.csv': 'code\n0417\n',
+  });
+  const { out, code } = await mervok(folder, ['run', '--rows', 'berths.csv']);
+  assert.equal(code, 1);
+  assert.match(out, /^Make, each row of berths\.csv\n/);
+  assert.match(out, /^Make, row 2 +a\.md\n +row 2 of 3: code 0501, status 500\nfailed +Make/m);
+  assert.match(
+    out,
+    /4 of 5 checks hold\. 1 case failed and 1 is blocked by it|\d of \d checks hold\. 1 case failed/,
+  );
+  const wrong: [file: string, says: RegExp][] = [
+    ['empty.csv', /empty\.csv cannot be used: it holds no rows/],
+    ['lacking.csv', /a\.md:4:\d+ +error name-unknown\n.*'status' has no value anywhere/],
+    ['none.csv', /There is no file 'none\.csv'/],
+    ['a.md', /'a\.md' is no table/],
+  ];
+  for (const [file, says] of wrong) {
+    const { code: refused, err } = await mervok(folder, ['run', '--rows', file]);
+    assert.equal(refused, 2, file);
+    assert.match(err, says);
+  }
+});
+
+test('with --jobs every report is the same as without', async t => {
+  const pages = Object.fromEntries(
+    Array.from({ length: 6 }, (_, at) => [
+      `p${at}.md`,
+      simple('One', `GET /${at}?after=${(6 - at) * 5}`, 'keep $.id as own') +
+        simple('Bad', 'GET /{own}?status=404'),
+    ]),
+  );
+  const folder = await collection(t, pages);
+  const reportOf = async (...args: string[]) => {
+    await mervok(folder, ['run', '-q', '-o', 'run.json', ...args]);
+    const report = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8'));
+    return JSON.stringify(report, (key, value) =>
+      [
+        'at',
+        'milliseconds',
+        'medianMilliseconds',
+        'p95Milliseconds',
+        'times',
+        'connection',
+        'received',
+        'bytesReceived',
+        'headers',
+      ].includes(key)
+        ? undefined
+        : value,
+    );
+  };
+  assert.equal(await reportOf('--jobs', '4'), await reportOf());
+});
+
+test('all shares together are the whole, and needed cases run in each', async t => {
+  const folder = await collection(t, {
+    'a.md': simple('Sign in', 'GET /', 'keep $.id as token'),
+    'b.md': simple('B', 'GET /{token}') + simple('B two'),
+    'c.md': simple('C', 'GET /{token}'),
+  });
+  const asked = new Set<string>();
+  for (const shard of ['1/3', '2/3', '3/3']) {
+    const { pages } = JSON.parse((await mervok(folder, ['list', '--json', '--shard', shard])).out);
+    for (const page of pages) for (const each of page.cases) asked.add(each.case);
+    const { out } = await mervok(folder, ['run', '--shard', shard]);
+    assert.match(out, new RegExp(`shard ${shard[0]} of 3 \\([0-9a-f]{6}\\)`));
+    assert.match(out, /Sign in/);
+  }
+  assert.equal(asked.size, 4);
+  assert.match((await mervok(folder, ['run', '--shard', '2'])).err, /--shard takes I\/N/);
+});
+
+test('how a run ends before its end: the limit of time, the first failure', async t => {
+  const folder = await collection(t, {
+    'a.md': `${simple('Make', 'GET /', 'keep $.id as id')}${simple('Bad', 'GET /?status=500')}${simple('Waits', 'GET /?after=20000')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{id}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
+  });
+  const fast = await mervok(folder, ['run', '--fail-fast']);
+  assert.equal(fast.code, 1);
+  assert.match(fast.out, /passed +Clean .*\n\n.*The run ended with the first failure\./s);
+  const timed = await mervok(folder, ['run', '--timeout', '300ms']);
+  assert.equal(timed.code, 3);
+  assert.match(timed.out, /passed +Clean .*\n\n.*The time for the run was over\s+before it had ended\./s);
+});
+
+test('users and rounds, for a while, with pauses; only what failed is told', async t => {
+  const folder = await collection(t, {
+    'a.md': simple('Make', 'GET /', 'keep $.id as id') + simple('Use', 'GET /{id}'),
+  });
+  const { out, code } = await mervok(folder, [
+    'run',
+    '--users',
+    '3',
+    '--rounds',
+    '4',
+    '--pause',
+    '5ms',
+    '-o',
+    'run.xml',
+  ]);
+  assert.equal(code, 0);
+  assert.equal(out.split('\n')[0], 'Make, 3 users, 4 rounds');
+  assert.match(out, /All 24 checks hold\. 24 cases passed\./);
+  const junit = readFileSync(join(folder, 'run.xml'), 'utf8');
+  assert.equal(junit.match(/<testsuite /g)!.length, 12);
+  assert.match(junit, /<testsuite name="Make, user 2, round 3" tests="2"/);
+  assert.match(
+    (await mervok(folder, ['run', '--for', '200ms'])).out,
+    /^Make, for 200 ms\n\nAll \d+ checks hold/,
+  );
+});
+
+test('what is told: every exchange, the events, a log with the bodies of what failed', async t => {
+  const folder = await collection(t, {
+    'a.md': simple('Good', 'POST /in\n\n{ "quay": "north" }') + simple('Bad', 'GET /out?status=500'),
+  });
+  const verbose = await mervok(folder, ['run', '--verbose']);
+  assert.match(
+    verbose.out,
+    /passed +Good.*\n\n {2}POST http:.*\/in\n.*\{ "quay": "north" \}\n\n {2}200 OK\n.*"asked": "\/in"/s,
+  );
+  assert.match(verbose.out, /failed +Bad.*expected +200.*GET http:.*\n {2}500 Internal Server Error/s);
+  const events = (await mervok(folder, ['run', '--json'])).out
+    .trimEnd()
+    .split('\n')
+    .map(line => JSON.parse(line));
+  for (const event of events) eventSchema.parse(event);
+  assert.deepEqual([events[0].type, events.at(-1).type], ['run', 'end']);
+  await mervok(folder, ['run', '-q', '--log', 'run.log']);
+  const lines = readFileSync(join(folder, 'run.log'), 'utf8')
+    .trimEnd()
+    .split('\n')
+    .map(line => JSON.parse(line));
+  assert.deepEqual(
+    lines.map(({ method, status, outcome }) => [method, status, outcome]),
+    [
+      ['POST', 200, 'passed'],
+      ['GET', 500, 'failed'],
+    ],
+  );
+  assert.equal(lines[0].responseBody, undefined);
+  assert.match(lines[1].responseBody, /"asked":"\/out\?status=500"/);
+  assert.match((await mervok(folder, ['run', '--log', 'a.md/x'])).err, /The log cannot be written/);
+  const failures = (await mervok(folder, ['run', '--only-failures'])).out;
+  assert.ok(/failed +Bad/.test(failures) && !/passed +Good/.test(failures));
+  assert.match(
+    (await mervok(folder, ['run', '--json', '--verbose'])).err,
+    /--verbose and --json do not go together/,
+  );
+});
+
+test('--watch runs again what a changed file touches, until it is interrupted', async t => {
+  const folder = await collection(t, {
+    'a.md': simple('Make', 'GET /', 'keep $.id as id'),
+    'b.md': simple('Use', 'GET /{id}'),
+    'c.md': simple('Other'),
+  });
+  let shown = '';
+  const { out } = await mervok(folder, ['run', '--watch'], {}, child => {
+    let step = 0;
+    child.stdout!.on('data', chunk => {
+      shown += chunk;
+      const waits = shown.match(/Waiting for changes/g)?.length ?? 0;
+      if (waits === 1 && step === 0) {
+        step = 1;
+        writeFileSync(join(folder, 'a.md'), simple('Make', 'GET /?status=500', 'keep $.id as id'));
+      } else if (waits === 2 && step === 1) {
+        step = 2;
+        child.kill('SIGINT');
+      }
+    });
+  });
+  const [first, second] = out.split('changed: a.md');
+  assert.match(first!, /3 cases passed/);
+  assert.match(second!, /failed +Make/);
+  assert.match(second!, /Use/);
+  assert.ok(!/Other/.test(second!), second);
+});
+
+test('cookies go along with what pages need', async t => {
+  const origin = await serve(t, (request, response) => {
+    response.writeHead(200, { 'Content-Type': 'application/json', 'Set-Cookie': 'sid=quay; Path=/' });
+    response.end(JSON.stringify({ cookie: request.headers.cookie ?? 'none' }));
+  });
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'sign-in.md': simple('Sign in', 'POST /'),
+    'a.md': `---\nneeds: [sign-in.md]\n---\n${simple('With', 'GET /', '$.cookie = "sid=quay"')}`,
+    'b.md': simple('Without', 'GET /', '$.cookie = "none"'),
+  });
+  for (const jobs of ['1', '3']) assert.equal((await mervok(folder, ['run', '--jobs', jobs])).code, 0);
+});

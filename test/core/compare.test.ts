@@ -1,0 +1,101 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { compareRuns, gatherRun, rankDeviation } from '../../src/core/record/compare.ts';
+import type { RunEvent } from '../../src/core/record/events.ts';
+import { comparisonText } from '../../src/reports/comparison.ts';
+import { caseText } from '../support/collection.ts';
+import { runTexts } from '../support/engine.ts';
+
+async function* told(events: readonly RunEvent[]) {
+  yield* events;
+}
+
+/** A run of cases by their title, each with its outcomes and the times of its responses. */
+async function ranWith(cases: { [title: string]: { status?: number; times?: number[] } }) {
+  const page = Object.keys(cases).map(title => caseText(title, `GET /${title}`, 'status = 200'));
+  const texts = { 'mervok.yaml': 'base: http://harbour.skerry.example\n', 'a.md': page.join('') };
+  const { events } = await runTexts(texts, ({ url }) => ({
+    status: cases[new URL(url).pathname.slice(1)]?.status ?? 200,
+  }));
+  // As if each had been sent more than once.
+  const longer = events.flatMap((event): RunEvent[] => {
+    if (event.type !== 'exchange') return [event];
+    const { times = [5] } = cases[new URL(event.request.url).pathname.slice(1)]!;
+    return times.map(total => ({ ...event, times: { total } }));
+  });
+  return gatherRun(told(longer));
+}
+
+test('what newly fails, what is repaired, what is new and what is gone', async () => {
+  const before = await ranWith({
+    Kept: {},
+    Broken: {},
+    Mended: { status: 500 },
+    Gone: {},
+    Bad: { status: 404 },
+  });
+  const now = await ranWith({ Kept: {}, Broken: { status: 500 }, Mended: {}, New: {}, Bad: { status: 404 } });
+  const comparison = compareRuns(before, now);
+  const addresses = (cases: readonly { address: string }[]) => cases.map(({ address }) => address);
+  assert.deepEqual(addresses(comparison.newlyFailing), ['a.md#broken']);
+  assert.deepEqual(addresses(comparison.repaired), ['a.md#mended']);
+  assert.deepEqual(addresses(comparison.added), ['a.md#new']);
+  assert.deepEqual(addresses(comparison.gone), ['a.md#gone']);
+  assert.deepEqual([comparison.stillFailing, comparison.common, comparison.slower], [1, 4, []]);
+  const lines = comparisonText(comparison, {
+    paint: (_, text) => text,
+    measure: text => text.length,
+    width: 80,
+  });
+  assert.deepEqual(lines, [
+    'newly failing    a.md#broken  passed, now failed',
+    '',
+    'repaired         a.md#mended  failed, now passed',
+    '',
+    'new              a.md#new',
+    '',
+    'gone             a.md#gone',
+    '',
+    'Of 4 cases in both runs: 1 newly not passing, 1 still not passing, 1 repaired, 1',
+    'new and 1 gone.',
+    'Too few times to tell what became slower: 8 cases, or 8 rounds, are wanted.',
+  ]);
+});
+
+test('slower beyond noise: by ranks where there are many times, else beside all other cases', async () => {
+  const around = (centre: number) => Array.from({ length: 12 }, (_, at) => centre + (at % 5) / 10);
+  const rows: [what: string, before: number[], now: number[], slower: boolean][] = [
+    ['plainly', around(10), around(16), true],
+    ['too little to be noticed', around(10), around(11), false],
+    ['less than 2 ms', around(1), around(2), false],
+    ['one odd time', around(10), [...around(10).slice(1), 900], false],
+    ['faster', around(16), around(10), false],
+  ];
+  for (const [what, before, now, slower] of rows) {
+    const comparison = compareRuns(
+      await ranWith({ A: { times: before } }),
+      await ranWith({ A: { times: now } }),
+    );
+    assert.equal(comparison.slower.length === 1, slower, what);
+  }
+  const single = (times: number[]) =>
+    ranWith(Object.fromEntries(times.map((time, at) => [`C${at}`, { times: [time] }])));
+  const calm = [5, 7, 9, 11, 13, 20, 40, 80, 100, 120];
+  const one = compareRuns(await single(calm), await single([5.2, 7.1, 9.3, 11, 13.4, 21, 39, 82, 101, 480]));
+  assert.deepEqual(
+    one.slower.map(({ address, by }) => [address, by]),
+    [['a.md#c9', 'spread']],
+  );
+  // A machine that is slower as a whole is no reason to blame one case.
+  const all = compareRuns(await single(calm), await single(calm.map(time => time * 3)));
+  assert.deepEqual(all.slower, []);
+});
+
+test('the rank test, against values worked out by hand', () => {
+  // U = 9 of 9: (9 - 4.5) / sqrt(9 / 12 * 7)
+  assert.ok(Math.abs(rankDeviation([1, 2, 3], [4, 5, 6]) - 4.5 / Math.sqrt(5.25)) < 1e-12);
+  assert.equal(rankDeviation([1, 1, 1], [1, 1, 1]), 0);
+  assert.ok(Math.abs(rankDeviation([1, 2, 3], [1, 2, 3])) < 1e-12);
+  // Ties between both: U = 2.5, variance 4 / 12 * (5 - 6 / 12)
+  assert.ok(Math.abs(rankDeviation([1, 2], [2, 2]) - (3 - 2) / Math.sqrt((4 / 12) * (5 - 24 / 12))) < 1e-12);
+});
