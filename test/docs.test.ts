@@ -2,11 +2,17 @@ import assert from 'node:assert/strict';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { test } from 'node:test';
+import { Command } from 'commander';
 import { defects } from '../demo/harbour/defects.ts';
+import { commands as commandsOf } from '../src/cli/commands.ts';
 import { functions } from '../src/core/language/functions/table.ts';
+import { recordSchema } from '../src/core/record/schema.ts';
 import { laterKeys, rootKeys } from '../src/core/settings/keys.ts';
 import { codes } from '../src/core/text/finding.ts';
 import { reports } from '../src/reports/index.ts';
+
+/** Options that every command shares are explained once. */
+const common = ['--no-color', '--env', '--set', '--vars', '--files-anywhere'];
 
 const text = (file: string) => readFileSync(file, 'utf8');
 const language = text('docs/language.md');
@@ -33,6 +39,25 @@ test('commands, defects and reports are those that there are', () => {
   const commands = text('docs/commands.md');
   for (const name of Object.keys(defects)) assert.ok(commands.includes(`\`${name}\``), name);
   for (const ending of Object.keys(reports)) assert.ok(commands.includes(`| \`${ending}\` |`), ending);
+});
+
+test('the published schema of the record is that of the code', () => {
+  assert.equal(
+    text('docs/record.schema.json'),
+    `${JSON.stringify(recordSchema(), undefined, 2)}\n`,
+    'npm run schema writes it anew',
+  );
+});
+
+test('every option that a command has is explained', async () => {
+  const commands = text('docs/commands.md');
+  for (const [name, describe] of Object.entries(commandsOf)) {
+    const { options } = describe(new Command(name));
+    const [, section = ''] =
+      new RegExp(`^## ${name}$([\\s\\S]*?)(?=^## |$(?![\\s\\S]))`, 'm').exec(commands) ?? [];
+    for (const { long } of options)
+      assert.ok(section.includes(`${long}`) || common.includes(long!), `${name} ${long}`);
+  }
 });
 
 test('every link inside the documentation leads somewhere', () => {

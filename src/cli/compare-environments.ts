@@ -3,6 +3,7 @@ import { inWords } from '../core/text/nearest.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
 import { Plain } from '../core/values/value.ts';
+import { world } from '../drivers/world.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
 import { UsageMistake } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan } from './prepare.ts';
@@ -95,7 +96,7 @@ function valueOfName(
   if (!giver) return undefined;
   const lookup = (other: string) => giversOf(other, user, flow)[0]?.definition;
   const value = giver.definition
-    ? valueBefore(giver.definition, lookup, outside)
+    ? valueBefore(giver.definition, lookup, outside, world)
     : plan.given.get(name)?.value;
   const text =
     value === undefined

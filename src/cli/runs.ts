@@ -88,7 +88,8 @@ export async function compareCommand(
   const measure = await createMeasure([...a.keys(), ...b.keys()]);
   out(`${paint('quiet', `${earlier.id}, then ${later.id}`)}\n\n`);
   out(`${comparisonText(comparison, { paint, measure, width }).join('\n')}\n`);
-  if (comparison.newlyFailing.length > 0) process.exitCode = exitCodes.failed;
+  if (comparison.newlyFailing.length + comparison.newlyBlocked.length > 0)
+    process.exitCode = exitCodes.failed;
 }
 
 function runBefore(id: string, root: string): { id: string; path: string } {

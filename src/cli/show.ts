@@ -21,7 +21,7 @@ import type { Terminal } from './terminal.ts';
 
 /** Shows the requests of cases as they would go out, and where each value comes from. Nothing is sent. */
 export async function showCommand(path: string, flags: PlanFlags, terminal: Terminal): Promise<void> {
-  const prepared = await preparePlan([path], flags);
+  const prepared = await preparePlan([path], { ...flags, cleansUp: false });
   const { plan, findings } = prepared;
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) await printFindings(errors, terminal);

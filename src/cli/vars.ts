@@ -5,6 +5,7 @@ import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/invento
 import { Masker } from '../core/record/mask.ts';
 import type { Code, Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
+import { world } from '../drivers/world.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { compareEnvironments } from './compare-environments.ts';
@@ -87,13 +88,15 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
     for (const name of namesIn(user, flow)) {
       const givers = giversOf(name, user, flow);
       for (const [index, giver] of givers.entries()) {
-        const title = giver.definition || !giver.place ? giver.origin.replace(/^from /, '') : keptTitle;
+        const title =
+          giver.definition || giver.byRows || !giver.place ? giver.origin.replace(/^from /, '') : keptTitle;
         const rows = sections.get(title) ?? new Map<string, NamedValue>();
         sections.set(title, rows);
         const key = `${name} ${giverText(giver)}`;
         if (rows.has(key)) continue;
         const hides = givers.slice(index + 1).map(giverText);
-        const from = giver.definition && giver.place ? placeText(giver.place) : giverText(giver);
+        const from =
+          (giver.definition || giver.byRows) && giver.place ? placeText(giver.place) : giverText(giver);
         rows.set(key, { name, value: tellValue(giver, user), from, hides });
       }
     }
@@ -110,6 +113,8 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
 function strength(title: string): number {
   const levels = [
     keptTitle,
+    'a column',
+    'an item',
     'given by',
     'the settings of',
     'the front matter',
@@ -127,12 +132,13 @@ function masked(
   masker: Masker,
 ): string {
   if (plan.secretNames.has(giver.name)) return '[secret]';
+  if (giver.byRows) return 'another for each row';
   if (!giver.definition) {
     const given = giver.place ? undefined : plan.given.get(giver.name);
     return given === undefined ? 'known once it has run' : masker.text(valueText(given.value));
   }
   const lookup = (name: string) => giversOf(name, user, flow)[0]?.definition;
-  const value = valueBefore(giver.definition, lookup, outside);
+  const value = valueBefore(giver.definition, lookup, outside, world);
   return value === undefined ? 'not known' : masker.text(valueText(value));
 }
 

@@ -11,13 +11,10 @@ interface View {
 
 /** What two runs have in common and what not; what matters most comes first. */
 export function comparisonText(comparison: Comparison, view: View): string[] {
-  const { newlyFailing, repaired, slower, added, gone, timesCompared } = comparison;
-  // What only follows from another failure stands below it.
-  const roots = newlyFailing.filter(({ cause }) => cause === undefined);
-  const following = newlyFailing.filter(({ cause }) => cause !== undefined);
+  const { newlyFailing, newlyBlocked, repaired, slower, added, gone, timesCompared } = comparison;
   const lines = [
-    ...section('newly failing', roots, changeText, 'failed', view),
-    ...section('blocked by that', following, each => `by ${each.cause}`, 'quiet', view),
+    ...section('newly failing', newlyFailing, changeText, 'failed', view),
+    ...section('blocked', newlyBlocked, each => `by ${each.cause}`, 'quiet', view),
     ...section('repaired', repaired, changeText, 'plain', view),
     ...section('slower', slower, slowerText, 'error', view),
     ...section('new', added, () => '', 'plain', view),
@@ -82,11 +79,15 @@ function slowerText({ before, now }: SlowerCase): string {
   return `${durationText(before)}, now ${durationText(now)}`;
 }
 
-function verdict({ newlyFailing, repaired, slower, added, gone, stillFailing, common }: Comparison): string {
+function verdict(comparison: Comparison): string {
+  const { newlyFailing, newlyBlocked, repaired, freed, slower, added, gone, stillFailing, common } =
+    comparison;
   const parts = [
-    ...(newlyFailing.length > 0 ? [`${newlyFailing.length} newly not passing`] : []),
+    ...(newlyFailing.length > 0 ? [`${newlyFailing.length} newly failing`] : []),
+    ...(newlyBlocked.length > 0 ? [`${newlyBlocked.length} newly blocked`] : []),
     ...(stillFailing > 0 ? [`${stillFailing} still not passing`] : []),
     ...(repaired.length > 0 ? [`${repaired.length} repaired`] : []),
+    ...(freed.length > 0 ? [`${freed.length} no longer blocked`] : []),
     ...(slower.length > 0 ? [`${slower.length} slower`] : []),
     ...(added.length > 0 ? [`${added.length} new`] : []),
     ...(gone.length > 0 ? [`${gone.length} gone`] : []),

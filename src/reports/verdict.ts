@@ -61,10 +61,11 @@ export function nextInWords(
   pathPrefix: string,
 ): string | undefined {
   if (address === undefined) return undefined;
-  const several = cases.failed + cases.error + cases.blocked > 1;
+  const bad = cases.failed + cases.error;
+  const several = bad + cases.blocked > 1;
   const folder = pathPrefix === '' ? '' : `${quoteArgument(pathPrefix)} `;
   const what = several ? `${folder}--failed` : quoteArgument(pathPrefix + address);
-  return `Once ${several ? 'they are' : 'it is'} mended: mervok run ${what}`;
+  return `Once ${bad > 1 ? 'they are' : 'it is'} mended: mervok run ${what}`;
 }
 
 function quoteArgument(text: string): string {

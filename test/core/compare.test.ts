@@ -56,8 +56,8 @@ test('what newly fails, what is repaired, what is new and what is gone', async (
     '',
     'gone             a.md#gone',
     '',
-    'Of 4 cases in both runs: 1 newly not passing, 1 still not passing, 1 repaired, 1',
-    'new and 1 gone.',
+    'Of 4 cases in both runs: 1 newly failing, 1 still not passing, 1 repaired, 1 new',
+    'and 1 gone.',
     'Too few times to tell what became slower: 8 cases, or 8 rounds, are wanted.',
   ]);
 });

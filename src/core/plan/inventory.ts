@@ -1,3 +1,4 @@
+import type { World } from '../language/functions/signature.ts';
 import type { Outside, VariableDefinition } from '../variables/definition.ts';
 import type { CollectionCase } from './collection.ts';
 import type { Flow } from './flow.ts';
@@ -11,6 +12,8 @@ export interface Giver {
   readonly place?: Place;
   /** Where it is a variable, whose value can be told before the run. */
   readonly definition?: VariableDefinition;
+  /** Whether each row of a table, or item of a list, gives another one. */
+  readonly byRows?: true;
 }
 
 /** Everything that gives a name a value in a case, from strong to weak; the first one counts. */
@@ -42,16 +45,23 @@ export function namesIn(user: CollectionCase, flow: Flow): string[] {
   return [...names].filter(name => giversOf(name, user, flow).length > 0).sort();
 }
 
-function giverOfRows(name: string, user: CollectionCase, flow: Flow): Giver {
-  const { each } = user.written;
-  const item = each?.type === 'each-value' && each.name === name;
-  const table = [flow.tables.ofCase.get(user), flow.tables.ofPage.get(user.page)].find(known =>
-    known?.columns.includes(name),
-  )?.name;
+function giverOfRows(name: string, user: CollectionCase, { tables }: Flow): Giver {
+  const { page, written } = user;
+  const { each } = written;
+  const byRows = true;
+  const place = each && placeOf(page.page.source, each.range);
+  if (each?.type === 'each-value' && each.name === name)
+    return { name, byRows, origin: 'an item of a list', ...(place && { place }) };
+  const [own, ofPage] = [tables.ofCase.get(user), tables.ofPage.get(page)];
+  if (own?.columns.includes(name))
+    return { name, byRows, origin: `a column of ${own.name}`, ...(place && { place }) };
+  if (!ofPage?.columns.includes(name)) return { name, byRows, origin: 'a column of --rows' };
+  const { table, level } = page.rows!;
   return {
     name,
-    origin: table !== undefined ? `a column of ${table}` : item ? 'an item of a list' : 'a column of --rows',
-    ...(each && { place: placeOf(user.page.page.source, each.range) }),
+    byRows,
+    origin: `a column of ${ofPage.name}`,
+    place: placeOf(level.source, table.range),
   };
 }
 
@@ -75,12 +85,14 @@ export function valueBefore(
   definition: VariableDefinition,
   lookup: (name: string) => VariableDefinition | undefined,
   outside: Outside,
+  world: World,
 ) {
   const trail = new Set<VariableDefinition>();
   const resolve = (each: VariableDefinition): ReturnType<VariableDefinition['resolve']> => {
     if (trail.has(each)) throw new Error(`'${each.name}' refers to itself`);
     trail.add(each);
     const scene = {
+      world,
       lookup: (name: string) => {
         const other = lookup(name);
         return other && { ...resolve(other), secret: other.secret };

@@ -3,9 +3,12 @@ import type { Outcome } from './outcomes.ts';
 
 /** What two runs have in common and what not. */
 export interface Comparison {
-  /** Passed before, or was skipped, and does not pass now; blocked ones that only follow stand with their cause. */
+  /** Passed before, or was skipped, and fails now; those that are only blocked stand apart. */
   readonly newlyFailing: readonly ChangedCase[];
+  readonly newlyBlocked: readonly ChangedCase[];
   readonly repaired: readonly ChangedCase[];
+  /** Passes now, and was only blocked before. */
+  readonly freed: readonly ChangedCase[];
   readonly slower: readonly SlowerCase[];
   /** Only in the later run. */
   readonly added: readonly ComparedCase[];
@@ -95,10 +98,14 @@ export function compareRuns(before: GatheredRun, now: GatheredRun): Comparison {
     now: each.outcome,
     ...(each.cause !== undefined && { cause: each.cause }),
   }));
+  const worse = changed.filter(each => passes(each.before) && !passes(each.now));
+  const better = changed.filter(each => !passes(each.before) && passes(each.now));
   const slow = slowerOnes(common.map(each => [before.get(each.address)!, each]));
   return {
-    newlyFailing: changed.filter(each => passes(each.before) && !passes(each.now)),
-    repaired: changed.filter(each => !passes(each.before) && passes(each.now)),
+    newlyFailing: worse.filter(each => each.now !== 'blocked'),
+    newlyBlocked: worse.filter(each => each.now === 'blocked'),
+    repaired: better.filter(each => each.before !== 'blocked'),
+    freed: better.filter(each => each.before === 'blocked'),
     slower: slow.cases,
     added: [...now.values()].filter(each => !before.has(each.address)).map(named),
     gone: [...before.values()].filter(each => !now.has(each.address)).map(named),
