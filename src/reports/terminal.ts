@@ -30,6 +30,8 @@ const toldOneByOne = 12;
 const toldOneByOneInAll = 40;
 /** So many failing cases are told in full; a long run would otherwise bury the verdict. */
 const toldInFull = 40;
+/** And so many of the same case, where cases run again and again. */
+const toldOfEach = 3;
 const eraseLine = '\u001b[K';
 
 interface Lane {
@@ -64,6 +66,7 @@ export class TerminalReport {
   #gap = true;
   #blocked: CaseEvent[] = [];
   #toldInFull = 0;
+  readonly #toldOf = new Map<string, number>();
   #untold = 0;
   #firstFailed: CaseEvent | undefined;
   readonly #titles = new Map<string, string>();
@@ -133,6 +136,12 @@ export class TerminalReport {
     return this.options.onlyFailures === true || rounds !== 1 || users !== undefined || rows !== undefined;
   }
 
+  /** Whether the same is done over and over, so that the same failure comes over and over too. */
+  get #isLoad(): boolean {
+    const { rounds, users } = this.#run!;
+    return rounds !== 1 || users !== undefined;
+  }
+
   /** A page that stands alone has said its title already. */
   #tellRun(run: EventOf<'run'>, first: EventOf<'page'>): void {
     const { title } = run;
@@ -188,10 +197,12 @@ export class TerminalReport {
 
   #failed(event: CaseEvent, failing: readonly CheckEvent[]): void {
     this.#firstFailed ??= event;
-    if (this.#toldInFull >= toldInFull) {
+    const told = this.#toldOf.get(event.case) ?? 0;
+    if (this.#toldInFull >= toldInFull || (this.#isLoad && told >= toldOfEach)) {
       this.#untold++;
       return;
     }
+    this.#toldOf.set(event.case, told + 1);
     this.#toldInFull++;
     this.#tellPage();
     this.#unfold();
@@ -298,7 +309,9 @@ export class TerminalReport {
     const { tally, options } = this;
     this.#eraseProgress();
     if (this.#untold > 0)
-      this.#line(`${this.#untold} more cases did not pass; a report tells all of them: -o run.json`);
+      this.#line(
+        `${counted(this.#untold, 'more case')} did not pass; a report tells all of them: -o run.json`,
+      );
     this.#emptyLine();
     const verdict = verdictInWords(tally);
     for (const line of wrap(verdict, this.#width, options.measure)) {

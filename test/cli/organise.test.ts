@@ -478,3 +478,11 @@ test('cookies go along with what pages need', async t => {
   });
   for (const jobs of ['1', '3']) assert.equal((await mervok(folder, ['run', '--jobs', jobs])).code, 0);
 });
+
+test('many users wait at the same time without a word on standard error; the same failure is told three times', async t => {
+  const folder = await collection(t, { 'a.md': simple('A', 'GET /?after=20&status=404') });
+  const { out, err } = await mervok(folder, ['run', '--users', '30']);
+  assert.equal(err, '');
+  assert.equal(out.match(/^failed/gm)!.length, 3);
+  assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.json$/m);
+});

@@ -116,9 +116,9 @@ test('a failure ends with 1 and shows all that is needed', async t => {
   assert.match(out, /^ {11}expected {3}200\n {11}found {6}404$/m);
   assert.match(out, /^blocked {2}Far: 'far' did not come from Wrong$/m);
   assert.match(out, /1 case failed and 1 is blocked by it\.$/m);
-  assert.match(out, /mervok run wrong\.md#wrong$/m);
+  assert.match(out, /^Once it is mended: mervok run --failed$/m);
   mkdirSync(join(folder, 'sub'));
-  assert.match((await mervok(join(folder, 'sub'), ['run'])).out, /mervok run \.\.\/wrong\.md#wrong$/m);
+  assert.match((await mervok(join(folder, 'sub'), ['run'])).out, /mervok run \.\.\/ --failed$/m);
 });
 
 test('an answer that is no JSON, a server that is not there', async t => {

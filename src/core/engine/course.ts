@@ -9,6 +9,8 @@ export class Course {
   #stopped: Stop | undefined;
 
   constructor(outer: AbortSignal) {
+    // Every user waits for something of its own.
+    process.getBuiltinModule('node:events').setMaxListeners(0, this.#ender.signal);
     this.#outer = outer;
     if (outer.aborted) this.#onInterrupt();
     else outer.addEventListener('abort', this.#onInterrupt);
