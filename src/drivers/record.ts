@@ -1,8 +1,7 @@
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
-import { open, rename, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
-import type { RunEvent } from '../core/record/events.ts';
+import type { CheckEvent, RunEvent } from '../core/record/events.ts';
 import { LineFile } from './line-file.ts';
 import { idsIn, readRecord, runsFolder } from './runs.ts';
 
@@ -15,6 +14,8 @@ export const keptRecords = 30;
 export class Recorder {
   readonly #lines: LineFile;
   readonly #temporary: string | undefined;
+  /** By the place of a check: what its line always says. The checks of a level belong to many cases. */
+  readonly #checks = new WeakMap<object, { text: string; of: string; address: string; json: string }>();
 
   private constructor(
     /** As commands name it; nothing where the record does not outlast the run. */
@@ -54,7 +55,22 @@ export class Recorder {
   }
 
   add(event: RunEvent): void {
-    this.#lines.add(JSON.stringify(event));
+    this.#lines.add(event.type === 'check' ? this.#checkLine(event) : JSON.stringify(event));
+  }
+
+  /** Most lines are checks that hold, and what they say of themselves never changes. */
+  #checkLine(event: CheckEvent): string {
+    const { round, user, case: address, row, place, text, holds, label, level } = event;
+    if (holds !== 'yes') return JSON.stringify(event);
+    let known = this.#checks.get(place);
+    if (known?.text !== text || known.of !== address) {
+      const json = JSON.stringify({ place, text, holds }).slice(1, -1);
+      known = { text, of: address, address: JSON.stringify(address), json };
+      this.#checks.set(place, known);
+    }
+    const whose = `${user === undefined ? '' : `,"user":${user}`},"case":${known.address}${row === undefined ? '' : `,"row":${row}`}`;
+    const more = `${label === undefined ? '' : `,"label":${JSON.stringify(label)}`}${level === undefined ? '' : `,"level":${JSON.stringify(level)}`}`;
+    return `{"type":"check","round":${round}${whose},${known.json}${more}}`;
   }
 
   /** Why it does not hold everything. */
@@ -88,6 +104,7 @@ export async function writeWhole(
   const target = resolve(path);
   mkdirSync(dirname(target), { recursive: true });
   const draft = `${target}.${process.pid}.part`;
+  const { open, rename, rm } = process.getBuiltinModule('node:fs/promises');
   try {
     const file = await open(draft, 'w');
     try {

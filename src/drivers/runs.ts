@@ -1,7 +1,5 @@
-import { createReadStream, existsSync, readdirSync, statSync } from 'node:fs';
-import { open } from 'node:fs/promises';
+import { closeSync, createReadStream, existsSync, openSync, readdirSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { createInterface } from 'node:readline';
 import type { EventOf, RunEvent } from '../core/record/events.ts';
 import { recordVersion } from '../core/record/outcomes.ts';
 import { didYouMean } from '../core/text/nearest.ts';
@@ -64,7 +62,7 @@ export function findRun(named: string, root: string | undefined): { id: string; 
 export async function* readRecord(path: string): AsyncGenerator<RunEvent> {
   let number = 0;
   let damage: FileMistake | undefined;
-  const lines = createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY });
+  const lines = linesOf(path);
   for await (const line of lines) {
     // What cannot be read and is not the end is damage.
     if (damage) throw damage;
@@ -106,20 +104,26 @@ export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; 
     break;
   }
   const { size } = statSync(path);
-  const file = await open(path);
+  const bytes = Buffer.alloc(Math.min(size, tail));
+  const file = openSync(path, 'r');
   try {
-    const wanted = Math.min(size, tail);
-    const { buffer, bytesRead } = await file.read(Buffer.alloc(wanted), 0, wanted, size - wanted);
-    const last = parseEvent(buffer.toString('utf8', 0, bytesRead).trimEnd().split('\n').at(-1)!);
-    return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
+    readSync(file, bytes, 0, bytes.length, size - bytes.length);
   } finally {
-    await file.close();
+    closeSync(file);
   }
+  const last = parseEvent(bytes.toString('utf8').trimEnd().split('\n').at(-1)!);
+  return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
+}
+
+/** Loaded where a record is read: few runs do that. */
+function linesOf(path: string): AsyncIterable<string> {
+  const { createInterface } = process.getBuiltinModule('node:readline');
+  return createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY });
 }
 
 /** What became of each case in a record: lines of other kinds are not even parsed. */
 export async function* casesOf(path: string): AsyncGenerator<EventOf<'case'>> {
-  const lines = createInterface({ input: createReadStream(path), crlfDelay: Number.POSITIVE_INFINITY });
+  const lines = linesOf(path);
   for await (const line of lines) {
     if (!line.startsWith('{"type":"case"')) continue;
     const event = parseEvent(line);

@@ -27,7 +27,8 @@ export async function runCase(
     return;
   }
   if (!planned.each) {
-    await context.beforeCase();
+    const pause = context.beforeCase();
+    if (pause) await pause;
     if (context.isOver()) return;
     ended.set(planned.address, await new StepRunner(planned, scope, context).run());
   } else {

@@ -4,21 +4,18 @@ import type { Ports } from './ports.ts';
 /** How far a run may go: what has ended it, and what ends the request that is being waited for. */
 export class Course {
   readonly #ender = new AbortController();
+  /** Ends what is being waited for. */
+  readonly signal = this.#ender.signal;
   readonly #outer: AbortSignal;
   readonly #onInterrupt = () => this.stop('interrupt');
   #stopped: Stop | undefined;
 
   constructor(outer: AbortSignal) {
     // Every user waits for something of its own.
-    process.getBuiltinModule('node:events').setMaxListeners(0, this.#ender.signal);
+    process.getBuiltinModule('node:events').setMaxListeners(0, this.signal);
     this.#outer = outer;
     if (outer.aborted) this.#onInterrupt();
     else outer.addEventListener('abort', this.#onInterrupt);
-  }
-
-  /** Ends what is being waited for. */
-  get signal(): AbortSignal {
-    return this.#ender.signal;
   }
 
   /** Set where nothing more is to be begun. */

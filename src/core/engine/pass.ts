@@ -33,7 +33,7 @@ export interface RunContext {
   readonly signal: AbortSignal;
   readonly isOver: () => boolean;
   /** Waits before a case where that is wanted, or where too much has been said that nobody has heard yet. */
-  readonly beforeCase: () => Promise<void>;
+  readonly beforeCase: () => Promise<void> | undefined;
   readonly onFailure: () => void;
 }
 
@@ -41,7 +41,6 @@ export interface RunContext {
 export class Pass {
   readonly #scope: PassScope;
   readonly #ended: Ended = new Map();
-  readonly #order: InOrder<RunEvent>;
   #isFirstCase = true;
 
   constructor(
@@ -57,18 +56,19 @@ export class Pass {
       if (secret) masker.addValue(value, 'passing');
     const onSecret = (value: Parameters<Masker['addValue']>[0]) => masker.addValue(value, 'passing');
     this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries);
-    this.#order = new InOrder(base.emit);
   }
 
   async run(): Promise<void> {
-    await this.#runPages();
+    const { jobs = 1 } = this.base.options;
+    if (jobs > 1) await this.#runSeveral(jobs);
+    else for (const page of this.plan.pages) await this.#runPage(page, this.#contextOf(page, this.base.emit));
     await this.#cleanUp();
   }
 
   /** The earliest page that can run goes first, as long as fewer run than may at once. */
-  async #runPages(): Promise<void> {
-    const { jobs = 1 } = this.base.options;
-    const waiting = this.plan.pages.map(page => ({ page, lane: this.#order.lane() }));
+  async #runSeveral(jobs: number): Promise<void> {
+    const order = new InOrder(this.base.emit);
+    const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
     const open = new Set(waiting.map(({ page }) => page.file));
     const running = new Set<Promise<void>>();
     while (waiting.length > 0 || running.size > 0) {
@@ -100,11 +100,11 @@ export class Pass {
       world: ports.chance(`${turn.user ?? 1}/${turn.round}/${this.row?.told.number ?? 0}/${page.file}`),
       signal: course.signal,
       isOver: () => course.stopped !== undefined,
-      beforeCase: async () => {
-        await room();
+      beforeCase: () => {
         const isFirst = this.#isFirstCase;
         this.#isFirstCase = false;
-        if (options.pause !== undefined && !isFirst) await ports.sleep(options.pause, course.signal);
+        if (options.pause === undefined || isFirst) return room();
+        return ports.sleep(options.pause, course.signal).then(room);
       },
       onFailure: () => {
         if (options.failFast) course.stop('failure');

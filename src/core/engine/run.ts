@@ -7,7 +7,7 @@ import type { Outside } from '../variables/definition.ts';
 import { Course } from './course.ts';
 import { Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
-import { takeRows } from './rows.ts';
+import { type TakenRow, takeRows } from './rows.ts';
 import { toMicrosecond } from './time.ts';
 
 export interface RunOptions {
@@ -116,9 +116,8 @@ async function runUser(
   const isOver = () => course.stopped !== undefined;
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
-    const rows = plan.rows ? takeRows(plan.rows, name => plan.secretNames.has(name)) : [undefined];
-    for await (const row of rows) {
-      if (isOver()) return;
+    const turn = user === undefined ? { round } : { round, user };
+    const runPass = (row: TakenRow | undefined) => {
       const own = options.masker ?? masker.forPass();
       const base = {
         ports,
@@ -126,9 +125,14 @@ async function runUser(
         masker: own,
         emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
       };
-      const turn = user === undefined ? { round } : { round, user };
-      await new Pass(plan, turn, row, course, base).run();
-    }
+      return new Pass(plan, turn, row, course, base).run();
+    };
+    if (!plan.rows) await runPass(undefined);
+    else
+      for await (const row of takeRows(plan.rows, name => plan.secretNames.has(name))) {
+        if (isOver()) return;
+        await runPass(row);
+      }
   }
 }
 

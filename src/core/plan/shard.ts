@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import type { CollectionCase, CollectionPage } from './collection.ts';
 
 /** One of several shares of a selection, each run by a machine of its own. */
@@ -43,6 +42,7 @@ export function shareOf(
   }
   const mine = new Set(shares[index - 1]?.cases);
   const addresses = shares.map(share => share.cases.map(each => each.address).join('\n')).join('\n\n');
+  const { createHash } = process.getBuiltinModule('node:crypto');
   const share = createHash('sha256').update(addresses).digest('hex').slice(0, 6);
   return { cases: cases.filter(each => mine.has(each)), shard: { index, of, share } };
 }
