@@ -54,6 +54,7 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   const masker = new Masker();
   addKnownSecrets(plan, masker, outside);
   const row = await firstRow(planned, plan);
+  for (const { value, secret } of row.values()) if (secret) masker.addValue(value, 'lasting');
   const { requests, lookup } = previewCase(plan, planned, world, outside, row);
   for (const { secrets } of requests) for (const secret of secrets) masker.addValue(secret, 'lasting');
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { folderWith, mervok } from '../support/program.ts';
@@ -80,16 +80,19 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     kase('Token', oauth('basic'), 'GET /'),
     kase('Token by body', oauth('body'), 'GET /'),
     kase('Bearer', 'auth: { bearer: "{coded}" }', 'GET /'),
+    kase('File and computed', '', 'POST /\nX-Kept: {kept}', 'text body\n{kept} {made}'),
+    '## Row\n\n```mervok\neach row of people\n```\n\n```http\nPOST /{pin}\n\n{pin}\n```\n\n```mervok\nstatus = 404\nsent body = "x"\n```\n\n',
   ].join('');
   const folder = folderWith(t, {
-    'mervok.yaml': `base: ${origin}\nvariables: { coded: { secret: "plain-0417-word" } }\n`,
+    'mervok.yaml': `base: ${origin}\nvariables:\n  coded: { secret: "plain-0417-word" }\n  kept: { file: kept.txt, secret: true }\n  made: { let: 'join([{kept}, "-made"], "")' }\n  pin: { secret: none-at-all }\nenvironments: { local: {}, staging: { coded: { secret: "plain-0417-word" } } }\n`,
+    'kept.txt': 'kept-in-a-file\n',
     'mervok.secret.yaml': `variables:\n  word: ${JSON.stringify(secret)}\n`,
-    'page.md': `# Secrets\n\n${page}`,
+    'page.md': `# Secrets\n\n\`\`\`csv rows people\npin\npin-of-a-row\n\`\`\`\n\n${page}`,
   });
   const files = ['out/r.xml', 'out/r.json', 'out/r.ndjson'];
   const run = await mervok(folder, ['run', ...files.flatMap(file => ['-o', file])]);
   assert.equal(run.code, 1);
-  assert.match(run.out, /15 cases failed/);
+  assert.match(run.out, /17 cases failed/);
   const outputs = new Map([['run', run.out + run.err]]);
   for (const file of files) outputs.set(file, readFileSync(join(folder, file), 'utf8'));
   for (const words of [
@@ -102,17 +105,28 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     ['vars'],
     ['vars', 'page.md#key'],
     ['lint'],
+    ['list', '--json'],
+    ['graph', '--as', 'svg'],
+    ['run', '--verbose'],
+    ['run', '--json'],
+    ['run', '--log', 'out/run.log', '--seed', 'x'],
+    ['runs', '--json'],
+    ['compare'],
+    ['vars', '--compare', 'local', 'staging'],
   ]) {
     const { out, err } = await mervok(folder, words);
     assert.ok((out + err).length > 20, words.join(' '));
     outputs.set(words.join(' '), out + err);
   }
+  outputs.set('run.log', readFileSync(join(folder, 'out/run.log'), 'utf8'));
+  for (const file of readdirSync(join(folder, '.mervok/runs')))
+    outputs.set(file, readFileSync(join(folder, '.mervok/runs', file), 'utf8'));
   outputs.set('last.json', readFileSync(join(folder, '.mervok/last.json'), 'utf8'));
   assert.ok(
     seen.some(each => each.includes(token)),
     'the token was used',
   );
   for (const [what, text] of outputs)
-    for (const each of [secret, token, 'plain-0417-word'])
+    for (const each of [secret, token, 'plain-0417-word', 'kept-in-a-file', 'pin-of-a-row'])
       for (const form of forms(each)) assert.ok(!text.includes(form), `${what} holds ${form}`);
 });

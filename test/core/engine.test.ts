@@ -334,6 +334,23 @@ test('what is known of secrets does not grow with the rounds', () => {
   assert.equal(run.text('lasting-1 token-3'), '[secret] token-3');
 });
 
+test('a secret that is cut is masked as far as it goes', () => {
+  const masker = new Masker();
+  masker.addValue('spring-tide-of-the-year', 'lasting');
+  const rows: [text: unknown, masked: unknown][] = [
+    ['the word is spring-tide-of …', 'the word is [secret] …'],
+    ['the word is spr …', 'the word is [secret] …'],
+    ['it is spring', 'it is spring'],
+    [
+      { text: '{"a":"spring-ti', cut: true },
+      { text: '{"a":"[secret]', cut: true },
+    ],
+    [{ text: 'spring' }, { text: 'spring' }],
+    ['Basic c3ByaW5nLX …', 'Basic [secret] …'],
+  ];
+  for (const [text, masked] of rows) assert.deepEqual(masker.deep(text), masked);
+});
+
 test('secrecy belongs to the name, whichever level or option gives the value', async () => {
   const texts = {
     'mervok.yaml': `${root}variables: { password: { secret: x-outer } }\nenvironments: { local: { password: x-local } }\nenvironment: local\n`,

@@ -34,7 +34,11 @@ export async function* takeRows(
 
 export function rowInWords(row: RowEntries): string {
   return cut(
-    [...row].map(([name, { value }]) => `${name} ${textOf(value) ?? describe(value)}`).join(', '),
+    [...row]
+      .map(
+        ([name, { value, secret }]) => `${name} ${secret ? '[secret]' : (textOf(value) ?? describe(value))}`,
+      )
+      .join(', '),
     80,
   );
 }

@@ -13,7 +13,7 @@ export class Masker {
   readonly secrets = new Set<string>();
   /** How many secrets had come when the forms were last made. */
   #madeFor = 0;
-  #forms: RegExp | undefined;
+  #known: Forms | undefined;
 
   constructor(readonly outer?: Masker) {}
 
@@ -44,37 +44,64 @@ export class Masker {
   }
 
   /** Made anew when secrets have come. */
-  get #pattern(): RegExp | undefined {
+  get #forms(): Forms | undefined {
     const size = this.secrets.size + (this.outer?.secrets.size ?? 0);
-    if (size === this.#madeFor) return this.#forms;
+    if (size === this.#madeFor) return this.#known;
     this.#madeFor = size;
     const secrets = [...(this.outer?.secrets ?? []), ...this.secrets];
-    const forms = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
-    this.#forms = new RegExp(forms.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|'), 'g');
-    return this.#forms;
+    const texts = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
+    const pattern = texts.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|');
+    this.#known = { texts, pattern: new RegExp(pattern, 'g') };
+    return this.#known;
   }
 
   text(text: string): string {
-    const pattern = this.#pattern;
-    return pattern ? text.replace(pattern, mask) : text;
+    const forms = this.#forms;
+    return forms ? maskText(text, forms) : text;
   }
 
   /** The same in every text of an event that came from outside, or that somebody wrote. */
   deep<T>(value: T): T {
-    const pattern = this.#pattern;
-    return pattern ? maskDeep(value, pattern) : value;
+    const forms = this.#forms;
+    return forms ? maskDeep(value, forms) : value;
   }
 }
 
-function maskDeep<T>(value: T, pattern: RegExp): T {
-  if (typeof value === 'string') return value.replace(pattern, mask) as T;
-  if (Array.isArray(value)) return value.map(item => maskDeep(item, pattern)) as T;
+/** Every form of every secret, the longest first, and what finds them. */
+interface Forms {
+  readonly texts: readonly string[];
+  readonly pattern: RegExp;
+}
+
+/** What `cut` puts behind a text that was too long. */
+const cutMark = ' …';
+
+function maskText(text: string, forms: Forms): string {
+  const masked = text.replace(forms.pattern, mask);
+  const end = masked.endsWith(cutMark) ? masked.length - cutMark.length : -1;
+  return end < 0 ? masked : maskEnd(masked.slice(0, end), forms) + cutMark;
+}
+
+/** Where a text was cut, a secret may have been cut with it: its beginning is masked too, from three characters on. */
+function maskEnd(text: string, { texts }: Forms): string {
+  for (const form of texts)
+    for (let length = Math.min(form.length - 1, text.length); length >= 3; length--)
+      if (text.endsWith(form.slice(0, length))) return text.slice(0, -length) + mask;
+  return text;
+}
+
+function maskDeep<T>(value: T, forms: Forms): T {
+  if (typeof value === 'string') return maskText(value, forms) as T;
+  if (Array.isArray(value)) return value.map(item => maskDeep(item, forms)) as T;
   if (typeof value !== 'object' || value === null) return value;
+  const members = Object.entries(value);
+  const isCut = (value as { cut?: unknown }).cut === true;
   return Object.fromEntries(
-    Object.entries(value).map(([name, each]) => [
-      name,
-      structural.has(name) ? each : maskDeep(each, pattern),
-    ]),
+    members.map(([name, each]) => {
+      if (structural.has(name)) return [name, each];
+      const masked = maskDeep(each, forms);
+      return [name, isCut && typeof masked === 'string' ? maskEnd(masked, forms) : masked];
+    }),
   ) as T;
 }
 
