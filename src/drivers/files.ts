@@ -1,6 +1,7 @@
 import { createReadStream, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
-import { dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
+import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/plan/collection.ts';
+import { nearest } from '../core/text/nearest.ts';
 import { type Chunks, TableMistake } from '../core/values/table.ts';
 import { Missing } from '../core/values/value.ts';
 
@@ -73,21 +74,40 @@ function locate(written: string, workingFolder: string): Located {
   const [file = '', slug] = written.split('#') as [string, string?];
   const path = resolve(workingFolder, file);
   const found = statSync(path, { throwIfNoEntry: false });
-  if (!found) throw new FileMistake(`There is no '${file}'.${suggestion(path)}`);
+  if (!found) throw new FileMistake(`There is no '${file}'.${suggestion(path, workingFolder)}`);
   const isFolder = found.isDirectory();
   if (!isFolder && !/\.md$/i.test(path))
     throw new FileMistake(`'${file}' is no page: pages are Markdown files that end in .md.`);
   return { path, ...(slug !== undefined && { slug }), isFolder, folder: isFolder ? path : dirname(path) };
 }
 
-function suggestion(path: string): string {
+/** The nearest page or folder beside it, else a page of that name anywhere in the collection. */
+function suggestion(path: string, workingFolder = dirname(path)): string {
   const folder = dirname(path);
-  if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory()) return '';
-  const base = path.slice(folder.length + 1);
-  const near = readdirSync(folder).find(
-    name => name.toLowerCase() === base.toLowerCase() || name === `${base}.md`,
-  );
-  return near === undefined ? '' : ` Did you mean '${near}'?`;
+  const name = basename(path);
+  const beside = isFolder(folder)
+    ? readdirSync(folder).filter(each => /\.md$/i.test(each) || isFolder(join(folder, each)))
+    : [];
+  const near = beside.find(each => each === `${name}.md`) ?? nearest(name, beside);
+  if (near !== undefined) return ` Did you mean '${relative(workingFolder, join(folder, near)) || near}'?`;
+  const root = collectionAround(workingFolder);
+  if (root === undefined) return '';
+  const pages = pathsIn(root).filter(each => /\.md$/i.test(each));
+  const meant =
+    pages.find(each => [name, `${name}.md`].includes(basename(each))) ??
+    pages.find(
+      each =>
+        basename(each) ===
+        nearest(
+          name,
+          pages.map(page => basename(page)),
+        ),
+    );
+  return meant === undefined ? '' : ` Did you mean '${relative(workingFolder, join(root, meant))}'?`;
+}
+
+function isFolder(path: string): boolean {
+  return statSync(path, { throwIfNoEntry: false })?.isDirectory() === true;
 }
 
 /** The outermost folder above with a mervok.yaml, not looking beyond the repository. */
@@ -99,26 +119,33 @@ export function collectionAround(folder: string): string | undefined {
   }
 }
 
-function readTree(root: string): CollectionFiles {
-  const settings: { path: string; text: string }[] = [];
-  const pages: { path: string; text: string }[] = [];
+/** The pages and settings of a collection, from its root, with '/'. */
+function pathsIn(root: string): string[] {
+  const paths: string[] = [];
   const visit = (folder: string) => {
     const entries = attempt(join(root, folder), path => readdirSync(path, { withFileTypes: true }));
     for (const entry of entries) {
       const path = folder === '' ? entry.name : `${folder}/${entry.name}`;
       if (entry.isDirectory() && !entry.name.startsWith('.') && entry.name !== 'node_modules') visit(path);
-      else if (entry.isFile() && entry.name === rootFile)
-        settings.push({ path, text: read(join(root, path)) });
-      else if (entry.isFile() && /\.md$/i.test(entry.name))
-        pages.push({ path, text: read(join(root, path)) });
+      else if (entry.isFile() && (entry.name === rootFile || /\.md$/i.test(entry.name))) paths.push(path);
     }
   };
   visit('');
+  return paths;
+}
+
+function readTree(root: string): CollectionFiles {
+  const files = pathsIn(root).map(path => ({ path, text: read(join(root, path)) }));
+  const isSettings = ({ path }: { path: string }) => basename(path) === rootFile;
   const secret = join(root, secretFile);
   const secrets = statSync(secret, { throwIfNoEntry: false })
     ? { path: secretFile, text: read(secret) }
     : undefined;
-  return { settings, pages, ...(secrets && { secrets }) };
+  return {
+    settings: files.filter(isSettings),
+    pages: files.filter(file => !isSettings(file)),
+    ...(secrets && { secrets }),
+  };
 }
 
 /** Throws FileMistake. */

@@ -43,7 +43,7 @@ export function findRun(named: string, root: string | undefined): { id: string; 
     throw new FileMistake(
       root === undefined
         ? `There is no file '${named}', and no collection here whose runs it could be.`
-        : 'No run is on record here. Every `mervok run` leaves one.',
+        : "No run is on record here. Every 'mervok run' leaves one.",
     );
   const meant =
     named === 'last' ? [ids.at(-1)!] : ids.includes(named) ? [named] : ids.filter(id => id.startsWith(named));

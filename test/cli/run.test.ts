@@ -188,6 +188,12 @@ test('whatever is wrong before the run ends with 2, in one message, and nothing 
       /There is no 'berths'\. Did you mean 'berths\.md'\?/,
     ],
     [
+      'a page that lies elsewhere',
+      { 'mervok.yaml': settings, 'quay/berths.md': good },
+      ['run', 'berths.md'],
+      /There is no 'berths\.md'\. Did you mean 'quay\/berths\.md'\?/,
+    ],
+    [
       'an unknown case',
       { 'mervok.yaml': settings, 'a.md': good },
       ['run', 'a.md#b'],

@@ -6,28 +6,46 @@ import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
 import { explain } from '../../src/core/language/explain.ts';
 import { type Code, codes } from '../../src/core/text/finding.ts';
+import { chunksOf } from '../../src/core/values/table.ts';
+import { Missing } from '../../src/core/values/value.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
 import { type Given, read, sceneOf } from '../support/language.ts';
 
-const demo = Object.fromEntries(
-  readdirSync('demo/collection')
-    .filter(file => /\.(?:md|yaml)$/.test(file))
-    .map(file => [file, readFileSync(`demo/collection/${file}`, 'utf8')]),
-);
+const readDemo = (endings: RegExp) =>
+  Object.fromEntries(
+    readdirSync('demo/collection', { recursive: true })
+      .map(file => String(file).replaceAll('\\', '/'))
+      .filter(file => endings.test(file))
+      .map(file => [file, readFileSync(`demo/collection/${file}`, 'utf8')]),
+  );
+const demo = readDemo(/\.(?:md|yaml)$/);
+/** Tables and schemas. */
+const others = readDemo(/\.(?:csv|json)$/);
+
 test('whatever is done to the pages and settings of a collection ends in findings with places', async () => {
   const next = sequence(20261123);
-  const files = Object.keys(demo);
+  const files = [...Object.keys(demo), ...Object.keys(others)];
+  assert.ok(files.length > 15);
   for (let turn = 0; turn < 600; turn++) {
     const file = files[next(files.length)]!;
-    const texts = { ...demo, [file]: mutate(demo[file]!, next) };
+    const mutated = mutate({ ...demo, ...others }[file]!, next);
+    const texts = file in demo ? { ...demo, [file]: mutated } : demo;
+    const tables = { ...others, [file]: mutated };
+    const textAt = (path: string) => tables[path] ?? new Missing(`There is no ${path}`);
     try {
-      const { findings } = await planOf(texts);
+      const { findings } = await planOf(texts, {
+        readFile: textAt,
+        openFile: path => {
+          const text = textAt(path);
+          return text instanceof Missing ? text : chunksOf(text);
+        },
+      });
       for (const place of told(findings)) assert.match(place, /^[\w./-]+:[1-9]\d*:[1-9]\d* [a-z-]+$/);
       for (const { source, range } of findings)
         assert.ok(range.start >= 0 && range.end >= range.start && range.start <= source.text.length);
     } catch (error) {
-      throw new Error(`${(error as Error).stack}\n\n${file} was:\n${texts[file]}`);
+      throw new Error(`${(error as Error).stack}\n\n${file} was:\n${mutated}`);
     }
   }
 });
