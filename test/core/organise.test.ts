@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { InOrder } from '../../src/core/engine/in-order.ts';
 import { graphOf } from '../../src/core/plan/graph.ts';
-import { chunksOf } from '../../src/core/values/table.ts';
+import { chunksOf, TableMistake } from '../../src/core/values/table.ts';
 import { Missing } from '../../src/core/values/value.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
@@ -314,6 +315,58 @@ test('pages that do not need each other run at once, and are told in their order
   assert.deepEqual(order, ['/a', '/b', '/c', '/7']);
 });
 
+test('what only cleans up takes does not keep its page waiting', async () => {
+  const texts: Texts = {
+    'mervok.yaml': root,
+    'a.md': `${keeping('A', 'quay')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{berth}\n~~~\n`,
+    'b.md': keeping('B', 'berth', 'GET /{quay}'),
+  };
+  const { outcomes } = await runTexts(texts, answer, { run: { jobs: 2 } });
+  assert.deepEqual(outcomes, ['A: passed', 'B: passed', 'Clean: passed']);
+});
+
+test('a table of a page, or of the whole selection, that changes ends what it was for as an error', async () => {
+  const { openNamed } = await import('../../src/core/plan/tables.ts');
+  const changing = (after: number) => {
+    let checks = 0;
+    const check = () => {
+      if (checks++ === after) throw new TableMistake('it has changed since the run began');
+    };
+    return Object.assign(chunksOf('code\n1\n2\n3\n'), { check });
+  };
+  const texts: Texts = {
+    'mervok.yaml': root,
+    'a.md': simple('A', 'GET /{code}') + simple('Second'),
+    'b.md': simple('B'),
+  };
+  const rows = await openNamed('berths.csv', changing(2));
+  const whole = await runTexts(texts, answer, { plan: { rows } });
+  assert.deepEqual(whole.outcomes, [
+    'A: passed',
+    'Second: passed',
+    'B: passed',
+    'A: passed',
+    'Second: passed',
+    'B: passed',
+    'A: error',
+  ]);
+  assert.equal(
+    whole.cases.at(-1)!.problem!.message,
+    'berths.csv cannot be read any further: it has changed since the run began.',
+  );
+  const page = { ...texts, 'a.md': `---\nrows: berths.csv\n---\n${texts['a.md']}` };
+  for (const jobs of [1, 2]) {
+    const { outcomes } = await runTexts(page, answer, {
+      plan: { openFile: () => changing(1) },
+      run: { jobs },
+    });
+    assert.deepEqual(outcomes, ['A: passed', 'Second: passed', 'A: error', 'B: passed']);
+    const none = await runTexts(page, answer, { plan: { openFile: () => changing(0) }, run: { jobs } });
+    assert.deepEqual(none.outcomes, ['A: error', 'B: passed']);
+    assert.deepEqual(none.events.map(event => event.type).slice(0, 3), ['run', 'page', 'case']);
+  }
+});
+
 test('users have names and cookies of their own, and their events say whose they are', async () => {
   const texts = { 'mervok.yaml': root, 'a.md': keeping('Make', 'id', 'POST /') + simple('Use', 'GET /{id}') };
   let next = 0;
@@ -403,6 +456,35 @@ test('a variable of a page that hides what another page keeps is warned of', asy
     'b.md': `---\nvariables: { id: 4 }\n---\n${simple('B', 'GET /{id}')}`,
   });
   assert.ok(told(findings).includes('b.md:2:14 name-shadowed'), told(findings).join());
+});
+
+test('a variable of a page that hides that of the environment is warned of; an environment that overrides others is not', async () => {
+  const { findings } = await planOf({
+    'mervok.yaml': `${root}variables: { quay: none }\nenvironments: { local: { quay: north, side: west } }\nenvironment: local\n`,
+    'a.md': `---\nvariables: { side: east }\n---\n${simple('A', 'GET /{quay}/{side}')}`,
+  });
+  assert.deepEqual(told(findings), ['a.md:2:14 name-shadowed']);
+  assert.match(findings[0]!.message, /The variable 'side' hides that of the environment local\./);
+});
+
+test('what several say is heard in order; who says too much waits for its turn', async () => {
+  const heard: string[] = [];
+  const order = new InOrder<string>(event => heard.push(event));
+  const [first, second, third] = [order.lane(), order.lane(), order.lane()];
+  third.emit('c1');
+  second.emit('b1');
+  first.emit('a1');
+  assert.deepEqual(heard, ['a1']);
+  second.end();
+  for (let at = 0; at < 4000; at++) third.emit('c');
+  const waits = third.room();
+  assert.ok(waits && !first.room());
+  first.emit('a2');
+  first.end();
+  assert.deepEqual(heard.slice(0, 4), ['a1', 'a2', 'b1', 'c1']);
+  await waits;
+  third.emit('c2');
+  assert.equal(heard.at(-1), 'c2');
 });
 
 test('the flow is drawn: each name from the case that keeps it to those that take it', async () => {

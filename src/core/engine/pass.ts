@@ -1,12 +1,12 @@
 import type { World } from '../language/functions/signature.ts';
-import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
+import type { Plan, PlannedCase, PlannedPage, PlannedRows } from '../plan/plan.ts';
 import type { CaseEvent, RunEvent } from '../record/events.ts';
 import type { Masker } from '../record/mask.ts';
 import { runCase } from './case.ts';
 import type { Course } from './course.ts';
 import { InOrder } from './in-order.ts';
 import type { Ports } from './ports.ts';
-import { type TakenRow, takeRows } from './rows.ts';
+import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import type { RunOptions } from './run.ts';
 import { type PageScope, PassScope } from './scope.ts';
 
@@ -71,18 +71,24 @@ export class Pass {
     const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
     const open = new Set(waiting.map(({ page }) => page.file));
     const running = new Set<Promise<void>>();
-    while (waiting.length > 0 || running.size > 0) {
-      const at = waiting.findIndex(({ page }) => !page.sources.some(source => open.has(source)));
-      if (at >= 0 && running.size < jobs) {
-        const [{ page, lane }] = waiting.splice(at, 1) as [(typeof waiting)[number]];
-        const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane.emit, lane.room))
-          .finally(() => lane.end())
-          .then(() => {
-            open.delete(page.file);
-            running.delete(going);
-          });
-        running.add(going);
-      } else await Promise.race(running);
+    try {
+      while (waiting.length > 0 || running.size > 0) {
+        const at = waiting.findIndex(({ page }) => !page.sources.some(source => open.has(source)));
+        if (at >= 0 && running.size < jobs) {
+          const [{ page, lane }] = waiting.splice(at, 1) as [(typeof waiting)[number]];
+          const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane.emit, lane.room))
+            .finally(() => lane.end())
+            .then(() => {
+              open.delete(page.file);
+              running.delete(going);
+            });
+          running.add(going);
+        } else if (running.size > 0) await Promise.race(running);
+        else throw new Error('No page can run before another one.');
+      }
+    } finally {
+      // Where one of them threw, nothing of the others may be left behind.
+      await Promise.allSettled(running);
     }
   }
 
@@ -124,23 +130,37 @@ export class Pass {
   }
 
   /** Each row is a pass of its own for the page, with its own names and cookies, cleaned up behind. */
-  async #runPageRows(page: PlannedPage, rows: NonNullable<PlannedPage['rows']>, context: RunContext) {
+  async #runPageRows(page: PlannedPage, rows: PlannedRows, context: RunContext): Promise<void> {
     const worst: Ended = new Map();
-    for await (const row of takeRows(rows, name => this.#scope.isSecret(name))) {
-      if (context.isOver()) break;
-      const scope = this.#scope.openPage(page, context.ports.openJar, row.entries);
-      for (const { value, secret } of row.entries.values())
-        if (secret) context.masker.addValue(value, 'passing');
-      const ended: Ended = new Map(this.#ended);
-      this.#tellPage(page, context, row);
-      await this.#runCases(page, scope, ended, context);
-      await this.#cleanUpPage(page, scope, ended, context.emit, row);
-      for (const { address } of page.cases) {
-        const outcome = ended.get(address);
-        if (outcome && (worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
+    const add = (address: string, outcome: Parameters<Ended['set']>[1]) => {
+      if ((worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
+    };
+    try {
+      for await (const row of takeRows(rows, name => this.#scope.isSecret(name))) {
+        if (context.isOver()) break;
+        for (const [address, outcome] of await this.#runPageRow(page, row, context)) add(address, outcome);
       }
+    } catch (error) {
+      const [told, event] = brokenOff(page, context.turn, rows, error);
+      context.emit(told);
+      context.emit(event);
+      add(event.case, event);
+      context.onFailure();
     }
     for (const [address, outcome] of worst) this.#ended.set(address, outcome);
+  }
+
+  async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<Ended> {
+    const scope = this.#scope.openPage(page, context.ports.openJar, row.entries);
+    for (const { value, secret } of row.entries.values())
+      if (secret) context.masker.addValue(value, 'passing');
+    const ended: Ended = new Map(this.#ended);
+    this.#tellPage(page, context, row);
+    await this.#runCases(page, scope, ended, context);
+    await this.#cleanUpPage(page, scope, ended, context.emit, row);
+    return new Map(
+      page.cases.flatMap(({ address }) => (ended.has(address) ? [[address, ended.get(address)!]] : [])),
+    );
   }
 
   async #runCases(page: PlannedPage, scope: PageScope, ended: Ended, context: RunContext): Promise<void> {

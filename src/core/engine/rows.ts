@@ -1,8 +1,12 @@
 import type { Entry } from '../language/scene.ts';
-import type { PlannedRows } from '../plan/plan.ts';
+import type { PlannedCase, PlannedPage, PlannedRows } from '../plan/plan.ts';
+import type { CaseEvent, EventOf } from '../record/events.ts';
 import { cut, describe } from '../values/describe.ts';
+import { TableMistake } from '../values/table.ts';
 import { textOf } from '../values/text.ts';
+import type { Turn } from './pass.ts';
 import type { RowEntries } from './scope.ts';
+import { caseEvent } from './steps.ts';
 
 /** What the record says of a row. */
 export interface ToldRow {
@@ -30,6 +34,22 @@ export async function* takeRows(
       entries.set(name, { value, origin: `from row ${number} of ${table.name}`, secret: isSecret(name) });
     yield { entries, told: { number, total: table.count, values: rowInWords(entries) } };
   }
+}
+
+/** What is told where the rows of a page, or of everything, cannot be read any further: its first case could not run. */
+export function brokenOff(
+  { file, title, cases }: PlannedPage,
+  turn: Turn,
+  { name }: PlannedRows,
+  error: unknown,
+): [EventOf<'page'>, CaseEvent] {
+  if (!(error instanceof TableMistake)) throw error;
+  const [first] = cases as [PlannedCase];
+  const problem = { message: `${name} cannot be read any further: ${error.message}.`, place: first.place };
+  return [
+    { type: 'page', ...turn, file, title },
+    { ...caseEvent(first, turn, 'error'), problem },
+  ];
 }
 
 export function rowInWords(row: RowEntries): string {

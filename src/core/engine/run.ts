@@ -7,7 +7,7 @@ import type { Outside } from '../variables/definition.ts';
 import { Course } from './course.ts';
 import { Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
-import { type TakenRow, takeRows } from './rows.ts';
+import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import { toMicrosecond } from './time.ts';
 
 export interface RunOptions {
@@ -80,10 +80,9 @@ export async function run(
     const all = Array.from({ length: users }, (_, index) =>
       runUser(plan, users > 1 ? index + 1 : undefined, begin, course, { ports, options, masker, emit }),
     );
-    await Promise.all(all);
-  } catch (error) {
-    course.stop('interrupt');
-    throw error;
+    // What goes wrong with one of them must not leave the others running.
+    for (const each of all) each.catch(() => course.stop('interrupt'));
+    for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
   } finally {
     unlimit?.();
     course.close();
@@ -127,12 +126,19 @@ async function runUser(
       };
       return new Pass(plan, turn, row, course, base).run();
     };
-    if (!plan.rows) await runPass(undefined);
-    else
+    if (!plan.rows) {
+      await runPass(undefined);
+      continue;
+    }
+    try {
       for await (const row of takeRows(plan.rows, name => plan.secretNames.has(name))) {
         if (isOver()) return;
         await runPass(row);
       }
+    } catch (error) {
+      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) emit(event);
+      return;
+    }
   }
 }
 

@@ -124,11 +124,11 @@ export async function buildPlan(
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
 }
 
-/** The pages that cases of a page take names from, in the order of the collection. */
+/** The pages that cases of a page take names from or need, in the order of the collection. What cleans up comes last. */
 function sourcesOf(page: CollectionPage, cases: ReadonlySet<CollectionCase>, flow: Flow): string[] {
   const sources = new Set(
     page.cases
-      .filter(each => cases.has(each))
+      .filter(each => cases.has(each) && !each.written.cleanup)
       .flatMap(each => flow.producersFor(each).map(producer => producer.page))
       .filter(source => source !== page),
   );

@@ -105,24 +105,28 @@ function shadowed(user: CollectionCase, flow: Flow): Finding[] {
       ),
     ];
   });
-  return [...made, ...hidingKept(user, flow)];
+  return [...made, ...hiding(user, flow)];
 }
 
-/** Variables of the page and the case are stronger than what other pages keep. */
-function hidingKept(user: CollectionCase, flow: Flow): Finding[] {
+/** Variables of the page and the case are stronger than what other pages keep, and than an environment. */
+function hiding(user: CollectionCase, flow: Flow): Finding[] {
   const { source } = user.page.page;
   return user.levels
     .filter(level => level.source === source)
     .flatMap(level => [...level.variables.values()])
     .flatMap(({ name, range }) => {
       const [keeper] = flow.keepersElsewhere(name, user);
-      if (!keeper) return [];
+      const ofEnvironment = flow.environment.get(name);
+      if (!keeper && !ofEnvironment) return [];
+      const hidden = keeper
+        ? `the value that ${keeper.address} keeps`
+        : `that of the ${ofEnvironment!.origin.replace(/^from /, '')}`;
       return [
         finding(
           'name-shadowed',
           source,
           range,
-          `The variable '${name}' hides the value that ${keeper.address} keeps.`,
+          `The variable '${name}' hides ${hidden}.`,
           'Give one of them another name.',
         ),
       ];
