@@ -37,10 +37,12 @@ function run(args, options = {}) {
   const { status, stderr, stdout } = spawnSync(process.execPath, args, {
     cwd: folder,
     encoding: 'utf8',
+    maxBuffer: 1e9,
     ...options,
   });
   const milliseconds = Number(process.hrtime.bigint() - begin) / 1e6;
-  if (status !== 0) throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout}`);
+  if (status !== 0)
+    throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
   return milliseconds;
 }
 
@@ -58,10 +60,45 @@ mkdirSync(join(folder, 'many'));
 writeFileSync(join(folder, 'many', 'mervok.yaml'), `base: ${origin}\n`);
 writeFileSync(join(folder, 'many', 'many.md'), manyCases(10_000));
 
+/** Five hundred pages of twenty cases; every page takes a name from the one before it. */
+function writePages(folder) {
+  for (let at = 0; at < 500; at++) {
+    const cases = Array.from({ length: 20 }, (_, index) => {
+      const before = index > 0 ? `{berth-${at}-${index - 1}}` : at > 0 ? `{berth-${at - 1}-19}` : '417';
+      return `## Case ${index}\n\n\`\`\`http\nGET /berths/${before}\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\nkeep $.id as berth-${at}-${index}\n\`\`\`\n`;
+    });
+    const quay = join(folder, `quay-${at % 20}`);
+    mkdirSync(quay, { recursive: true });
+    writeFileSync(
+      join(quay, `page-${at}.md`),
+      `---\ntags: [quay-${at % 20}]\n---\n# Page ${at}\n\n${cases.join('\n')}`,
+    );
+  }
+}
+mkdirSync(join(folder, 'pages'));
+writeFileSync(join(folder, 'pages', 'mervok.yaml'), `base: ${origin}\n`);
+writePages(join(folder, 'pages'));
+
+mkdirSync(join(folder, 'slow'));
+const slowly = Array.from(
+  { length: 5 },
+  (_, at) =>
+    `## Case ${at}\n\n\`\`\`http\nGET ${origin}/slow/150\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\n\`\`\`\n`,
+);
+for (const name of ['a', 'b', 'c', 'd']) writeFileSync(join(folder, 'slow', `${name}.md`), slowly.join('\n'));
+
+const rowsFile = count => {
+  const file = join(folder, `rows-${count}.csv`);
+  const lines = Array.from({ length: count }, (_, at) => `${String(at).padStart(6, '0')},North Quay`);
+  writeFileSync(file, `code,quay\n${lines.join('\n')}\n`);
+  return ['run', '--quiet', '--rows', file, 'berth.md'];
+};
+
 /** What five checks cost, in microseconds, as the script for that measures it. */
 function costOfChecks() {
   const { stdout, status, stderr } = spawnSync(process.execPath, [join(here, 'checks.mjs')], {
     encoding: 'utf8',
+    maxBuffer: 1e9,
   });
   if (status !== 0) throw new Error(stderr);
   return Number.parseFloat(stdout);
@@ -120,6 +157,15 @@ try {
   row('lint of 10,000 cases / the Markdown tokenizer alone', lint / tokens, 6);
   const [small, large] = inTurn(3, [() => peakMemory(rounds(1000)), () => peakMemory(rounds(20_000))]);
   row('peak memory, 20,000 requests / 1,000 requests', large / small, 1.3);
+  const [few, many] = inTurn(3, [() => peakMemory(rowsFile(1000)), () => peakMemory(rowsFile(20_000))]);
+  row('peak memory, 20,000 rows / 1,000 rows', many / few, 1.5);
+  const [one, four] = inTurn(3, [
+    () => run([mervok, 'run', '--quiet', 'slow']),
+    () => run([mervok, 'run', '--quiet', '--jobs', '4', 'slow']),
+  ]);
+  row('four pages that wait, --jobs 4 / one after the other', four / one, 0.35);
+  const [list] = inTurn(5, [() => run([mervok, 'list', 'pages'])]);
+  row('list of 10,000 cases in 500 pages / bare runtime', list / bare, 30);
   const [part, whole] = inTurn(3, [() => peakMemory(download(200)), () => peakMemory(download(1000))]);
   row('peak memory, download of 1,000 MB / 200 MB into a file', whole / part, 1.3);
   console.table(rows);

@@ -25,6 +25,8 @@ const server = createServer((request, response) => {
   request.resume();
   const size = /^\/large\/(\d+)$/.exec(request.url)?.[1];
   if (size) return pour(response, Number(size));
+  const wait = Number(/^\/slow\/(\d+)/.exec(request.url)?.[1] ?? 0);
+  if (wait > 0) return setTimeout(() => response.end(body), wait);
   response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
 });
 server.listen(0, '127.0.0.1', () => process.send({ port: server.address().port }));

@@ -1,3 +1,4 @@
+import type { Ports } from '../core/engine/ports.ts';
 import type { World } from '../core/language/functions/signature.ts';
 import type { Missing } from '../core/values/value.ts';
 import type { Outside } from '../core/variables/definition.ts';
@@ -31,8 +32,8 @@ function createRandom(seed: string): () => number {
 }
 
 /** The same chance for every turn, or, with a seed, one of its own for each: what runs at the same time takes none away. */
-export function chanceOf(seed: string | undefined): (turn: string) => World {
-  return seed === undefined ? () => world : turn => seededWorld(`${seed}/${turn}`);
+export function chanceOf(seed: string | undefined): Ports['chance'] {
+  return seed === undefined ? () => world : (...turn) => seededWorld([seed, ...turn].join('/'));
 }
 
 /** What variables stand for that lies outside of their collection. Files are read once. */

@@ -29,7 +29,7 @@ export async function runCase(
   if (!planned.each) {
     const pause = context.beforeCase();
     if (pause) await pause;
-    if (context.isOver()) return;
+    if (context.isOver) return;
     ended.set(planned.address, await new StepRunner(planned, scope, context).run());
   } else {
     const rows = rowsOf(planned.each, planned, scope, context);
@@ -115,9 +115,9 @@ async function runRows(
   };
   try {
     for await (const { entries, told } of rows) {
-      if (context.isOver()) break;
+      if (context.isOver) break;
       await context.beforeCase();
-      if (context.isOver()) break;
+      if (context.isOver) break;
       for (const [name, { page, kept }] of before) {
         put(scope.names, name, page);
         put(scope.kept, name, kept);

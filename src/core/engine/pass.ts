@@ -4,7 +4,7 @@ import type { CaseEvent, RunEvent } from '../record/events.ts';
 import type { Masker } from '../record/mask.ts';
 import { runCase } from './case.ts';
 import type { Course } from './course.ts';
-import { InOrder } from './in-order.ts';
+import { InOrder, type Lane } from './in-order.ts';
 import type { Ports } from './ports.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import type { RunOptions } from './run.ts';
@@ -20,36 +20,72 @@ export interface Turn {
   readonly user?: number;
 }
 
-/** All that a case has to do with. */
-export interface RunContext {
+/** What all cases of a pass have to do with. */
+interface PassBase {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
   readonly turn: Turn;
-  /** The present, and the chance of this page. */
-  readonly world: World;
-  readonly emit: (event: RunEvent) => void;
-  /** Ends what is being waited for. */
-  readonly signal: AbortSignal;
-  readonly isOver: () => boolean;
-  /** Waits before a case where that is wanted, or where too much has been said that nobody has heard yet. */
-  readonly beforeCase: () => Promise<void> | undefined;
-  readonly onFailure: () => void;
+  /** Whether the user has begun with a case. */
+  readonly pace: { begun: boolean };
+}
+
+/** All that a case has to do with. One is made for each page of each pass, so it holds no functions of its own. */
+export class RunContext {
+  readonly ports: Ports;
+  readonly options: RunOptions;
+  readonly masker: Masker;
+  readonly turn: Turn;
+  readonly #pace: PassBase['pace'];
+
+  constructor(
+    base: PassBase,
+    /** Ends what is being waited for. */
+    readonly signal: AbortSignal,
+    /** The present, and the chance of this page. */
+    readonly world: World,
+    readonly emit: (event: RunEvent) => void,
+    /** Nothing where it cleans up: whatever has happened does not keep it from that. */
+    readonly course?: Course,
+    readonly lane?: Lane<RunEvent>,
+  ) {
+    this.ports = base.ports;
+    this.options = base.options;
+    this.masker = base.masker;
+    this.turn = base.turn;
+    this.#pace = base.pace;
+  }
+
+  /** Whether nothing more is to be begun. */
+  get isOver(): boolean {
+    return this.course ? this.course.stopped !== undefined : this.signal.aborted;
+  }
+
+  /** Waits where that is wanted between two cases, or where too much has been said that nobody has heard yet. */
+  beforeCase(): Promise<void> | undefined {
+    const { pause } = this.options;
+    const isFirst = !this.#pace.begun;
+    this.#pace.begun = true;
+    if (pause === undefined || isFirst) return this.lane?.room();
+    return this.ports.sleep(pause, this.signal).then(() => this.lane?.room());
+  }
+
+  onFailure(): void {
+    if (this.options.failFast) this.course?.stop('failure');
+  }
 }
 
 /** One pass over the selection. */
 export class Pass {
   readonly #scope: PassScope;
   readonly #ended: Ended = new Map();
-  #isFirstCase = true;
 
   constructor(
     readonly plan: Plan,
-    readonly turn: Turn,
     /** What the pass is for one row of. */
     readonly row: TakenRow | undefined,
     readonly course: Course,
-    readonly base: Pick<RunContext, 'ports' | 'options' | 'masker' | 'emit'>,
+    readonly base: PassBase & { readonly emit: RunContext['emit'] },
   ) {
     const { masker, ports } = base;
     for (const { value, secret } of row?.entries.values() ?? [])
@@ -61,7 +97,7 @@ export class Pass {
   async run(): Promise<void> {
     const { jobs = 1 } = this.base.options;
     if (jobs > 1) await this.#runSeveral(jobs);
-    else for (const page of this.plan.pages) await this.#runPage(page, this.#contextOf(page, this.base.emit));
+    else for (const page of this.plan.pages) await this.#runPage(page, this.#contextOf(page));
     await this.#cleanUp();
   }
 
@@ -76,7 +112,7 @@ export class Pass {
         const at = waiting.findIndex(({ page }) => !page.sources.some(source => open.has(source)));
         if (at >= 0 && running.size < jobs) {
           const [{ page, lane }] = waiting.splice(at, 1) as [(typeof waiting)[number]];
-          const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane.emit, lane.room))
+          const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane))
             .finally(() => lane.end())
             .then(() => {
               open.delete(page.file);
@@ -92,34 +128,18 @@ export class Pass {
     }
   }
 
-  #contextOf(
-    page: PlannedPage,
-    emit: RunContext['emit'],
-    room: () => Promise<void> | undefined = () => undefined,
-  ): RunContext {
-    const { turn, course, base } = this;
-    const { ports, options } = base;
-    return {
-      ...base,
-      turn,
-      emit,
-      world: ports.chance(`${turn.user ?? 1}/${turn.round}/${this.row?.told.number ?? 0}/${page.file}`),
-      signal: course.signal,
-      isOver: () => course.stopped !== undefined,
-      beforeCase: () => {
-        const isFirst = this.#isFirstCase;
-        this.#isFirstCase = false;
-        if (options.pause === undefined || isFirst) return room();
-        return ports.sleep(options.pause, course.signal).then(room);
-      },
-      onFailure: () => {
-        if (options.failFast) course.stop('failure');
-      },
-    };
+  #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
+    const { course, base } = this;
+    return new RunContext(base, course.signal, this.#chanceOf(page), lane?.emit ?? base.emit, course, lane);
+  }
+
+  #chanceOf({ file }: PlannedPage): World {
+    const { user = 1, round } = this.base.turn;
+    return this.base.ports.chance(user, round, this.row?.told.number ?? 0, file);
   }
 
   async #runPage(page: PlannedPage, context: RunContext): Promise<void> {
-    if (context.isOver()) return;
+    if (context.isOver) return;
     if (page.rows) {
       await this.#runPageRows(page, page.rows, context);
       return;
@@ -137,7 +157,7 @@ export class Pass {
     };
     try {
       for await (const row of takeRows(rows, name => this.#scope.isSecret(name))) {
-        if (context.isOver()) break;
+        if (context.isOver) break;
         for (const [address, outcome] of await this.#runPageRow(page, row, context)) add(address, outcome);
       }
     } catch (error) {
@@ -165,7 +185,7 @@ export class Pass {
 
   async #runCases(page: PlannedPage, scope: PageScope, ended: Ended, context: RunContext): Promise<void> {
     for (const planned of page.cases) {
-      if (context.isOver()) return;
+      if (context.isOver) return;
       if (!planned.cleanup) await runCase(planned, scope, ended, context);
     }
   }
@@ -200,16 +220,10 @@ export class Pass {
     const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
     if (cases.length === 0) return;
     const { cleanUpSignal = this.course.signal } = this.base.options;
-    // What failed before does not keep anything from being cleaned up.
-    const context: RunContext = {
-      ...this.#contextOf(page, emit),
-      signal: cleanUpSignal,
-      isOver: () => cleanUpSignal.aborted,
-      onFailure: () => undefined,
-    };
+    const context = new RunContext(this.base, cleanUpSignal, this.#chanceOf(page), emit);
     this.#tellPage(page, context, row, true);
     for (const planned of cases) {
-      if (context.isOver()) return;
+      if (context.isOver) return;
       await runCase(planned, scope, ended, context);
     }
   }

@@ -123,7 +123,7 @@ export interface Ports extends World {
   /** Milliseconds of a clock that only goes forward. */
   elapsed(): number;
   sleep(milliseconds: number, signal: AbortSignal): Promise<void>;
-  /** The present, and chance that is the same for the same turn where chance is to be repeated. */
-  chance(turn: string): World;
+  /** The present, and chance that is the same for the same page of the same turn, where it is to be repeated. */
+  chance(user: number, round: number, row: number, page: string): World;
   readonly outside: Outside;
 }

@@ -113,6 +113,7 @@ async function runUser(
 ): Promise<void> {
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
   const isOver = () => course.stopped !== undefined;
+  const pace = { begun: false };
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
     const turn = user === undefined ? { round } : { round, user };
@@ -122,9 +123,11 @@ async function runUser(
         ports,
         options,
         masker: own,
+        turn,
+        pace,
         emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
       };
-      return new Pass(plan, turn, row, course, base).run();
+      return new Pass(plan, row, course, base).run();
     };
     if (!plan.rows) {
       await runPass(undefined);

@@ -29,6 +29,8 @@ import { toMicrosecond } from './time.ts';
 /** Carries out the steps of a case once, in the order in which they are written. */
 export class StepRunner {
   readonly #scene: CaseScene;
+  /** What every event of the case says. */
+  readonly #source: Turn & { case: string; row?: number };
   #outcome: Outcome = 'passed';
   #problem: CaseEvent['problem'];
   #status: number | undefined;
@@ -44,6 +46,10 @@ export class StepRunner {
     readonly row?: CaseEvent['row'],
   ) {
     this.#scene = new CaseScene(scope, planned, context.world);
+    const { round, user } = context.turn;
+    this.#source =
+      user === undefined ? { round, case: planned.address } : { round, user, case: planned.address };
+    if (row) this.#source.row = row.number;
   }
 
   /** What became of it; the event is told. */
@@ -198,12 +204,6 @@ export class StepRunner {
     }
     if (fault === undefined || step.expectsFault) this.#check(until);
     return fault;
-  }
-
-  get #source() {
-    const { row } = this;
-    const source = { ...this.context.turn, case: this.planned.address };
-    return row ? { ...source, row: row.number } : source;
   }
 
   #check(step: Checking): void {
