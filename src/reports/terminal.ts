@@ -197,12 +197,10 @@ export class TerminalReport {
 
   #failed(event: CaseEvent, failing: readonly CheckEvent[]): void {
     this.#firstFailed ??= event;
-    const told = this.#toldOf.get(event.case) ?? 0;
-    if (this.#toldInFull >= toldInFull || (this.#isLoad && told >= toldOfEach)) {
+    if (!this.#isWorthTelling(event)) {
       this.#untold++;
       return;
     }
-    this.#toldOf.set(event.case, told + 1);
     this.#toldInFull++;
     this.#tellPage();
     this.#unfold();
@@ -214,6 +212,13 @@ export class TerminalReport {
       this.#failure.beside(message, place);
     }
     this.#emptyLine();
+  }
+
+  /** A long run, or the same failure again and again, would bury the verdict. */
+  #isWorthTelling({ case: address }: CaseEvent): boolean {
+    const told = this.#toldOf.get(address) ?? 0;
+    this.#toldOf.set(address, told + 1);
+    return this.#toldInFull < toldInFull && !(this.#isLoad && told >= toldOfEach);
   }
 
   #tellRow({ number, total, values }: NonNullable<CaseEvent['row']>): void {
@@ -258,7 +263,7 @@ export class TerminalReport {
     const [first, ...others] = this.#blocked;
     if (!first) return;
     this.#blocked = [];
-    if (this.#toldInFull >= toldInFull) return;
+    if (!this.#isWorthTelling(first)) return;
     this.#tellPage();
     this.#unfold();
     const { cause } = first.blocked!;

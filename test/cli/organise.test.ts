@@ -480,9 +480,12 @@ test('cookies go along with what pages need', async t => {
 });
 
 test('many users wait at the same time without a word on standard error; the same failure is told three times', async t => {
-  const folder = await collection(t, { 'a.md': simple('A', 'GET /?after=20&status=404') });
+  const folder = await collection(t, {
+    'a.md': `${caseText('A', 'GET /?after=20&status=404', 'status = 200\nkeep $.none as none')}${simple('B', 'GET /{none}')}`,
+  });
   const { out, err } = await mervok(folder, ['run', '--users', '30']);
   assert.equal(err, '');
   assert.equal(out.match(/^failed/gm)!.length, 3);
+  assert.equal(out.match(/^blocked/gm)!.length, 3);
   assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.json$/m);
 });
