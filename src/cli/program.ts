@@ -1,7 +1,7 @@
 import { Command, CommanderError } from 'commander';
 import { nearest } from '../core/text/nearest.ts';
 import { commands } from './commands.ts';
-import { exitCodes } from './exit.ts';
+import { exitCodes, isForPeople } from './exit.ts';
 import { openTerminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -45,9 +45,6 @@ export async function main(given: string[]): Promise<void> {
   }
 }
 
-/** What they say is all that is to be printed. Told by their names: each part of the bundle has classes of its own. */
-const forPeople = new Set(['UsageMistake', 'FileMistake', 'SelectionMistake']);
-
 function report(error: Error, program: Command, given: string[]): number {
   const terminal = openTerminal(true);
   if (error instanceof CommanderError) {
@@ -55,7 +52,7 @@ function report(error: Error, program: Command, given: string[]): number {
     terminal.err(`${commandLineMistake(error, program, given)}\n`);
     return exitCodes.nothingSent;
   }
-  if (forPeople.has(error.name)) {
+  if (isForPeople(error)) {
     terminal.err(`${error.message}\n`);
     return exitCodes.nothingSent;
   }

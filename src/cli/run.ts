@@ -38,10 +38,11 @@ export async function runCommand(
   refuseUnknownEndings(output);
   const view = readView(flags);
   const course = readCourse(flags);
-  const runOnce = async (chosen: readonly string[] = paths) => {
+  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => void) => {
     const prepared = await preparePlan(chosen, flags, root => readSelection(flags, root));
+    onPrepared?.(prepared);
     const { plan, findings, root, places } = prepared;
-    if (await refusedByErrors(findings, terminal)) return prepared;
+    if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
     noteUnusedGiven(plan, terminal);
     noteUnverified(findings, terminal);
@@ -63,7 +64,6 @@ export async function runCommand(
       },
       terminal,
     );
-    return prepared;
   };
   if (flags.watch) await (await import('./look.ts')).watch(paths, runOnce, terminal);
   else await runOnce();

@@ -1,62 +1,59 @@
 import { type FSWatcher, watch as watchFolder } from 'node:fs';
 import { relative, resolve } from 'node:path';
 import { touchedPages } from '../core/plan/touched.ts';
-import { FileMistake } from '../drivers/files.ts';
-import { UsageMistake } from './exit.ts';
+import { isForPeople } from './exit.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 /** In milliseconds: an editor writes a file in several steps. */
 const settle = 150;
 
+/** Runs, and tells what was made ready before anything is sent. */
+type RunOnce = (paths: readonly string[], onPrepared: (prepared: Prepared) => void) => Promise<void>;
+
 /** Runs, and runs again what a changed file touches, until it is interrupted. */
 export async function watch(
   paths: readonly string[],
-  runOnce: (paths: readonly string[]) => Promise<Prepared>,
+  runOnce: RunOnce,
   { out, err, paint }: Terminal,
 ): Promise<void> {
+  let changes: Changes | undefined;
   let last: Prepared | undefined;
-  const attempt = async (chosen: readonly string[]) => {
+  /** The pages of all that was asked for, as they were when all of it was last looked at. */
+  let asked = new Set<string>();
+  const run = async (chosen: readonly string[]) => {
     try {
-      last = await runOnce(chosen);
+      await runOnce(chosen, prepared => {
+        last = prepared;
+        // What changes while it runs counts too.
+        changes ??= new Changes(prepared.root);
+        if (chosen === paths) asked = new Set(prepared.plan.pages.map(page => page.file));
+      });
     } catch (error) {
-      if (!isMistake(error)) throw error;
+      if (!isForPeople(error)) throw error;
       err(`${error.message}\n`);
     }
   };
-  await attempt(paths);
-  // Nothing that could be read has nothing that could change.
-  if (!last) return;
-  const changes = new Changes(last.root);
-  const where = nearPath(last.root);
+  await run(paths);
+  // Where nothing could be read, nothing can be waited for.
+  if (!last || !changes) return;
+  const { root } = last;
+  const where = relative(process.cwd(), root) || '.';
   const tellWaiting = () =>
     out(`\n${paint('quiet', `Waiting for changes below ${where}; Ctrl-C ends it.`)}\n`);
   try {
     tellWaiting();
-    for (let changed = await changes.next(); changed; changed = await changes.next()) {
-      const { root, flow, plan } = last;
-      const touched = touchedPages(flow, plan, changed);
+    for (let files = await changes.next(); files; files = await changes.next()) {
+      const touched = touchedPages(last.flow, asked, files);
       if (touched.length === 0) continue;
-      out(`\n${paint('quiet', `${clock()}  changed: ${changed.join(', ')}`)}\n`);
+      out(`\n${paint('quiet', `${clock()}  changed: ${files.join(', ')}`)}\n`);
       // What was not there before, or settings of everything, may touch anything that was asked for.
-      await attempt(touched === 'all' ? paths : touched.map(page => resolve(root, page)));
+      await run(touched === 'all' ? paths : touched.map(page => resolve(root, page)));
       tellWaiting();
     }
   } finally {
     changes.close();
   }
-}
-
-function isMistake(error: unknown): error is Error {
-  return (
-    error instanceof UsageMistake ||
-    error instanceof FileMistake ||
-    (error instanceof Error && error.name === 'SelectionMistake')
-  );
-}
-
-function nearPath(path: string): string {
-  return relative(process.cwd(), path) || '.';
 }
 
 function clock(): string {
@@ -93,11 +90,11 @@ class Changes {
   }
 
   #tell(files: string[] | undefined): void {
+    this.#timer = undefined;
     // While a run goes on, changes are gathered for the time after it.
     if (!this.#told) return;
     process.off('SIGINT', this.#onInterrupt);
     process.off('SIGTERM', this.#onInterrupt);
-    this.#timer = undefined;
     if (files) this.#changed = new Set();
     this.#told(files);
     this.#told = undefined;

@@ -444,7 +444,7 @@ test('--watch runs again what a changed file touches, until it is interrupted', 
     'c.md': simple('Other'),
   });
   let shown = '';
-  const { out } = await mervok(folder, ['run', '--watch'], {}, child => {
+  const { out, err } = await mervok(folder, ['run', '--watch'], {}, child => {
     let step = 0;
     child.stdout!.on('data', chunk => {
       shown += chunk;
@@ -454,15 +454,22 @@ test('--watch runs again what a changed file touches, until it is interrupted', 
         writeFileSync(join(folder, 'a.md'), simple('Make', 'GET /?status=500', 'keep $.id as id'));
       } else if (waits === 2 && step === 1) {
         step = 2;
+        writeFileSync(join(folder, 'notes.txt'), 'nothing that a page names');
+        writeFileSync(join(folder, 'c.md'), simple('Other', 'GET /{unknown}'));
+      } else if (waits === 3 && step === 2) {
+        step = 3;
         child.kill('SIGINT');
       }
     });
   });
-  const [first, second] = out.split('changed: a.md');
+  const [first, second, third] = out.split(/changed: (?:a|c|notes).*\n/);
   assert.match(first!, /3 cases passed/);
   assert.match(second!, /failed +Make/);
   assert.match(second!, /Use/);
   assert.ok(!/Other/.test(second!), second);
+  // A slip is told, and waited for to be mended.
+  assert.match(err, /name-unknown/);
+  assert.match(third!, /^\nWaiting for changes/);
 });
 
 test('cookies go along with what pages need', async t => {

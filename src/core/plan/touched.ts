@@ -1,13 +1,16 @@
 import type { CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
-import type { Plan } from './plan.ts';
 
 /**
- * The pages of a plan that changed files touch: those themselves, those that take names from them or need them, and those
+ * Of the pages that were asked for, those that changed files touch: those themselves, those that take names from them or need them, and those
  * that name a changed file. `all` where that cannot be said.
  * @param files relative to the root of the collection
  */
-export function touchedPages(flow: Flow, plan: Plan, files: readonly string[]): string[] | 'all' {
+export function touchedPages(
+  flow: Flow,
+  asked: ReadonlySet<string>,
+  files: readonly string[],
+): string[] | 'all' {
   const touched = new Set<CollectionPage>();
   const { pages } = flow.collection;
   for (const file of files) {
@@ -29,7 +32,5 @@ export function touchedPages(flow: Flow, plan: Plan, files: readonly string[]): 
     for (const user of pages)
       if (user.cases.some(each => flow.producersFor(each).some(producer => producer.page === page)))
         touched.add(user);
-  const run = new Set(plan.pages.map(page => page.file));
-  const own = [...touched].map(page => page.page.source.file).filter(file => run.has(file));
-  return own;
+  return [...touched].map(page => page.page.source.file).filter(file => asked.has(file));
 }
