@@ -95,6 +95,7 @@ const parts = new Map([
   ['./look.ts', 'src/cli/look.ts'],
   ['./client.ts', 'src/drivers/http/client.ts'],
   ['./libraries.ts', 'src/core/settings/libraries.ts'],
+  ['../core/settings/libraries.ts', 'src/core/settings/libraries.ts'],
   ['re2js', 're2js'],
   ['./width.ts', 'src/reports/width.ts'],
   ['../../demo/harbour/server.ts', 'demo/harbour/server.ts'],

@@ -30,8 +30,8 @@ export class Recorder {
   /** The record of a run that begins now, beside the others of the collection. Throws what the system says. */
   static inCollection(root: string, begin: Date): Recorder {
     const folder = runsFolder(root);
-    mkdirSync(folder, { recursive: true, mode: 0o700 });
-    writeFileSync(join(dirname(folder), '.gitignore'), '*\n');
+    const isNew = mkdirSync(folder, { recursive: true, mode: 0o700 }) !== undefined;
+    if (isNew) writeFileSync(join(dirname(folder), '.gitignore'), '*\n');
     const time = begin
       .toISOString()
       .replace(/[-:]|\..*/g, '')
