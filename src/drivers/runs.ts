@@ -37,6 +37,7 @@ export function listRuns(root: string): string[] {
 export function findRun(named: string, root: string | undefined): { id: string; path: string } {
   if (named.endsWith('.ndjson') && statSync(named, { throwIfNoEntry: false })?.isFile())
     return { id: named, path: named };
+  const name = named.replace(/\.ndjson$/, '');
   const ids = root === undefined ? [] : listRuns(root);
   const pathOf = (id: string) => join(runsFolder(root!), `${id}.ndjson`);
   if (ids.length === 0)
@@ -46,7 +47,7 @@ export function findRun(named: string, root: string | undefined): { id: string; 
         : "No run is on record here. Every 'mervok run' leaves one.",
     );
   const meant =
-    named === 'last' ? [ids.at(-1)!] : ids.includes(named) ? [named] : ids.filter(id => id.startsWith(named));
+    named === 'last' ? [ids.at(-1)!] : ids.includes(name) ? [name] : ids.filter(id => id.startsWith(name));
   if (meant.length === 1) return { id: meant[0]!, path: pathOf(meant[0]!) };
   if (meant.length > 1)
     throw new FileMistake(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);

@@ -14,7 +14,7 @@ export function comparisonText(comparison: Comparison, view: View): string[] {
   const { newlyFailing, newlyBlocked, repaired, slower, added, gone, timesCompared } = comparison;
   const lines = [
     ...section('newly failing', newlyFailing, changeText, 'failed', view),
-    ...section('blocked', newlyBlocked, each => `by ${each.cause}`, 'quiet', view),
+    ...blockedLines(newlyBlocked, view),
     ...section('repaired', repaired, changeText, 'plain', view),
     ...section('slower', slower, slowerText, 'error', view),
     ...section('new', added, () => '', 'plain', view),
@@ -47,6 +47,10 @@ export function comparisonText(comparison: Comparison, view: View): string[] {
   ];
 }
 
+/** How far what is said of a section stands from the edge. */
+const labelWidth = 17;
+
+/** The addresses of cases under each other, and what more there is to say of each, where it fits beside all of them. */
 function section<Case extends ComparedCase>(
   title: string,
   cases: readonly Case[],
@@ -54,19 +58,28 @@ function section<Case extends ComparedCase>(
   role: Role,
   { paint, measure, width }: View,
 ): string[] {
-  const label = 17;
-  const room = Math.min(200, Math.max(60, width)) - label;
-  const column =
-    Math.min(Math.floor(room * 0.6), Math.max(0, ...cases.map(({ address }) => measure(address)))) + 2;
+  if (cases.length === 0) return [];
+  const room = Math.min(200, Math.max(60, width)) - labelWidth;
+  const widest = (of: (each: Case) => string) => Math.max(...cases.map(each => measure(of(each))));
+  const column = Math.min(room, widest(({ address }) => address) + 2);
+  const beside = column + widest(more) <= room;
   const lines = cases.map((each, index) => {
-    const lead = index === 0 ? paint(role, title.padEnd(label)) : ' '.repeat(label);
-    const tail = more(each);
-    const fits = column + measure(tail) <= room;
-    return (
-      lead +
-      fit(visible(each.address), Math.min(column, room), measure) +
-      (fits ? paint('quiet', tail) : '')
-    ).trimEnd();
+    const lead = index === 0 ? paint(role, title.padEnd(labelWidth)) : ' '.repeat(labelWidth);
+    const address = visible(each.address);
+    return beside
+      ? `${lead}${fit(address, column, measure)}${paint('quiet', more(each))}`.trimEnd()
+      : lead + address;
+  });
+  return [...lines, ''];
+}
+
+/** How many cases each failure blocks: which ones they are follows from it. */
+function blockedLines(cases: readonly ChangedCase[], { paint }: View): string[] {
+  const causes = new Map<string, number>();
+  for (const { cause = '' } of cases) causes.set(cause, (causes.get(cause) ?? 0) + 1);
+  const lines = [...causes].map(([cause, count], index) => {
+    const lead = index === 0 ? paint('quiet', 'blocked'.padEnd(labelWidth)) : ' '.repeat(labelWidth);
+    return `${lead}${counted(count, 'case')} by ${visible(cause)}`;
   });
   return lines.length === 0 ? [] : [...lines, ''];
 }

@@ -39,7 +39,9 @@ export function listText(plan: Plan, view: ListView): string[] {
   for (const page of pages) {
     const rows = page.rows ? `, each row of ${page.rows.name}` : '';
     const about = rows + tagsOf(commonTags(page));
-    lines.push('', `${paint('strong', visible(page.title))}  ${paint('quiet', page.file + about)}`);
+    const title = visible(page.title);
+    const rest = fit(page.file + about, Math.max(20, width - measure(title) - 2), measure).trimEnd();
+    lines.push('', `${paint('strong', title)}  ${paint('quiet', rest)}`);
     for (const each of page.cases) {
       const request = fit(visible(each.request ?? ''), requestColumn, measure);
       const figure = counted(checksOf(each), 'check').padStart(10);

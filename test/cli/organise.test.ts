@@ -189,6 +189,7 @@ test('every run leaves a record; runs lists them, compare sets them against each
   assert.equal(repaired.code, 0);
   assert.match(repaired.out, /^repaired +a\.md#use +failed, now passed$/m);
   assert.match((await mervok(folder, ['compare'])).out, /^newly failing +a\.md#make/m);
+  assert.match((await mervok(folder, ['compare', `${ids[0]}.ndjson`, ids[1]])).out, /repaired/);
   const file = join('.mervok/runs', `${ids[0]}.ndjson`);
   assert.match((await mervok(folder, ['compare', file, ids[1]])).out, /repaired/);
 
@@ -197,6 +198,7 @@ test('every run leaves a record; runs lists them, compare sets them against each
   assert.match((await run(200, 200, '--failed')).err, /in the last run, \S+, no case failed or was blocked/);
   const wrong: [args: string[], says: RegExp][] = [
     [['compare', '2026', 'last'], /'2026' is the beginning of 4 runs/],
+    [['compare', '19990101-000000.ndjson'], /There is no run '19990101-000000\.ndjson'/],
     [['compare', 'lats'], /There is no run 'lats'\. Did you mean 'last'\?/],
     [['compare', 'last', 'last'], /Both are the same run/],
   ];

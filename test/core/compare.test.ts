@@ -62,6 +62,36 @@ test('what newly fails, what is repaired, what is new and what is gone', async (
   ]);
 });
 
+test('what is only blocked is counted by its cause; where there is little room, addresses stand whole', () => {
+  const passed = { title: 'x', outcome: 'passed' as const, times: [] };
+  const long = `quay/${'a-long-way-'.repeat(4)}.md#the-case`;
+  const run = (outcomes: {
+    [address: string]: { outcome: 'passed' | 'failed' | 'blocked'; cause?: string };
+  }) =>
+    new Map(Object.entries(outcomes).map(([address, each]) => [address, { ...passed, address, ...each }]));
+  const [root, one, two] = [long, 'b.md#one', 'b.md#two'];
+  const before = run({
+    [root]: { outcome: 'passed' },
+    [one]: { outcome: 'passed' },
+    [two]: { outcome: 'passed' },
+  });
+  const blocked = { outcome: 'blocked' as const, cause: root };
+  const now = run({ [root]: { outcome: 'failed' }, [one]: blocked, [two]: blocked });
+  const view = {
+    paint: (_: string, text: string) => text,
+    measure: (text: string) => text.length,
+    width: 60,
+  };
+  assert.deepEqual(comparisonText(compareRuns(before, now), view).slice(0, 4), [
+    `newly failing    ${long}`,
+    '',
+    `blocked          2 cases by ${long}`,
+    '',
+  ]);
+  const back = compareRuns(now, before);
+  assert.deepEqual([back.repaired.length, back.freed.length], [1, 2]);
+});
+
 test('slower beyond noise: by ranks where there are many times, else beside all other cases', async () => {
   const around = (centre: number) => Array.from({ length: 12 }, (_, at) => centre + (at % 5) / 10);
   const rows: [what: string, before: number[], now: number[], slower: boolean][] = [
