@@ -498,3 +498,34 @@ test('many users wait at the same time without a word on standard error; the sam
   assert.equal(out.match(/^blocked/gm)!.length, 3);
   assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.json$/m);
 });
+
+test('an interrupt ends users and pages that run at once in order; the record says so', async t => {
+  const folder = await collection(t, {
+    'a.md': `${simple('Make', 'GET /', 'keep $.id as id')}${simple('Waits', 'GET /?after=20000')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{id}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
+    'b.md': simple('Also waits', 'GET /?after=20000'),
+  });
+  const { code, out } = await mervok(
+    folder,
+    ['run', '--users', '5', '--jobs', '2', '--rounds', '3'],
+    {},
+    child => {
+      const look = setInterval(() => {
+        if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
+        clearInterval(look);
+        child.kill('SIGINT');
+      }, 20);
+    },
+  );
+  assert.equal(code, 130);
+  assert.match(out, /The run was interrupted\./);
+  const events = lastRecord(folder)
+    .trimEnd()
+    .split('\n')
+    .map(line => eventSchema.parse(JSON.parse(line)));
+  const end = events.at(-1)!;
+  assert.ok(end.type === 'end' && end.stopped === 'interrupt');
+  // Each user that had begun has cleaned up, and nobody began a second round.
+  const cleaned = events.filter(event => event.type === 'case' && event.title === 'Clean');
+  assert.equal(cleaned.length, 5);
+  assert.ok(events.every(event => !('round' in event) || event.round === 1));
+});
