@@ -44,10 +44,12 @@ interface Listener {
 export async function carryOut(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
   const { output, places, root, log, view: _view, pathPrefix: _prefix, ...options } = choices;
   const tally = new Tally();
+  // What cannot be opened leaves no record of a run that never was.
+  const logs = log === undefined ? [] : [await openLog(log, terminal)];
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [
     ...(recorder ? [{ hear: (event: RunEvent) => recorder.add(event) }] : []),
-    ...(log === undefined ? [] : [await openLog(log, terminal)]),
+    ...logs,
     await openView(plan, choices, tally, terminal),
   ];
   const interrupt = listenForInterrupt();

@@ -1,6 +1,7 @@
 import { textOfParts } from '../core/engine/exchange.ts';
 import type { OutgoingRequest } from '../core/engine/ports.ts';
 import { type PreviewedRequest, previewCase } from '../core/engine/preview.ts';
+import { redactedIn } from '../core/engine/redact.ts';
 import { takeRows } from '../core/engine/rows.ts';
 import { addKnownSecrets } from '../core/engine/run.ts';
 import type { RowEntries } from '../core/engine/scope.ts';
@@ -56,7 +57,12 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   const row = await firstRow(planned, plan);
   for (const { value, secret } of row.values()) if (secret) masker.addValue(value, 'lasting');
   const { requests, lookup } = previewCase(plan, planned, world, outside, row);
-  for (const { secrets } of requests) for (const secret of secrets) masker.addValue(secret, 'lasting');
+  for (const { secrets, request } of requests) {
+    for (const secret of secrets) masker.addValue(secret, 'lasting');
+    const exchange = request && { request, times: { total: 0 }, received: 0 };
+    for (const value of exchange ? redactedIn(exchange, plan.redacted) : [])
+      masker.addValue(value, 'lasting');
+  }
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
   const measure = await createMeasure([JSON.stringify(requests)]);
   for (const each of requests) lines.push('', ...requestLines(each, masker, measure, terminal));

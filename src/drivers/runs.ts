@@ -1,4 +1,4 @@
-import { closeSync, createReadStream, existsSync, openSync, readdirSync, readSync, statSync } from 'node:fs';
+import { closeSync, createReadStream, openSync, readdirSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import type { EventOf, RunEvent } from '../core/record/events.ts';
 import { recordVersion } from '../core/record/outcomes.ts';
@@ -26,7 +26,8 @@ export function idsIn(names: readonly string[]): string[] {
 
 export function listRuns(root: string): string[] {
   const folder = runsFolder(root);
-  return existsSync(folder) ? idsIn(readdirSync(folder)) : [];
+  const isThere = statSync(folder, { throwIfNoEntry: false })?.isDirectory();
+  return isThere ? idsIn(readdirSync(folder)) : [];
 }
 
 /**

@@ -430,7 +430,9 @@ test('what is told: every exchange, the events, a log with the bodies of what fa
   );
   assert.equal(lines[0].responseBody, undefined);
   assert.match(lines[1].responseBody, /"asked":"\/out\?status=500"/);
+  const before = recordsIn(folder);
   assert.match((await mervok(folder, ['run', '--log', 'a.md/x'])).err, /The log cannot be written/);
+  assert.deepEqual(recordsIn(folder), before);
   const failures = (await mervok(folder, ['run', '--only-failures'])).out;
   assert.ok(/failed +Bad/.test(failures) && !/passed +Good/.test(failures));
   assert.match(
@@ -528,4 +530,24 @@ test('an interrupt ends users and pages that run at once in order; the record sa
   const cleaned = events.filter(event => event.type === 'case' && event.title === 'Clean');
   assert.equal(cleaned.length, 5);
   assert.ok(events.every(event => !('round' in event) || event.round === 1));
+});
+
+test('what the settings want never to be shown is shown by no command', async t => {
+  const folder = await collection(
+    t,
+    { 'a.md': caseText('A', 'POST /\nX-Pilot: pilot-nine\n\n{ "phone": "555-0101" }', 'status = 201') },
+    'redact: { headers: [X-Pilot], paths: [$..phone] }\n',
+  );
+  for (const words of [
+    ['show', 'a.md#a'],
+    ['send', 'a.md#a'],
+    ['run', '--verbose'],
+    ['run', '--json'],
+  ]) {
+    const { out, err } = await mervok(folder, words);
+    assert.ok(out.includes('[secret]') || words[0] === 'send', words.join(' '));
+    assert.ok(!/pilot-nine|555-0101/.test(out + err), words.join(' '));
+  }
+  for (const file of recordsIn(folder))
+    assert.ok(!/pilot-nine|555-0101/.test(readFileSync(join(folder, '.mervok/runs', file), 'utf8')));
 });

@@ -467,6 +467,17 @@ test('a variable of a page that hides that of the environment is warned of; an e
   assert.match(findings[0]!.message, /The variable 'side' hides that of the environment local\./);
 });
 
+test('a column of a page that hides a variable is warned of', async () => {
+  const { findings } = await planOf(
+    {
+      'mervok.yaml': `${root}variables: { code: none }\n`,
+      'a.md': `---\nrows: berths.csv\n---\n${simple('A', 'GET /{code}')}${simple('B')}`,
+    },
+    { openFile: files({ 'berths.csv': 'code\n0417\n' }) },
+  );
+  assert.deepEqual(told(findings), ['a.md:2:7 name-shadowed']);
+});
+
 test('what several say is heard in order; who says too much waits for its turn', async () => {
   const heard: string[] = [];
   const order = new InOrder<string>(event => heard.push(event));

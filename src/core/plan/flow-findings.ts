@@ -105,7 +105,7 @@ function shadowed(user: CollectionCase, flow: Flow): Finding[] {
       ),
     ];
   });
-  return [...made, ...hiding(user, flow)];
+  return [...made, ...hiding(user, flow), ...hiddenByRows(user, flow)];
 }
 
 /** Variables of the page and the case are stronger than what other pages keep, and than an environment. */
@@ -131,6 +131,26 @@ function hiding(user: CollectionCase, flow: Flow): Finding[] {
         ),
       ];
     });
+}
+
+/** Columns of the table that the page runs for each row of are stronger than any variable. */
+function hiddenByRows(user: CollectionCase, flow: Flow): Finding[] {
+  const { rows } = user.page;
+  const columns = flow.tables.ofPage.get(user.page)?.columns ?? [];
+  return columns.flatMap(name => {
+    const hidden = flow.variable(name, user, true) ?? flow.variable(name, user, false);
+    if (!hidden || !rows) return [];
+    const { line } = hidden.source.position(hidden.range.start);
+    return [
+      finding(
+        'name-shadowed',
+        rows.level.source,
+        rows.table.range,
+        `Its column '${name}' hides the variable '${name}' of ${hidden.source.file}:${line}.`,
+        'Give one of them another name.',
+      ),
+    ];
+  });
 }
 
 /** Kept names that no case uses. */
