@@ -8,7 +8,7 @@ import { idsIn, readRecord, runsFolder } from './runs.ts';
 const flushAt = 64 * 1024;
 
 /** So many records of a collection are kept. */
-export const keptRecords = 30;
+const keptRecords = 30;
 
 /** The record of a run while it goes: a file that grows line by line and that reports are made from. */
 export class Recorder {

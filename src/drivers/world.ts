@@ -8,7 +8,7 @@ import { readInside } from './files.ts';
 export const world: World = { now: Date.now, uuid: () => crypto.randomUUID(), random: Math.random };
 
 /** The same present, and chance that takes the same turns every time. */
-export function seededWorld(seed: string): World {
+function seededWorld(seed: string): World {
   const random = createRandom(seed);
   const digit = () => Math.floor(random() * 16).toString(16);
   const digits = (count: number) => Array.from({ length: count }, digit).join('');

@@ -2,24 +2,24 @@ import type { Plan, PlannedCase, PlannedPage } from '../core/plan/plan.ts';
 import { counted, inWords } from '../core/text/nearest.ts';
 import { fit, type Measure, type Paint, visible } from './style.ts';
 
-export interface ListView {
+interface ListView {
   readonly paint: Paint;
   readonly measure: Measure;
   readonly width: number;
 }
 
 /** The pages and cases that were asked for, in the order in which they run. */
-export function askedPages({ pages }: Plan): PlannedPage[] {
+function askedPages({ pages }: Plan): PlannedPage[] {
   return pages
     .map(page => ({ ...page, cases: page.cases.filter(each => each.asked) }))
     .filter(page => page.cases.length > 0);
 }
 
-export function checksOf({ steps }: PlannedCase): number {
+function checksOf({ steps }: PlannedCase): number {
   return steps.filter(step => step.kind === 'check' || (step.kind === 'send' && step.repeat)).length;
 }
 
-export function keptBy({ steps }: PlannedCase): string[] {
+function keptBy({ steps }: PlannedCase): string[] {
   return [...new Set(steps.flatMap(step => (step.kind === 'keep' ? [step.name] : [])))];
 }
 

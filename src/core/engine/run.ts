@@ -172,6 +172,6 @@ export function addKnownSecrets({ pages, given, secretNames }: Plan, masker: Mas
   }
 }
 
-export function isoTime(milliseconds: number): string {
+function isoTime(milliseconds: number): string {
   return new Date(milliseconds).toISOString();
 }
