@@ -478,6 +478,18 @@ test('a column of a page that hides a variable is warned of', async () => {
   assert.deepEqual(told(findings), ['a.md:2:7 name-shadowed']);
 });
 
+test('two cases whose headings read the same have addresses of their own, which are warned of', async () => {
+  const { plan, findings } = await planOf(
+    { 'mervok.yaml': root, 'a.md': `${simple('One')}${simple('Two')}${simple('One')}` },
+    { paths: ['a.md#one-1'] },
+  );
+  assert.deepEqual(
+    plan.pages[0]!.cases.map(each => [each.address, each.place.line]),
+    [['a.md#one-1', 21]],
+  );
+  assert.deepEqual(told(findings), ['a.md:21:1 case-address']);
+});
+
 test('what several say is heard in order; who says too much waits for its turn', async () => {
   const heard: string[] = [];
   const order = new InOrder<string>(event => heard.push(event));

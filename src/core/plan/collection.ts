@@ -1,5 +1,6 @@
 import type { Page, PageCase } from '../page/page.ts';
 import { readPage } from '../page/read.ts';
+import { Slugs } from '../page/slug.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
 import { type Effective, mergeLevels } from '../settings/merge.ts';
 import { loadReadLevel, type ReadLevel } from '../settings/read.ts';
@@ -95,7 +96,6 @@ function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): Collect
   const { rows } = mergeLevels(levels);
   const title = front?.level.title ?? page.title;
   const result: CollectionPage = { page, title, levels, cases, ...(rows && { rows }), findings };
-  const seen = new Map<string, PageCase>();
   for (const written of page.cases) {
     const own = written.settings && readLevel(written.settings, `the settings of ${written.address}`, 'case');
     if (own) findings.push(...own.findings);
@@ -105,17 +105,17 @@ function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): Collect
       address: written.address,
       levels: own ? [...levels, own.level] : levels,
     });
-    if (seen.has(written.slug))
+    // As Git hosts do it, a heading that reads like one above gets a number.
+    if (written.slug !== new Slugs().next(written.title))
       findings.push(
         finding(
           'case-address',
           source,
           written.range,
-          `Another case has the address ${written.address} too.`,
+          `Another heading above reads the same, so the address ${written.address} hangs on their order.`,
           'Give one of them another heading.',
         ),
       );
-    seen.set(written.slug, written);
   }
   return result;
 }

@@ -18,7 +18,6 @@ export const codes = {
   'schema-missing': 'error',
   'schema-form': 'error',
   'table-form': 'error',
-  'case-address': 'error',
   'not-yet': 'error',
   // statements
   syntax: 'error',
@@ -50,6 +49,7 @@ export const codes = {
   'base-missing': 'error',
   // warnings
   'request-unchecked': 'warning',
+  'case-address': 'warning',
   'check-idle': 'warning',
   'one-value': 'warning',
   'secret-written': 'warning',
