@@ -324,14 +324,25 @@ test('a secret that is also a word of the record hides nothing of what happened'
 
 test('what is known of secrets does not grow with the rounds', () => {
   const run = new Masker();
-  let pass = run;
   for (let round = 1; round <= 3; round++) {
-    pass = run.forPass();
+    const pass = run.forPass();
     pass.addValue(`token-${round}`, 'passing');
     pass.addValue(`lasting-${round}`, 'lasting');
+    assert.equal(pass.text(`lasting-1 token-1 token-${round}`).includes(`token-${round}`), false);
+    pass.end();
   }
-  assert.equal(pass.text('lasting-1 lasting-3 token-1 token-3'), '[secret] [secret] token-1 [secret]');
-  assert.equal(run.text('lasting-1 token-3'), '[secret] token-3');
+  const last = run.forPass();
+  last.addValue('token-4', 'passing');
+  assert.equal(last.text('lasting-1 lasting-3 token-1 token-4'), '[secret] [secret] token-1 [secret]');
+  // What another user has come by is as secret, as long as that one is under way.
+  const other = run.forPass();
+  assert.equal(other.text('token-4 token-1'), '[secret] token-1');
+  assert.equal(run.text('token-4'), '[secret]');
+  const fresh = new Masker();
+  const brief = fresh.forPass();
+  brief.addValue('token-5', 'passing');
+  brief.end();
+  assert.equal(fresh.text('berth'), 'berth');
 });
 
 test('a secret that is cut is masked as far as it goes', () => {

@@ -391,6 +391,27 @@ test('users have names and cookies of their own, and their events say whose they
   assert.ok(end.type === 'end' && end.totals.cases.passed === 12 && end.totals.requests === 12);
 });
 
+test('what one user keeps as a secret is masked in the answers to others too', async () => {
+  const texts = {
+    'mervok.yaml': root,
+    'a.md': `${caseText('Sign in', 'POST /', 'status = 200\nkeep $.token as secret token')}${simple('Who is here', 'GET /{token}')}`,
+  };
+  const issued: string[] = [];
+  const { events, sent } = await runTexts(
+    texts,
+    ({ method }) => {
+      if (method === 'GET') return { body: { here: issued } };
+      issued.push(`tide-${issued.length}-of-the-day`);
+      return { body: { token: issued.at(-1) } };
+    },
+    { run: { users: 4 }, rounds: 2 },
+  );
+  assert.equal(new Set(sent.map(each => way(each.url))).size, 9);
+  const last = events.filter(event => event.type === 'exchange' && event.request.method === 'GET').slice(-1);
+  assert.match(JSON.stringify(last), /\[secret\]/);
+  for (const token of issued.slice(-4)) assert.ok(!JSON.stringify(last).includes(token), token);
+});
+
 test('the first failure ends the run where that is wanted, and what was made is cleaned up', async () => {
   const texts = {
     'mervok.yaml': root,

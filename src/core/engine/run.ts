@@ -117,7 +117,7 @@ async function runUser(
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
     const turn = user === undefined ? { round } : { round, user };
-    const runPass = (row: TakenRow | undefined) => {
+    const runPass = async (row: TakenRow | undefined) => {
       const own = options.masker ?? masker.forPass();
       const base = {
         ports,
@@ -127,7 +127,8 @@ async function runUser(
         pace,
         emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
       };
-      return new Pass(plan, row, course, base).run();
+      await new Pass(plan, row, course, base).run();
+      own.end();
     };
     if (!plan.rows) {
       await runPass(undefined);

@@ -8,23 +8,40 @@ const mask = '[secret]';
 /** What the program itself says in an event; a secret that happens to be such a word must not change what happened. */
 const structural = new Set(['type', 'holds', 'outcome', 'kind', 'case', 'place', 'file', 'by', 'cause']);
 
-/** Replaces secrets in everything that is printed or written, in every form in which they can appear. */
+/**
+ * Replaces secrets in everything that is printed or written, in every form in which they can appear: those of the whole
+ * run, and those of all passes that are under way, since what one user has come by may stand in the answer to another.
+ */
 export class Masker {
-  readonly secrets = new Set<string>();
-  /** How many secrets had come when the forms were last made. */
-  #madeFor = 0;
+  readonly #run: Masker;
+  readonly #secrets = new Set<string>();
+  /** Of a run: the passes that are under way. */
+  readonly #passes = new Set<Masker>();
+  /** Whether secrets have come since the forms were made. */
+  #isStale = false;
   #known: Forms | undefined;
 
-  constructor(readonly outer?: Masker) {}
+  constructor(run?: Masker) {
+    this.#run = run ?? this;
+  }
 
-  /** For what one pass comes by: each pass has its own, and what is known must not grow with their number. */
+  /** For what one pass comes by: what is known must not grow with their number. */
   forPass(): Masker {
-    return new Masker(this);
+    const pass = new Masker(this.#run);
+    this.#run.#passes.add(pass);
+    return pass;
+  }
+
+  /** Forgets what the pass has come by, once everything of it has been told. */
+  end(): void {
+    this.#run.#passes.delete(this);
   }
 
   /** Texts of less than three characters are not masked: they would blot out everything. */
   #add(secret: string): void {
-    if (secret.length >= 3 && !this.outer?.secrets.has(secret)) this.secrets.add(secret);
+    if (secret.length < 3 || this.#run.#secrets.has(secret) || this.#secrets.has(secret)) return;
+    this.#secrets.add(secret);
+    this.#run.#isStale = true;
   }
 
   /** Every text in a value that is secret for the whole run, or for this pass. */
@@ -34,25 +51,27 @@ export class Masker {
     else {
       const text = textOf(value);
       if (text === undefined || typeof value === 'boolean') return;
-      if (how === 'lasting' && this.outer) this.outer.addValue(value, how);
+      if (how === 'lasting') this.#run.#add(text);
       else this.#add(text);
     }
   }
 
+  /** Whether nothing has come yet that is to be masked. */
   get isEmpty(): boolean {
-    return this.secrets.size === 0 && (this.outer?.isEmpty ?? true);
+    return this.#run.#known === undefined && !this.#run.#isStale;
   }
 
-  /** Made anew when secrets have come. */
+  /** Made anew where secrets have come. */
   get #forms(): Forms | undefined {
-    const size = this.secrets.size + (this.outer?.secrets.size ?? 0);
-    if (size === this.#madeFor) return this.#known;
-    this.#madeFor = size;
-    const secrets = [...(this.outer?.secrets ?? []), ...this.secrets];
+    const run = this.#run;
+    if (!run.#isStale) return run.#known;
+    run.#isStale = false;
+    const secrets = [run, ...run.#passes].flatMap(each => [...each.#secrets]);
     const texts = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
     const pattern = texts.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|');
-    this.#known = { texts, pattern: new RegExp(pattern, 'g') };
-    return this.#known;
+    // An empty pattern would match everywhere.
+    run.#known = texts.length === 0 ? undefined : { texts, pattern: new RegExp(pattern, 'g') };
+    return run.#known;
   }
 
   text(text: string): string {
