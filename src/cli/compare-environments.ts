@@ -12,7 +12,6 @@ import type { Terminal } from './terminal.ts';
 /** What a name comes to in an environment; nothing where it is not known before a run. */
 interface Known {
   readonly text: string | undefined;
-  readonly from: string;
   readonly secret: boolean;
 }
 
@@ -73,7 +72,12 @@ async function variablesIn(
 ): Promise<Map<string, Known>> {
   const prepared = await preparePlan(path === undefined ? [] : [path], { ...flags, env });
   const known = new Map<string, Known>();
-  const users = prepared.flow.collection.pages.flatMap(page => page.cases);
+  const asked = new Set(
+    prepared.plan.pages.flatMap(page => page.cases.flatMap(each => (each.asked ? [each.address] : []))),
+  );
+  const users = prepared.flow.collection.pages
+    .flatMap(page => page.cases)
+    .filter(each => asked.has(each.address));
   // Level by level the same variables are seen; each name is taken where it is first seen.
   const seen = new Set<unknown>();
   for (const user of users) {
@@ -104,5 +108,5 @@ function valueOfName(
       : value instanceof Plain
         ? value.text
         : (textOf(value) ?? writeJson(value));
-  return { text, from: giver.origin, secret: plan.secretNames.has(name) };
+  return { text, secret: plan.secretNames.has(name) };
 }

@@ -25,8 +25,10 @@ export class ExchangeLog {
     if (event.type !== 'exchange' && event.type !== 'case') return;
     const user = event.user ?? 0;
     const exchanges = this.#open.get(user) ?? [];
-    if (event.type === 'exchange') this.#open.set(user, [...exchanges, event]);
-    else {
+    if (event.type === 'exchange') {
+      exchanges.push(event);
+      this.#open.set(user, exchanges);
+    } else {
       for (const exchange of exchanges) this.#file.add(JSON.stringify(lineOf(exchange, event)));
       this.#open.delete(user);
     }

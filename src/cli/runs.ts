@@ -36,7 +36,7 @@ export async function runsCommand({ json }: { readonly json?: boolean }, termina
   const column = Math.max(...runs.map(({ id }) => id.length)) + 2;
   for (const { id, run, end, verdict } of runs) {
     const took = end ? durationText(end.time) : '';
-    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : isGreen(end) ? 'passed' : 'failed';
+    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : tallyOf(end).passed ? 'passed' : 'failed';
     const line = `${id.padEnd(column)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
     const room = width - column - 9;
     const about = run ? `${run.selected ?? 'all'}${runInWords(run)}` : '';
@@ -55,7 +55,9 @@ async function summaryOf(path: string) {
     return {
       run,
       end,
-      verdict: end ? verdictOf(end) : 'It was killed, or goes on; what it had done is on record.',
+      verdict: end
+        ? verdictInWords(tallyOf(end))
+        : 'It was killed, or goes on; what it had done is on record.',
     };
   } catch (error) {
     if (error instanceof FileMistake) return { run: undefined, end: undefined, verdict: error.message };
@@ -63,12 +65,9 @@ async function summaryOf(path: string) {
   }
 }
 
-function verdictOf({ totals, stopped }: EventOf<'end'>): string {
-  return verdictInWords(Object.assign(new Tally(), { ...totals, stopped }));
-}
-
-function isGreen({ totals, stopped }: EventOf<'end'>): boolean {
-  return Object.assign(new Tally(), { ...totals, stopped }).passed;
+/** The figures at the end of a record. */
+function tallyOf({ totals, stopped }: EventOf<'end'>): Tally {
+  return Object.assign(new Tally(), { ...totals, stopped });
 }
 
 /** Sets a later run against an earlier one; without names the last two. */

@@ -93,16 +93,9 @@ function suggestion(path: string, workingFolder = dirname(path)): string {
   const root = collectionAround(workingFolder);
   if (root === undefined) return '';
   const pages = pathsIn(root).filter(each => /\.md$/i.test(each));
-  const meant =
-    pages.find(each => [name, `${name}.md`].includes(basename(each))) ??
-    pages.find(
-      each =>
-        basename(each) ===
-        nearest(
-          name,
-          pages.map(page => basename(page)),
-        ),
-    );
+  const names = pages.map(each => basename(each));
+  const wanted = names.find(each => each === `${name}.md`) ?? nearest(name, names);
+  const meant = pages.find(each => basename(each) === wanted);
   return meant === undefined ? '' : ` Did you mean '${relative(workingFolder, join(root, meant))}'?`;
 }
 
@@ -199,8 +192,13 @@ export function readInside(
   { root, anywhere }: { root: string; anywhere: boolean },
   path: string,
 ): string | Missing {
+  return orMissing(() => read(locateInside(root, path, anywhere)));
+}
+
+/** What keeps a file from being used, as a value that says why. */
+function orMissing<Result>(use: () => Result): Result | Missing {
   try {
-    return read(locateInside(root, path, anywhere));
+    return use();
   } catch (error) {
     if (!(error instanceof FileMistake)) throw error;
     return new Missing(error.message.replace(/\.$/, ''));
@@ -212,12 +210,7 @@ export function openInside(
   { root, anywhere }: { root: string; anywhere: boolean },
   path: string,
 ): Chunks | Missing {
-  try {
-    return openUnchanging(locateInside(root, path, anywhere));
-  } catch (error) {
-    if (!(error instanceof FileMistake)) throw error;
-    return new Missing(error.message.replace(/\.$/, ''));
-  }
+  return orMissing(() => openUnchanging(locateInside(root, path, anywhere)));
 }
 
 /** Its chunks throw TableMistake where the file has changed since. */
@@ -229,7 +222,12 @@ export function openUnchanging(path: string): Chunks {
   };
   const chunks = async function* () {
     check();
-    for await (const chunk of createReadStream(path)) yield chunk as Uint8Array;
+    try {
+      for await (const chunk of createReadStream(path)) yield chunk as Uint8Array;
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException;
+      throw code === undefined ? error : new TableMistake(`it cannot be read (${code})`);
+    }
     check();
   };
   return Object.assign(chunks, { check });

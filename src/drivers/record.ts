@@ -18,9 +18,8 @@ export class Recorder {
   readonly #checks = new WeakMap<object, { text: string; of: string; address: string; json: string }>();
 
   private constructor(
-    /** As commands name it; nothing where the record does not outlast the run. */
-    readonly id: string | undefined,
     path: string,
+    /** The folder that goes with it, where it does not outlast the run. */
     temporary?: string,
   ) {
     this.#temporary = temporary;
@@ -39,7 +38,7 @@ export class Recorder {
     for (let more = 1; ; more++) {
       const id = more === 1 ? time : `${time}-${more}`;
       try {
-        const recorder = new Recorder(id, join(folder, `${id}.ndjson`));
+        const recorder = new Recorder(join(folder, `${id}.ndjson`));
         prune(folder);
         return recorder;
       } catch (error) {
@@ -51,7 +50,7 @@ export class Recorder {
   /** One that is gone when the program ends. */
   static temporary(): Recorder {
     const folder = mkdtempSync(join(tmpdir(), 'mervok-'));
-    return new Recorder(undefined, join(folder, 'run.ndjson'), folder);
+    return new Recorder(join(folder, 'run.ndjson'), folder);
   }
 
   add(event: RunEvent): void {

@@ -75,7 +75,10 @@ test('variables of files that teams have already: --set is stronger than they ar
 test('environments side by side: what differs, what one of them lacks, and no secret', async t => {
   const folder = await collection(
     t,
-    { 'a.md': simple('A', 'GET /{quay}/{key}/{lamp}') },
+    {
+      'a.md': simple('A', 'GET /{quay}/{key}/{lamp}'),
+      'b.md': `---\nvariables: { side: "{quay} side" }\n---\n${simple('B', 'GET /{side}')}`,
+    },
     'variables: { lamp: lit }\nenvironments:\n  local: { quay: north, key: { secret: gull }, only: 1 }\n  staging: { quay: south, key: { secret: petrel } }\n',
   );
   const { code, out } = await mervok(folder, ['vars', '--compare', 'local', 'staging']);
@@ -86,11 +89,15 @@ test('environments side by side: what differs, what one of them lacks, and no se
 key   [secret]                                       [secret]
 only  1                                              not there
 quay  north                                          south
+side  north side                                     south side
 
 staging lacks only.
 The same in both: lamp.
 `,
   );
+  // Of a case, what it can see.
+  const one = await mervok(folder, ['vars', 'a.md#a', '--compare', 'local', 'staging']);
+  assert.ok(/^quay +north +south$/m.test(one.out) && !one.out.includes('side'), one.out);
   assert.match((await mervok(folder, ['vars', '--compare', 'local'])).err, /takes two environments/);
   assert.match(
     (await mervok(folder, ['vars', '--compare', 'local', 'stagin'])).err,
@@ -290,6 +297,7 @@ test('--rows runs the selection for each row; what is wrong with the file is tol
     'berths.csv': 'code,status\n0417,200\n0501,500\n0733,200\n',
     'empty.csv': 'code,status\n',
     'lacking.csv': 'code\n0417\n',
+    'folder.csv/a.txt': '',
   });
   const { out, code } = await mervok(folder, ['run', '--rows', 'berths.csv']);
   assert.equal(code, 1);
@@ -301,7 +309,11 @@ test('--rows runs the selection for each row; what is wrong with the file is tol
   );
   const wrong: [file: string, says: RegExp][] = [
     ['empty.csv', /empty\.csv cannot be used: it holds no rows/],
-    ['lacking.csv', /a\.md:4:\d+ +error name-unknown\n.*'status' has no value anywhere/],
+    [
+      'lacking.csv',
+      /a\.md:4:\d+ +error name-unknown\n.*'status' has no value anywhere.*The columns of --rows are code\./,
+    ],
+    ['folder.csv', /folder\.csv cannot be used: it cannot be read \(EISDIR\)/],
     ['none.csv', /There is no file 'none\.csv'/],
     ['a.md', /'a\.md' is no table/],
   ];

@@ -140,7 +140,7 @@ async function runUser(
         await runPass(row);
       }
     } catch (error) {
-      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) emit(event);
+      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) emit(masker.deep(event));
       return;
     }
   }

@@ -71,8 +71,18 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
     range,
     `'${name}' has no value anywhere.`,
     didYouMean(name, knownNames(user, flow)) ??
+      columnsInWords(user, flow) ??
       'Keep it in an earlier case, define it among variables, or give it with --set.',
   );
+}
+
+/** Where there is a table, a column of it was meant most likely. */
+function columnsInWords(user: CollectionCase, { tables, passColumns }: Flow): string | undefined {
+  const table =
+    tables.ofCase.get(user) ??
+    tables.ofPage.get(user.page) ??
+    (passColumns.length > 0 ? { name: '--rows', columns: passColumns } : undefined);
+  return table && `The columns of ${table.name} are ${inWords(table.columns)}.`;
 }
 
 function knownNames(user: CollectionCase, flow: Flow): string[] {

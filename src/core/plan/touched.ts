@@ -2,8 +2,8 @@ import type { CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 
 /**
- * Of the pages that were asked for, those that changed files touch: those themselves, those that take names from them or need them, and those
- * that name a changed file. `all` where that cannot be said.
+ * Of the pages that were asked for, those that changed files touch: those themselves, those that take names from them or
+ * need them, and those that name a changed file, or whose settings do. `all` where that cannot be said.
  * @param files relative to the root of the collection
  */
 export function touchedPages(
@@ -22,10 +22,12 @@ export function touchedPages(
       for (const each of pages) if (each.page.source.file.startsWith(folder)) touched.add(each);
     } else if (/\.md$/i.test(file)) return 'all';
     else {
-      // A table, a schema or a body: its name stands in the pages that use it.
+      // A table, a schema, a body or a value: its name stands where it is used.
       const name = file.slice(folder.length);
-      for (const each of pages)
-        if (each.page.source.text.includes(name) || each.rows?.table.text.endsWith(name)) touched.add(each);
+      for (const each of pages) {
+        const sources = [each.page.source, ...each.levels.map(level => level.source)];
+        if (sources.some(({ text }) => text.includes(name))) touched.add(each);
+      }
     }
   }
   for (const page of touched)

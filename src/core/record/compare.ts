@@ -61,11 +61,13 @@ export async function gatherRun(events: AsyncIterable<RunEvent>): Promise<Gather
   const cases = new Map<string, Gathered>();
   const open = new Map<number, EventOf<'exchange'>[]>();
   for await (const event of events) {
+    if (event.type !== 'exchange' && event.type !== 'case') continue;
+    const exchanges = open.get(event.user ?? 0) ?? [];
     if (event.type === 'exchange') {
-      const user = event.user ?? 0;
-      open.set(user, [...(open.get(user) ?? []), event]);
-    } else if (event.type === 'case') {
-      addCase(cases, event, open.get(event.user ?? 0) ?? []);
+      exchanges.push(event);
+      open.set(event.user ?? 0, exchanges);
+    } else {
+      addCase(cases, event, exchanges);
       open.delete(event.user ?? 0);
     }
   }

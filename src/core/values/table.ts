@@ -39,7 +39,7 @@ export async function openTable(chunks: Chunks, form: TableForm, sheet?: string)
   const columns = new Set<string>();
   let count = 0;
   for await (const row of rows()) {
-    if (columns.size < row.size || form !== 'csv') for (const name of row.keys()) columns.add(name);
+    for (const name of row.keys()) columns.add(name);
     count++;
   }
   if (count === 0) throw new TableMistake('it holds no rows, so nothing would be run');
