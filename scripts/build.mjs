@@ -110,8 +110,19 @@ const parts = new Map([
   ['csv-parse', 'csv-parse'],
   ['./spreadsheet-library.ts', 'src/core/values/spreadsheet-library.ts'],
   ['./variable-files-library.ts', 'src/drivers/variable-files-library.ts'],
+  ['./formats.ts', 'src/reports/formats.ts'],
+  ['./page/report.ts', 'src/reports/page/report.ts'],
+  ['./pdf/report.ts', 'src/reports/pdf/report.ts'],
+  ['./spreadsheet.ts', 'src/reports/spreadsheet.ts'],
 ]);
-const fileOf = path => `${path.replace(/^.*\//, '').replace(/\.ts$/, '')}.cjs`;
+/** What shows running text needs all of markdown-it. */
+const untrimmed = new Set(['./page/report.ts']);
+const fileOf = path =>
+  `${parts
+    .get(path)
+    .replace(/^(?:src|demo)\//, '')
+    .replace(/\.ts$/, '')
+    .replaceAll('/', '-')}.cjs`;
 
 const apart = {
   name: 'apart',
@@ -133,14 +144,15 @@ const common = {
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
   plugins: [apart, trimmed],
   metafile: true,
-  loader: { '.pem': 'text', '.key': 'text' },
+  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
   logLevel: 'warning',
 };
 
 /** CommonJS, loaded by require(): Node starts it a twentieth faster than modules. */
-async function bundle(source, file, banner = '') {
+async function bundle(source, file, banner = '', plugins = common.plugins) {
   const result = await esbuild.build({
     ...common,
+    plugins,
     entryPoints: [source],
     outfile: join('dist', file),
     format: 'cjs',
@@ -152,7 +164,8 @@ async function bundle(source, file, banner = '') {
 
 const here = "'use strict'; const mervokUrl = require('node:url').pathToFileURL(__filename).href;";
 const metafiles = [await bundle('src/cli/main.ts', 'mervok.cjs')];
-for (const [path, source] of parts) metafiles.push(await bundle(source, fileOf(path), here));
+for (const [path, source] of parts)
+  metafiles.push(await bundle(source, fileOf(path), here, untrimmed.has(path) ? [apart] : common.plugins));
 await esbuild.build({
   ...common,
   plugins: [trimmed],
@@ -168,8 +181,12 @@ cpSync('demo/collection', 'dist/collection', {
   filter: path => !path.endsWith('/.mervok'),
 });
 
+const fonts = 'node_modules/dejavu-fonts-ttf';
+for (const font of ['Sans', 'Sans-Bold', 'Serif', 'Serif-Bold', 'SansMono'])
+  cpSync(`${fonts}/ttf/DejaVu${font}.ttf`, `dist/fonts/DejaVu${font}.ttf`);
+
 /** Everything bundled brings its licence along. */
-const bundled = metafiles.flatMap(metafile => Object.keys(metafile.inputs));
+const bundled = [fonts, ...metafiles.flatMap(metafile => Object.keys(metafile.inputs))];
 const names = new Set(bundled.flatMap(path => /node_modules\/((?:@[^/]+\/)?[^/]+)/.exec(path)?.[1] ?? []));
 const notices = [...names].sort().map(name => {
   const folder = join('node_modules', name);

@@ -23,7 +23,7 @@ await esbuild.build({
   target: 'node20.18',
   sourcemap: 'inline',
   define: { __MERVOK_VERSION__: '"test"' },
-  loader: { '.pem': 'text', '.key': 'text' },
+  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
   logLevel: 'warning',
 });
 const built = files.map(file => `build/${file.replace(/\.ts$/, '.mjs')}`);

@@ -4,15 +4,15 @@ import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
 import { Tally } from '../core/record/tally.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { openPorts } from '../drivers/ports.ts';
-import { Recorder, writeWhole } from '../drivers/record.ts';
+import { Recorder } from '../drivers/record.ts';
 import type { ExchangeView } from '../reports/exchange.ts';
-import { endingOf, endingsInWords, reports } from '../reports/index.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
+import { writeReports } from './write-reports.ts';
 
 export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' | 'bodies'>> {
   /** Reports to be written. */
@@ -26,12 +26,6 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   /** What stands before an address to run it again; without it no command is told. */
   readonly pathPrefix?: string;
   readonly places: FilePlaces;
-}
-
-export function refuseUnknownEndings(files: readonly string[]): void {
-  const unknown = files.find(file => endingOf(file) === undefined);
-  if (unknown !== undefined)
-    throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
 }
 
 /** Somebody who learns of everything that happens. */
@@ -72,8 +66,9 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
     );
     recorder?.finish();
     for (const listener of listeners) listener.close?.();
-    const whole = await writeReports(output, recorder, tally, terminal);
-    return codeOf(tally, whole);
+    const cut = recorder !== undefined && tellProblem(recorder, terminal);
+    const written = await writeReports(output, () => recorder!.events(), tally, { err: terminal.err });
+    return codeOf(tally, written && !cut);
   } finally {
     interrupt.stop();
     recorder?.remove();
@@ -136,26 +131,8 @@ async function tellerOf(view: ExchangeView) {
   return (event: ExchangeEvent) => exchangeLines(event, view);
 }
 
-/** Whether all of them are there, whole. */
-async function writeReports(
-  files: readonly string[],
-  recorder: Recorder | undefined,
-  tally: Tally,
-  { err }: Terminal,
-): Promise<boolean> {
-  let whole = true;
-  if (recorder?.problem !== undefined) {
-    whole = false;
-    err(`The record is not whole: ${recorder.problem}\n`);
-  }
-  for (const file of files) {
-    try {
-      const report = reports[endingOf(file)!]!;
-      await writeWhole(file, report(recorder!.events(), tally));
-    } catch (error) {
-      whole = false;
-      err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
-    }
-  }
-  return whole;
+/** A disk that is full, for example. */
+function tellProblem({ problem }: Recorder, { err }: Terminal): boolean {
+  if (problem !== undefined) err(`The record is not whole: ${problem}\n`);
+  return problem !== undefined;
 }

@@ -1,4 +1,5 @@
 import { type Command, Option } from 'commander';
+import { endings } from '../reports/index.ts';
 import { lintCommand } from './lint.ts';
 import { runCommand } from './run.ts';
 import { openTerminal } from './terminal.ts';
@@ -48,7 +49,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',
-        'write a report: .xml (JUnit), .json, .ndjson (the record); repeatable',
+        `write a report, in the format of its ending: ${endings.join(' ')}; repeatable`,
         collect,
       )
       .option('--only-failures', 'print what did not pass, and the verdict')
@@ -92,6 +93,22 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .addHelpText('after', '\nExit code 1 where something newly fails.')
       .action(async (before: string | undefined, now: string | undefined, options) =>
         (await import('./look.ts')).compareCommand(before, now, openTerminal(options.color)),
+      ),
+
+  report: command =>
+    plain(command)
+      .description('render a run on record again: into files, or as it was printed')
+      .argument('[RUN...]', 'an ID, the beginning of one, last, or a file; without it the last')
+      .option(
+        '-o, --output <FILE>',
+        `write it into a file, in the format of its ending: ${endings.join(' ')}; repeatable`,
+        collect,
+      )
+      .option('--merge', 'several records as one: shards, or the same run on several machines')
+      .option('--only-failures', 'print what did not pass, and the verdict')
+      .option('-q, --quiet', 'print the verdict alone')
+      .action(async (runs: string[], options) =>
+        (await import('./look.ts')).reportCommand(runs, options, openTerminal(options.color)),
       ),
 
   send: command =>

@@ -3,10 +3,11 @@ import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
 import { didYouMean } from '../core/text/nearest.ts';
-import { carryOut, refuseUnknownEndings } from './carry-out.ts';
+import { carryOut } from './carry-out.ts';
 import { UsageMistake } from './exit.ts';
 import { preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
+import { refuseUnknownEndings } from './write-reports.ts';
 
 export interface DemoFlags {
   readonly defect?: readonly string[];

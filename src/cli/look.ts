@@ -7,6 +7,7 @@ export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';
 export { listCommand } from './list.ts';
 export { pickCommand } from './pick.ts';
+export { reportCommand } from './report.ts';
 export { compareCommand, runsCommand } from './runs.ts';
 export { sendCommand } from './send.ts';
 export { showCommand } from './show.ts';

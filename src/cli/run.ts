@@ -1,5 +1,5 @@
 import { relative } from 'node:path';
-import { carryOut, type RunChoices, refuseUnknownEndings } from './carry-out.ts';
+import { carryOut, type RunChoices } from './carry-out.ts';
 import { UsageMistake } from './exit.ts';
 import {
   noteUnusedGiven,
@@ -17,6 +17,7 @@ import {
   selectedInWords,
 } from './run-choices.ts';
 import type { Terminal } from './terminal.ts';
+import { refuseUnknownEndings } from './write-reports.ts';
 
 export interface RunFlags extends PlanFlags, SelectionFlags, CourseFlags {
   readonly seed?: string;

@@ -12,7 +12,7 @@ import { exitCodes, UsageMistake } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 /** The folder whose runs are meant: that of the collection around the working folder, else that itself. */
-function rootHere(): string {
+export function rootHere(): string {
   return collectionAround(process.cwd()) ?? process.cwd();
 }
 
@@ -66,8 +66,8 @@ async function summaryOf(path: string) {
 }
 
 /** The figures at the end of a record. */
-function tallyOf({ totals, stopped }: EventOf<'end'>): Tally {
-  return Object.assign(new Tally(), { ...totals, stopped });
+function tallyOf({ totals, stopped, bounds = [] }: EventOf<'end'>): Tally {
+  return Object.assign(new Tally(), { ...totals, stopped, bounds });
 }
 
 /** Sets a later run against an earlier one; without names the last two. */

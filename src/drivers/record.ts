@@ -98,7 +98,7 @@ function prune(folder: string): void {
 /** Writes a file whole or not at all; folders on the way are made. */
 export async function writeWhole(
   path: string,
-  parts: AsyncIterable<string> | Iterable<string>,
+  parts: AsyncIterable<string | Uint8Array> | Iterable<string | Uint8Array>,
 ): Promise<void> {
   const target = resolve(path);
   mkdirSync(dirname(target), { recursive: true });
@@ -109,9 +109,11 @@ export async function writeWhole(
     try {
       let pending = '';
       for await (const part of parts) {
-        pending += part;
-        if (pending.length < flushAt) continue;
+        const isText = typeof part === 'string';
+        if (isText) pending += part;
+        if (isText && pending.length < flushAt) continue;
         await file.appendFile(pending);
+        if (!isText) await file.appendFile(part);
         pending = '';
       }
       await file.appendFile(pending);

@@ -12,37 +12,54 @@ export interface ReportedPage {
   readonly cases: readonly ReportedCase[];
 }
 
-export type Part = { readonly run: EventOf<'run'> } | ReportedPage | { readonly end: EventOf<'end'> };
+type Frame = { readonly run: EventOf<'run'> } | { readonly end: EventOf<'end'> };
+export type Part = Frame | ReportedPage;
+export type CasePart = Frame | (ReportedCase & { readonly page: EventOf<'page'> });
 
 /** Of a user: the page that it is at, and what has been told of the case that it is at. */
 interface Lane {
   page?: EventOf<'page'>;
-  cases: ReportedCase[];
   checks: CheckEvent[];
   exchanges: ExchangeEvent[];
 }
 
-/** Gathers the events of a record page by page, so that a report never holds more than one page of each user. */
-export async function* pagesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<Part> {
+/** Gathers the events of a record case by case, each as soon as it has ended. */
+export async function* casesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<CasePart> {
   const lanes = new Map<number, Lane>();
   for await (const event of events) {
     if (event.type === 'run') yield { run: event };
-    else if (event.type === 'end') {
-      for (const { page, cases } of lanes.values()) if (page) yield { page, cases };
-      yield { end: event };
-    } else {
-      const lane = lanes.get(event.user ?? 0) ?? { cases: [], checks: [], exchanges: [] };
+    else if (event.type === 'end') yield { end: event };
+    else {
+      const lane: Lane = lanes.get(event.user ?? 0) ?? { checks: [], exchanges: [] };
       lanes.set(event.user ?? 0, lane);
-      if (event.type === 'exchange') lane.exchanges.push(event);
+      if (event.type === 'page') lane.page = event;
+      else if (event.type === 'exchange') lane.exchanges.push(event);
       else if (event.type === 'check') lane.checks.push(event);
-      else if (event.type === 'case') {
-        lane.cases.push({ event, checks: lane.checks, exchanges: lane.exchanges });
+      else {
+        yield { page: lane.page!, event, checks: lane.checks, exchanges: lane.exchanges };
         lane.checks = [];
         lane.exchanges = [];
-      } else {
-        if (lane.page) yield { page: lane.page, cases: lane.cases };
-        lane.page = event;
-        lane.cases = [];
+      }
+    }
+  }
+}
+
+/** Gathers the events of a record page by page, so that a report never holds more than one page of each user. */
+export async function* pagesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<Part> {
+  const open = new Map<number, { page: EventOf<'page'>; cases: ReportedCase[] }>();
+  for await (const part of casesOf(events)) {
+    if ('run' in part) yield part;
+    else if ('end' in part) {
+      yield* open.values();
+      yield part;
+    } else {
+      const { page, ...reported } = part;
+      const user = page.user ?? 0;
+      const known = open.get(user);
+      if (known?.page === page) known.cases.push(reported);
+      else {
+        if (known) yield known;
+        open.set(user, { page, cases: [reported] });
       }
     }
   }

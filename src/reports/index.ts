@@ -1,22 +1,38 @@
 import type { RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
-import { jsonReport } from './json.ts';
-import { junitReport } from './junit.ts';
-import { ndjsonReport } from './ndjson.ts';
 
 /** A report as a function of the record and its totals; it comes in parts, so that no report has to fit in memory. */
-export type Report = (events: AsyncIterable<RunEvent>, tally: Tally) => AsyncIterable<string>;
+export type Report = (events: AsyncIterable<RunEvent>, tally: Tally) => AsyncIterable<string | Uint8Array>;
 
-/** The formats by the ending of the file. To add one: a file beside this one, and a line here. */
-export const reports: { readonly [ending: string]: Report } = {
-  '.xml': junitReport,
-  '.json': jsonReport,
-  '.ndjson': ndjsonReport,
-};
+/** What each ending of a file stands for. To add one: a line here, one in formats.ts, and a file beside it. */
+const formats = {
+  '.html': 'a page to read',
+  '.pdf': 'a document to print',
+  '.md': 'a summary for a review',
+  '.xlsx': 'a spreadsheet',
+  '.csv': 'an exchange a line',
+  '.json': 'for programs',
+  '.ndjson': 'the record',
+  '.har': 'HTTP archive',
+  '.xml': 'JUnit',
+  '.tap': 'TAP 14',
+} as const;
 
-export const endingsInWords = '.xml (JUnit), .json or .ndjson (the record)';
+export type Ending = keyof typeof formats;
 
-export function endingOf(file: string): string | undefined {
+export const endings = Object.keys(formats) as Ending[];
+
+/** `.html (a page to read), .pdf (a document to print), …` */
+export const endingsInWords = Object.entries(formats)
+  .map(([ending, what]) => `${ending} (${what})`)
+  .join(', ');
+
+export function endingOf(file: string): Ending | undefined {
   const ending = /\.[^./\\]+$/.exec(file)?.[0].toLowerCase();
-  return ending !== undefined && Object.hasOwn(reports, ending) ? ending : undefined;
+  return endings.find(each => each === ending);
+}
+
+/** Formats are loaded where a report is written: few runs do that. */
+export async function loadReport(ending: Ending): Promise<Report> {
+  return (await import('./formats.ts')).loadFormat(ending);
 }

@@ -1,4 +1,11 @@
+import { pathStep } from '../core/language/jsonpath/evaluate.ts';
 import type { Paint } from './style.ts';
+
+/** Values that are set off, by the way to them as a failed check tells it: `$.berths[3].state`. */
+export interface Marked {
+  readonly paths: ReadonlySet<string>;
+  readonly mark: (text: string) => string;
+}
 
 /** A part of a JSON text as it is written, so that no digit of a number is lost. */
 type Part = string | { readonly open: '{' | '['; readonly members: readonly Member[] };
@@ -13,7 +20,7 @@ const tokenForm = /"(?:[^"\\]|\\.)*"|[^\s"{}[\],:]+|[{}[\],:]/g;
  * A JSON text with one member a line; what is short and holds no further parts stays in one line.
  * Throws RangeError where it is nested too deeply.
  */
-export function formatJson(text: string, width: number, paint: Paint): string {
+export function formatJson(text: string, width: number, paint: Paint, marked?: Marked): string {
   const tokens = text.match(tokenForm) ?? [];
   let at = 0;
   const read = (): Part => {
@@ -33,11 +40,26 @@ export function formatJson(text: string, width: number, paint: Paint): string {
     at++;
     return { open: token, members };
   };
-  return write(read(), '', width, paint);
+  return write(read(), '', { width, paint, ...(marked && { marked }) }, '$');
 }
 
-function write(part: Part, indent: string, width: number, paint: Paint): string {
-  if (typeof part === 'string') return part.startsWith('"') ? part : paint('constant', part);
+interface Look {
+  readonly width: number;
+  readonly paint: Paint;
+  readonly marked?: Marked;
+}
+
+function write(part: Part, indent: string, look: Look, path: string): string {
+  const text = typeof part === 'string' ? writeWord(part, look) : writeMembers(part, indent, look, path);
+  return look.marked?.paths.has(path) ? look.marked.mark(text) : text;
+}
+
+function writeWord(word: string, { paint }: Look): string {
+  return word.startsWith('"') ? word : paint('constant', word);
+}
+
+function writeMembers(part: Exclude<Part, string>, indent: string, look: Look, path: string): string {
+  const { paint, width, marked } = look;
   const close = part.open === '{' ? '}' : ']';
   const mark = (text: string) => paint('quiet', text);
   if (part.members.length === 0) return mark(part.open + close);
@@ -48,10 +70,13 @@ function write(part: Part, indent: string, width: number, paint: Paint): string 
     indent.length,
   );
   const inner = `${indent}  `;
-  const members = part.members.map(
-    ({ name, value }) =>
-      (name === undefined ? '' : `${paint('strong', name)}${mark(':')} `) + write(value, inner, width, paint),
-  );
+  const members = part.members.map(({ name, value }, index) => {
+    // The way is followed only where somebody asks for it.
+    const way = marked ? path + pathStep(name === undefined ? index : JSON.parse(name)) : path;
+    return (
+      (name === undefined ? '' : `${paint('strong', name)}${mark(':')} `) + write(value, inner, look, way)
+    );
+  });
   if (flat && length <= width) return mark(part.open) + gap + members.join(mark(', ')) + gap + mark(close);
   return `${mark(part.open)}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${mark(close)}`;
 }

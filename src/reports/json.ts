@@ -12,7 +12,7 @@ export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally)
   let separator = '';
   for await (const part of pagesOf(events)) {
     if ('run' in part) {
-      const { type, version: _version, cases, ...run } = part.run;
+      const { type, version: _version, cases, bounds: _bounds, ...run } = part.run;
       const head = {
         format: 'mervok-report',
         version,
@@ -20,6 +20,7 @@ export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally)
         passed: tally.passed,
         verdict: verdictInWords(tally),
         totals: totals(tally),
+        bounds: tally.bounds,
       };
       yield `${JSON.stringify(head, undefined, 2).slice(0, -2)},\n  "pages": [`;
     } else if ('page' in part) {

@@ -13,6 +13,7 @@ import {
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
 export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
   const { failed, error, blocked, skipped, passed } = tally.cases;
+  const { bounds, exceeded } = tally;
   let at = '';
   let several = false;
   yield '<?xml version="1.0" encoding="UTF-8"?>\n';
@@ -21,14 +22,16 @@ export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally
       at = part.run.at;
       several = part.run.rounds !== 1;
       const counts = {
-        tests: passed + failed + error + blocked + skipped,
-        failures: failed,
+        tests: passed + failed + error + blocked + skipped + bounds.length,
+        failures: failed + exceeded.length,
         errors: error,
-        skipped: blocked + skipped,
       };
       yield `<testsuites${attributes({ name: part.run.title, ...counts, time: seconds(tally.duration) })}>\n`;
     } else if ('page' in part) yield suite(part, at, several);
-    else yield '</testsuites>\n';
+    else {
+      if (bounds.length > 0) yield boundsSuite(tally);
+      yield '</testsuites>\n';
+    }
   }
 }
 
@@ -48,14 +51,25 @@ function suite({ page, cases }: ReportedPage, at: string, several: boolean): str
   return `  <testsuite${head}>\n${cases.map(testCase).join('')}  </testsuite>\n`;
 }
 
+/** The limits on the whole run, each as a test case of its own. */
+function boundsSuite({ bounds, exceeded }: Tally): string {
+  const cases = bounds.map(({ text, place, holds, found }) => {
+    const head = attributes({ name: text, classname: 'bounds' });
+    const failure = `<failure${attributes({ message: `${text}: ${found}`, type: 'bound' })}>${escapeText(`${place.file}:${place.line}  ${text}\n  found     ${found}`)}</failure>`;
+    return holds === 'yes'
+      ? `    <testcase${head}/>\n`
+      : `    <testcase${head}>\n      ${failure}\n    </testcase>\n`;
+  });
+  const head = attributes({ name: 'Bounds', tests: bounds.length, failures: exceeded.length });
+  return `  <testsuite${head}>\n${cases.join('')}  </testsuite>\n`;
+}
+
 function testCase({ event, checks }: ReportedCase): string {
   const { place, outcome, time, problem, blocked, row } = event;
   const head = attributes({
     name: titleOf(event),
     classname: place.file.replace(/\.md$/i, '').replaceAll('/', '.'),
     time: seconds(time),
-    file: place.file,
-    line: place.line,
   });
   const failing = checks.filter(check => check.holds !== 'yes');
   const lines = row ? [`row ${row.number} of ${row.total}: ${row.values}`] : [];
@@ -69,13 +83,14 @@ function testCase({ event, checks }: ReportedCase): string {
     passed: '',
     failed: `<failure${attributes({ message, type: 'check' })}>${escapeText(lines.join('\n'))}</failure>`,
     error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeText(lines.join('\n'))}</error>`,
-    blocked: `<skipped${attributes({ message: blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}, because of ${blocked.cause}` : 'blocked' })}/>`,
-    skipped: skipped === undefined ? '<skipped/>' : `<skipped${attributes({ message: skipped })}/>`,
+    blocked: `<skipped>${escapeText(blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}, because of ${blocked.cause}` : 'blocked')}</skipped>`,
+    skipped: skipped === undefined ? '<skipped/>' : `<skipped>${escapeText(skipped)}</skipped>`,
   }[outcome];
   return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;
 }
 
-function linesOf(check: CheckEvent): string[] {
+/** What is to be said of a check that does not hold, as plain text. */
+export function linesOf(check: CheckEvent): string[] {
   return [
     `${check.place.file}:${check.place.line}  ${check.text}`,
     ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),

@@ -59,13 +59,18 @@ export function fit(text: string, width: number, measure: Measure): string {
 const measured = /(\d) (?=(?:ms|s|min|h|days?|B|kB|MB|GB)(?![\w-]))/g;
 const joint = '\u00a0';
 
+/** With no place between a number and its unit where a line could be broken. */
+export function joined(text: string): string {
+  return text.replace(measured, `$1${joint}`);
+}
+
 /** Broken at white space into lines of a width; what has no white space, and a number with its unit, is left whole. */
 export function wrap(text: string, width: number, measure: Measure): string[] {
   const lines: string[] = [];
   for (const paragraph of text.split('\n')) {
     let line = '';
-    for (const joined of paragraph.replace(measured, `$1${joint}`).split(' ')) {
-      const word = joined.replaceAll(joint, ' ');
+    for (const part of joined(paragraph).split(' ')) {
+      const word = part.replaceAll(joint, ' ');
       if (line !== '' && measure(line) + 1 + measure(word) > width) {
         lines.push(line);
         line = word;

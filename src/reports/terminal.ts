@@ -1,11 +1,13 @@
 import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
+import { endingLines } from './ending.ts';
 import { FailureText, indent } from './failure.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
-import { figuresInWords, nextInWords, progressInWords, runInWords, verdictInWords } from './verdict.ts';
+import { progressInWords, runInWords } from './verdict.ts';
 
 export interface TerminalOptions {
   readonly write: (text: string) => void;
@@ -72,6 +74,7 @@ export class TerminalReport {
   readonly #titles = new Map<string, string>();
   #began = 0;
   #progressShown = false;
+  #performance: Performance | undefined;
 
   constructor(
     readonly options: TerminalOptions,
@@ -83,9 +86,14 @@ export class TerminalReport {
   }
 
   add(event: RunEvent): void {
+    this.#performance?.add(event);
     switch (event.type) {
       case 'run':
         this.#run = event;
+        if (this.#isLoad && !this.options.quiet) {
+          this.#performance = new Performance();
+          this.#performance.add(event);
+        }
         this.#began = this.options.live?.now() ?? 0;
         break;
       case 'page':
@@ -311,24 +319,16 @@ export class TerminalReport {
   }
 
   #end(): void {
-    const { tally, options } = this;
     this.#eraseProgress();
-    if (this.#untold > 0)
-      this.#line(
-        `${counted(this.#untold, 'more case')} did not pass; a report tells all of them: -o run.json`,
-      );
     this.#emptyLine();
-    const verdict = verdictInWords(tally);
-    for (const line of wrap(verdict, this.#width, options.measure)) {
-      if (options.quiet) options.write(`${line}\n`);
-      else this.#line(this.#paint(tally.passed ? 'strong' : 'failed', line));
-    }
-    for (const line of wrap(figuresInWords(tally), this.#width, options.measure)) this.#line(line);
-    const next =
-      options.pathPrefix === undefined
-        ? undefined
-        : nextInWords(this.#firstFailed?.case, tally, options.pathPrefix);
-    if (next !== undefined) this.#line(this.#paint('quiet', next));
+    const view = { ...this.options, width: this.#width };
+    const ending = {
+      tally: this.tally,
+      performance: this.#performance,
+      untold: this.#untold,
+      firstFailed: this.#firstFailed?.case,
+    };
+    for (const line of endingLines(ending, view)) this.options.write(`${line.trimEnd()}\n`);
   }
 
   #paint(role: Role, text: string): string {

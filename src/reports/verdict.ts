@@ -5,7 +5,7 @@ import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
 /** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
-export function verdictInWords({ checks, held, cases, causes, stopped }: Tally): string {
+export function verdictInWords({ checks, held, cases, causes, stopped, bounds, exceeded }: Tally): string {
   const sentences = [checksInWords(checks, held)];
   const bad = cases.failed + cases.error;
   const parts: string[] = [];
@@ -24,14 +24,22 @@ export function verdictInWords({ checks, held, cases, causes, stopped }: Tally):
   if (parts.length > 0) sentences.push(`${inWords(parts)}.`);
   else if (cases.passed > 0) sentences.push(`${counted(cases.passed, 'case')} passed.`);
   if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
+  if (bounds.length > 0) sentences.push(boundsInWords(bounds.length, exceeded.length));
   if (stopped) sentences.push(stopsInWords[stopped]);
   return sentences.join(' ');
 }
 
-const stopsInWords: { readonly [stop in Stop]: string } = {
+function boundsInWords(all: number, exceeded: number): string {
+  if (exceeded === 0) return all === 1 ? 'The bound is kept.' : `All ${all} bounds are kept.`;
+  if (all === 1) return 'The bound is not kept.';
+  return `${exceeded} of ${all} bounds ${exceeded === 1 ? 'is' : 'are'} not kept.`;
+}
+
+export const stopsInWords: { readonly [stop in Stop]: string } = {
   interrupt: 'The run was interrupted.',
   timeout: 'The time for the run was over before it had ended.',
   failure: 'The run ended with the first failure.',
+  killed: 'The record breaks off: the run was killed, or goes on.',
 };
 
 export function checksInWords(checks: number, held: number): string {
@@ -105,8 +113,17 @@ export function progressInWords(
   const all = cases * rounds * users;
   const bad = failed + error + blocked;
   const time = durationText(Math.round(elapsed / 1000) * 1000);
+  const repeats = rounds !== 1 || users > 1;
+  const median = repeats && elapsed >= 1000 ? tally.percentile(50) : undefined;
   const far = all > 0 ? `${grouped(done)} of ${counted(Math.max(all, done), 'case')}` : counted(done, 'case');
-  return [far, ...(bad > 0 ? [`${grouped(bad)} did not pass`] : []), elapsed < 1000 ? '' : time]
+  const fast =
+    median === undefined
+      ? []
+      : [
+          `${grouped(Math.round(tally.requests / (elapsed / 1000)))} requests a second`,
+          `half within ${durationText(median)}`,
+        ];
+  return [far, ...(bad > 0 ? [`${grouped(bad)} did not pass`] : []), elapsed < 1000 ? '' : time, ...fast]
     .filter(part => part !== '')
     .join(', ');
 }

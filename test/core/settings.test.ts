@@ -105,7 +105,11 @@ test('a variable may refer to others, to the environment of the process, or be s
 test('what is wrong is told at its place, with the nearest right form', () => {
   const rows: [text: string, findings: string[], says: string][] = [
     ['tittle: x', ['1:1 setting-unknown'], "'title'"],
-    ['bounds: p95 time < 400 ms', ['1:1 not-yet'], "'bounds' is not there yet"],
+    ['bounds: p95 tiem < 400 ms', ['1:9 bound-form'], "Did you mean 'p95 time'?"],
+    ['bounds: |\n  failed < 1 %\n  failed < 1 ms # so', ['3:12 bound-form'], 'It is a share or a number'],
+    ['bounds: |\n  p95 time = 1 s', ['2:3 bound-form'], "'p95 time = 1 s' is no bound"],
+    ['bounds: [p95 time < 1 s]', ['1:9 setting-form'], 'one a line, behind bounds: |'],
+    ['apdex: fast', ['1:8 setting-form'], "'fast' is no duration"],
     ['tags: [a b]', ['1:8 setting-form'], "'a b' cannot be a tag"],
     ['tags: slow', ['1:7 setting-form'], 'Tags are a list'],
     ['needs: sign-in.md', ['1:8 setting-form'], 'Needs are addresses'],

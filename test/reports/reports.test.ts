@@ -4,7 +4,6 @@ import type { RunEvent } from '../../src/core/record/events.ts';
 import type { Stop } from '../../src/core/record/outcomes.ts';
 import { Tally } from '../../src/core/record/tally.ts';
 import { findingsText } from '../../src/reports/findings.ts';
-import { endingOf, type Report, reports } from '../../src/reports/index.ts';
 import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal.ts';
 import { verdictInWords } from '../../src/reports/verdict.ts';
@@ -25,17 +24,6 @@ const answer: Answer = ({ url }) =>
   url.endsWith('/down')
     ? { fault: { kind: 'refused', message: 'No connection.' } }
     : { body: { state: 'tak\u0001en <b>&amp;', quay: '\u001b[31mred' } };
-
-async function report(make: Report, events: readonly RunEvent[]): Promise<string> {
-  const tally = new Tally();
-  for (const event of events) tally.add(event);
-  async function* replay() {
-    yield* events;
-  }
-  let text = '';
-  for await (const part of make(replay(), tally)) text += part;
-  return text;
-}
 
 async function terminal(
   events: readonly RunEvent[],
@@ -191,78 +179,6 @@ test('once the status is wrong, checks that find nothing are told in short', asy
     () => ({ status: 500 }),
   );
   assert.match(await terminal(events), /^ {11}undecided {2}\$\.a = 1; \$\.b\.c is text$/m);
-});
-
-test('JUnit: counted by page, blocked ones skipped with their cause, no character that XML forbids', async () => {
-  const { events } = await runTexts(texts, answer);
-  const xml = await report(reports['.xml']!, events);
-  assert.match(
-    xml,
-    /^<\?xml version="1\.0" encoding="UTF-8"\?>\n<testsuites name="Skerry Harbour" tests="5" failures="1" errors="1" skipped="2" time="0\.000">/,
-  );
-  assert.match(
-    xml,
-    /<testsuite name="Good" tests="5" failures="1" errors="1" skipped="2" time="0\.000" timestamp="2026-11-23T12:00:00">/,
-  );
-  assert.match(
-    xml,
-    /<testcase name="Bad" classname="berths" time="0\.000" file="berths\.md" line="11">\n {6}<failure message="/,
-  );
-  assert.match(xml, /tak\\\\u0001en|tak\\u0001en/);
-  assert.match(xml, /<error message="No connection\." type="error">/);
-  assert.match(
-    xml,
-    /<skipped message="blocked: 'berth' did not come from berths\.md#bad, because of berths\.md#bad"\/>/,
-  );
-  assert.ok(!/[\u0000-\u0008\u000b\u000c\u000e-\u001f]/.test(xml));
-  assert.ok(!/<b>/.test(xml));
-  assertBalanced(xml);
-});
-
-/** Every element is closed in its place, and every & begins an entity. */
-function assertBalanced(xml: string): void {
-  const open: string[] = [];
-  for (const [, slash, name, selfClosing] of xml.matchAll(/<(\/?)([a-z]+)(?:\s[^<>]*?)?(\/?)>/g)) {
-    if (slash) assert.equal(open.pop(), name);
-    else if (!selfClosing) open.push(name!);
-  }
-  assert.deepEqual(open, []);
-  assert.deepEqual(xml.match(/&(?!(?:amp|lt|gt|quot|#\d+);)/g), null);
-}
-
-test('JSON: totals, then every case with its checks', async () => {
-  const { events } = await runTexts(texts, answer);
-  const json = JSON.parse(await report(reports['.json']!, events));
-  assert.equal(json.format, 'mervok-report');
-  assert.equal(json.passed, false);
-  assert.deepEqual(json.totals.cases, { passed: 1, failed: 1, error: 1, blocked: 2, skipped: 0 });
-  const [page] = json.pages;
-  assert.deepEqual(
-    page.cases.map((each: { outcome: string }) => each.outcome),
-    ['passed', 'failed', 'error', 'blocked', 'blocked'],
-  );
-  assert.equal(page.cases[0].exchanges, undefined);
-  assert.equal(page.cases[1].exchanges[0].response.status, 200);
-  assert.deepEqual(page.cases[3].blocked, { name: 'berth', by: 'berths.md#bad', cause: 'berths.md#bad' });
-  const empty = JSON.parse(await report(reports['.json']!, [events[0]!, events.at(-1)!]));
-  assert.deepEqual(empty.pages, []);
-});
-
-test('the record is one event a line', async () => {
-  const { events } = await runTexts(texts, answer);
-  const lines = (await report(reports['.ndjson']!, events)).trimEnd().split('\n');
-  assert.deepEqual(
-    lines.map(line => JSON.parse(line)),
-    JSON.parse(JSON.stringify(events)),
-  );
-});
-
-test('the ending chooses the format', () => {
-  assert.equal(endingOf('out/run.XML'), '.xml');
-  assert.equal(endingOf('run.ndjson'), '.ndjson');
-  assert.equal(endingOf('run.pdf'), undefined);
-  assert.equal(endingOf('run'), undefined);
-  assert.equal(endingOf('run.constructor'), undefined);
 });
 
 test('verdicts are sentences', () => {

@@ -28,6 +28,8 @@ interface PassBase {
   readonly turn: Turn;
   /** Whether the user has begun with a case. */
   readonly pace: { begun: boolean };
+  /** The addresses of cases whose prose has been told. */
+  readonly explained: Set<string>;
 }
 
 /** All that a case has to do with. One is made for each page of each pass, so it holds no functions of its own. */
@@ -36,6 +38,7 @@ export class RunContext {
   readonly options: RunOptions;
   readonly masker: Masker;
   readonly turn: Turn;
+  readonly #explained: Set<string>;
   readonly #pace: PassBase['pace'];
 
   constructor(
@@ -53,6 +56,7 @@ export class RunContext {
     this.options = base.options;
     this.masker = base.masker;
     this.turn = base.turn;
+    this.#explained = base.explained;
     this.#pace = base.pace;
   }
 
@@ -68,6 +72,14 @@ export class RunContext {
     this.#pace.begun = true;
     if (pause === undefined || isFirst) return this.lane?.room();
     return this.ports.sleep(pause, this.signal).then(() => this.lane?.room());
+  }
+
+  /** What the page says of a case that did not pass; once in a run. */
+  proseOf({ address, prose }: PlannedCase): string | undefined {
+    if (this.#explained.has(address)) return undefined;
+    this.#explained.add(address);
+    const text = prose();
+    return text === '' ? undefined : text;
   }
 
   onFailure(): void {

@@ -72,13 +72,22 @@ export async function run(
     ...(plan.shard && { shard: plan.shard }),
     ...told,
     cases: casesIn(plan),
+    ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
+    ...(plan.apdex !== undefined && { apdex: plan.apdex }),
   };
   emit(masker.deep(first));
   const course = new Course(options.signal);
+  const explained = new Set<string>();
   const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
   try {
     const all = Array.from({ length: users }, (_, index) =>
-      runUser(plan, users > 1 ? index + 1 : undefined, begin, course, { ports, options, masker, emit }),
+      runUser(plan, users > 1 ? index + 1 : undefined, begin, course, {
+        ports,
+        options,
+        masker,
+        emit,
+        explained,
+      }),
     );
     // What goes wrong with one of them must not leave the others running.
     for (const each of all) each.catch(() => course.stop('interrupt'));
@@ -87,12 +96,15 @@ export async function run(
     unlimit?.();
     course.close();
   }
+  const time = toMicrosecond(ports.elapsed() - begin);
+  const bounds = tally.boundsAfter(time);
   emit({
     type: 'end',
     at: isoTime(ports.now()),
-    time: toMicrosecond(ports.elapsed() - begin),
+    time,
     ...(course.stopped && { stopped: course.stopped }),
     totals: tally.totals,
+    ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
 }
 
@@ -101,6 +113,8 @@ interface Base {
   readonly options: RunOptions;
   readonly masker: Masker;
   readonly emit: (event: RunEvent) => void;
+  /** The addresses of cases whose prose has been told. */
+  readonly explained: Set<string>;
 }
 
 /** The rounds of one user, each of them a pass, or a pass for each row. */
@@ -109,7 +123,7 @@ async function runUser(
   user: number | undefined,
   begin: number,
   course: Course,
-  { ports, options, masker, emit }: Base,
+  { ports, options, masker, emit, explained }: Base,
 ): Promise<void> {
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
   const isOver = () => course.stopped !== undefined;
@@ -125,6 +139,7 @@ async function runUser(
         masker: own,
         turn,
         pace,
+        explained,
         emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
       };
       await new Pass(plan, row, course, base).run();

@@ -55,16 +55,20 @@ export class StepRunner {
   /** What became of it; the event is told. */
   async run(): Promise<CaseEvent> {
     const { ports } = this.context;
-    const begin = ports.elapsed();
+    const [at, begin] = [ports.now(), ports.elapsed()];
     for (const step of this.planned.steps) if (!(await this.#step(step))) break;
     this.#forgetNotMade();
+    const failed = this.#outcome === 'failed' || this.#outcome === 'error';
+    const prose = failed ? this.context.proseOf(this.planned) : undefined;
     const event: CaseEvent = {
       ...caseEvent(this.planned, this.context.turn, this.#outcome),
+      at,
       ...(this.#status !== undefined && { status: this.#status }),
       time: toMicrosecond(ports.elapsed() - begin),
       ...(this.row && { row: this.row }),
       ...(this.#problem && { problem: this.#problem }),
       ...(this.#because !== undefined && { because: this.#because }),
+      ...(prose !== undefined && { prose }),
     };
     this.#emit(event);
     this.#tell();
@@ -297,12 +301,14 @@ export class StepRunner {
 
 /** What the record says of every case. */
 export function caseEvent(
-  { address, title, place, request }: PlannedCase,
+  { address, title, place, tags, request }: PlannedCase,
   turn: Turn,
   outcome: Outcome,
 ): CaseEvent {
-  const told = request === undefined ? {} : { request };
-  return { type: 'case', ...turn, case: address, title, place, ...told, outcome, time: 0 };
+  const event: CaseEvent = { type: 'case', ...turn, case: address, title, place, outcome, time: 0 };
+  if (tags.length > 0) event.tags = [...tags];
+  if (request !== undefined) event.request = request;
+  return event;
 }
 
 function asDuration(value: Found): Duration | Missing {

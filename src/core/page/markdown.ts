@@ -15,6 +15,8 @@ export interface Fence {
   readonly info: string;
   readonly content: Excerpt;
   readonly range: Range;
+  /** The first line, and the one behind the last, counted from 1. */
+  readonly lines: { readonly from: number; readonly to: number };
   readonly infoRange: Range;
   /** Whether the closing marks are there. */
   readonly closed: boolean;
@@ -76,6 +78,7 @@ function readFence(
     info: token.info.trim(),
     content: new Excerpt(source, token.content.replace(/\n$/, ''), first + 2),
     range: opening,
+    lines: { from: first + 1, to: end + 1 },
     infoRange: { start: marks, end: opening.end },
     closed: end - first > contentLines + 1 && lastLine.startsWith(token.markup),
   };

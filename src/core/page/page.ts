@@ -33,6 +33,14 @@ export interface PageCase {
   /** Set for a case that runs at the end of the pass. */
   readonly cleanup?: Cleanup;
   readonly steps: readonly PageStep[];
+  /** Its lines, from its heading to the next one, and those of fences that are no prose; both from 1, ends exclusive. */
+  readonly lines: Lines;
+  readonly fences: readonly Lines[];
+}
+
+export interface Lines {
+  readonly from: number;
+  readonly to: number;
 }
 
 export type PageStep = RequestStep | StatementsStep;

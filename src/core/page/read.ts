@@ -5,7 +5,7 @@ import type { Excerpt, Range, Source } from '../text/source.ts';
 import { type FenceUse, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks } from './markdown.ts';
 import { isExampleResponse, readRequest } from './message.ts';
-import type { Page, PageCase, PageStep, RequestStep, StepStatement } from './page.ts';
+import type { Lines, Page, PageCase, PageStep, RequestStep, StepStatement } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
@@ -27,6 +27,7 @@ function fileTitle(file: string): string {
 
 type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   steps: PageStep[];
+  fences: Lines[];
   hasRequest: boolean;
   /** The last statement of the last fence, where it is one: it waits for its request. */
   repeat: Repeat | undefined;
@@ -75,9 +76,11 @@ class PageReader {
       );
     if (use.use === 'schema' || use.use === 'rows') {
       this.#named(use, fence);
+      this.#open?.fences.push(fence.lines);
       return;
     }
     const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range);
+    draft.fences.push(fence.lines);
     const before = this.#findings.length;
     if (draft.repeat && use.use !== 'request') this.#strayRepeat(draft);
     if (use.use === 'request') this.#request(draft, fence);
@@ -89,7 +92,7 @@ class PageReader {
   }
 
   finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings'> & { firstHeading: string | undefined } {
-    this.#endCase();
+    this.#endCase(Number.POSITIVE_INFINITY);
     const cases = this.#cases.filter(
       each => each.steps.length > 0 || each.settings || each.each || each.cleanup || each.broken,
     );
@@ -102,8 +105,10 @@ class PageReader {
     };
   }
 
-  #endCase(): void {
+  /** @param line the first that is not of the case, counted from 1 */
+  #endCase(line: number): void {
     if (this.#open?.repeat) this.#strayRepeat(this.#open);
+    if (this.#open) this.#open.lines = { from: this.#open.lines.from, to: line };
   }
 
   #strayRepeat(draft: Draft): void {
@@ -117,7 +122,8 @@ class PageReader {
   }
 
   #begin(title: string, range: Range): Draft {
-    this.#endCase();
+    const { line } = this.source.position(range.start);
+    this.#endCase(line);
     const slug = this.#slugs.next(title);
     const draft: Draft = {
       title,
@@ -125,6 +131,8 @@ class PageReader {
       address: `${this.source.file}#${slug}`,
       range,
       steps: [],
+      lines: { from: line, to: line },
+      fences: [],
       hasRequest: false,
       repeat: undefined,
       broken: false,

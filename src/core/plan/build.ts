@@ -4,6 +4,7 @@ import type { Path } from '../language/jsonpath/ast.ts';
 import { compileSegments } from '../language/jsonpath/evaluate.ts';
 import { loadPackages, type Package, packagesOf } from '../language/packages.ts';
 import { statementsOf } from '../page/page.ts';
+import { proseOf } from '../page/prose.ts';
 import type { Level } from '../settings/level.ts';
 import { mergeLevels } from '../settings/merge.ts';
 import { referenceText } from '../template/reference.ts';
@@ -12,6 +13,7 @@ import { Missing } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import {
+  findingsOfBounds,
   findingsOfVariables,
   gatherUnknownNames,
   mistakesOfTables,
@@ -89,6 +91,7 @@ export async function buildPlan(
       : []),
     ...findingsOfVariables(variables, options.hasFile),
     ...mistakesOfTables(pages, tables.mistakes),
+    ...findingsOfBounds(collection),
   );
   const variablesFor = variablesByLevels(collection, environment);
   const planned: PlannedPage[] = pages.map(page => ({
@@ -120,6 +123,7 @@ export async function buildPlan(
     redacted: redactedBy(collection.root),
     ...rowsOf(options.rows),
     ...(shard && { shard }),
+    ...boundsOf(collection.root),
   };
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
 }
@@ -144,6 +148,11 @@ function rowsOf(table: NamedTable | undefined): { rows?: PlannedRows } {
 function redactedBy({ redact }: Level): Plan['redacted'] {
   const parts = redact?.paths.map(({ segments }) => compileSegments(segments)) ?? [];
   return { headers: new Set(redact?.headers), parts };
+}
+
+function boundsOf({ source, bounds = [], apdex }: Level): Pick<Plan, 'bounds' | 'apdex'> {
+  const placed = bounds.map(({ text, range }) => ({ text, place: placeOf(source, range) }));
+  return { bounds: placed, ...(apdex !== undefined && { apdex }) };
 }
 
 /** What has to be loaded before cases can be made ready. */
@@ -196,6 +205,7 @@ function planCase(
     ...needsOf(each, flow),
     tags: mergeLevels(each.levels).tags,
     internal: mergeLevels(each.levels).internal,
+    prose: () => proseOf(each.written, source),
     steps,
     ...eachOf(each, flow),
     cleanup: each.written.cleanup !== undefined,

@@ -1,8 +1,10 @@
 import { checkStatement } from '../language/analyse.ts';
+import { isWithin, parseBound } from '../record/bounds.ts';
 import { type Code, type Finding, finding, type Mistake, sortFindings } from '../text/finding.ts';
+import { didYouMean } from '../text/nearest.ts';
 import type { Source } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
-import type { CollectionCase, CollectionPage } from './collection.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 
 /** Where settings cannot be read, what they would have set is missing too; that is not told once more. */
@@ -88,5 +90,17 @@ export function findingsOfVariables(
     return [
       finding('file-missing', source, range, message, 'Its path is relative to the file that names it.'),
     ];
+  });
+}
+
+/** Bounds that are for nothing in the collection: they would be kept by accident. */
+export function findingsOfBounds({ root, pages }: Collection): Finding[] {
+  const addresses = pages.flatMap(page => page.cases.map(each => each.address));
+  return (root.bounds ?? []).flatMap(({ text, range }) => {
+    const { of } = parseBound(text);
+    if (of === undefined || addresses.some(address => isWithin(address, of))) return [];
+    const known = [...pages.map(page => page.page.source.file), ...addresses];
+    const remedy = didYouMean(of, known) ?? 'A bound is for a case, a page or a folder of the collection.';
+    return [finding('bound-unknown', root.source, range, `Nothing here is '${of}'.`, remedy)];
   });
 }

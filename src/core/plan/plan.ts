@@ -43,6 +43,10 @@ export interface Plan {
   /** The table that the whole selection runs for each row of. */
   readonly rows?: PlannedRows;
   readonly shard?: TakenShard;
+  /** The limits that the whole run is held to, and where they are written. */
+  readonly bounds: readonly { readonly text: string; readonly place: Place }[];
+  /** In milliseconds: the time within which an answer satisfies. */
+  readonly apdex?: number;
 }
 
 export interface Given {
@@ -91,6 +95,8 @@ export interface PlannedCase {
   readonly cleanup: boolean;
   /** Prefixes of XML and the namespaces that they stand for. */
   readonly namespaces: ReadonlyMap<string, string>;
+  /** What the page says around its fences, as Markdown. */
+  readonly prose: () => string;
   /** The first request as written, for a line that tells of the case: `GET /berths`. */
   readonly request?: string;
   /** Variables that are stronger than what other pages keep, and those that are weaker. */

@@ -63,6 +63,10 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** What was asked for, as on the command line; without it the whole collection. */
     selected: z.optional(z.string()),
     cases: z.int(),
+    /** The limits of the settings that the run is held to. */
+    bounds: z.optional(z.array(z.strictObject({ text: z.string(), place }))),
+    /** In milliseconds: the time within which an answer satisfies, for Apdex. */
+    apdex: z.optional(z.number()),
   }),
   z.strictObject({
     type: z.literal('page'),
@@ -136,7 +140,10 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
     row: z.optional(row),
     title: z.string(),
+    /** When it began, in milliseconds since 1970; nothing for what did not begin. */
+    at: z.optional(z.number()),
     place,
+    tags: z.optional(z.array(z.string())),
     request: z.optional(z.string()),
     status: z.optional(z.int()),
     outcome: z.enum(outcomes),
@@ -149,6 +156,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
      * should have made it, and the first cause. */
     blocked: z.optional(z.strictObject({ name: z.optional(z.string()), by: z.string(), cause: z.string() })),
+    /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
+    prose: z.optional(z.string()),
   }),
   z.strictObject({
     type: z.literal('end'),
@@ -165,6 +174,17 @@ export const eventSchema = z.discriminatedUnion('type', [
       /** Bytes. */
       received: z.int(),
     }),
+    /** What became of the bounds that apply. */
+    bounds: z.optional(
+      z.array(
+        z.strictObject({
+          text: z.string(),
+          place,
+          holds: z.enum(['yes', 'no', 'unknown']),
+          found: z.string(),
+        }),
+      ),
+    ),
   }),
 ]);
 

@@ -4,6 +4,9 @@ export const recordVersion = 1;
 export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as const;
 export type Outcome = (typeof outcomes)[number];
 
-/** What ends a run before everything has run: an interrupt, its limit of time, or the first failure. */
-export const stops = ['interrupt', 'timeout', 'failure'] as const;
+/**
+ * What ends a run before everything has run: an interrupt, its limit of time, the first failure; or something that left
+ * it no time to say so, which only those find out who read its record.
+ */
+export const stops = ['interrupt', 'timeout', 'failure', 'killed'] as const;
 export type Stop = (typeof stops)[number];

@@ -1,32 +1,8 @@
+import { type BoundResult, BoundsWatch } from './bounds.ts';
 import type { Outcome, RunEvent } from './events.ts';
+import { defaultApdex } from './figures.ts';
 import type { Stop } from './outcomes.ts';
-
-type Histogram = ReturnType<typeof import('node:perf_hooks').createHistogram>;
-
-/** Up to so many times are kept as they are; a histogram takes the place of more. */
-const keptTimes = 1000;
-
-/** Response times in microseconds. A short run has exact percentiles and does not load what makes histograms. */
-class Times {
-  #few: number[] = [];
-  #many: Histogram | undefined;
-
-  add(microseconds: number): void {
-    if (this.#many) this.#many.record(microseconds);
-    else if (this.#few.push(microseconds) > keptTimes) {
-      this.#many = process.getBuiltinModule('node:perf_hooks').createHistogram();
-      for (const each of this.#few) this.#many.record(each);
-      this.#few = [];
-    }
-  }
-
-  percentile(percent: number): number | undefined {
-    if (this.#many) return this.#many.percentile(percent);
-    return this.#few.toSorted((a, b) => a - b)[
-      Math.max(0, Math.ceil((percent / 100) * this.#few.length) - 1)
-    ];
-  }
-}
+import { Times } from './times.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
 export class Tally {
@@ -50,18 +26,23 @@ export class Tally {
   readonly #causes = new Set<string>();
   #repeats = false;
   readonly #times = new Times();
+  #watch: BoundsWatch | undefined;
+  /** What became of the bounds of the run; known at its end. */
+  bounds: readonly BoundResult[] = [];
 
   add(event: RunEvent): void {
+    this.#watch?.add(event);
     switch (event.type) {
       case 'run':
         this.#repeats = event.rounds !== 1 || event.users !== undefined || event.rows !== undefined;
+        if (event.bounds) this.#watch = new BoundsWatch(event.bounds, event.apdex ?? defaultApdex);
         break;
       case 'exchange':
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
         this.received += event.received;
-        if (event.response) this.#times.add(Math.max(1, Math.round(event.times.total * 1000)));
+        if (event.response) this.#times.add(event.times.total);
         break;
       case 'check':
         this.checks++;
@@ -75,6 +56,7 @@ export class Tally {
       case 'end':
         this.duration = event.time;
         this.stopped = event.stopped;
+        this.bounds = this.boundsAfter(event.time);
         break;
       default:
     }
@@ -93,13 +75,27 @@ export class Tally {
 
   /** The time within which so many percent of the responses were there, in milliseconds; nothing without responses. */
   percentile(percent: number): number | undefined {
-    const microseconds = this.#times.percentile(percent);
-    return microseconds === undefined ? undefined : microseconds / 1000;
+    return this.#times.percentile(percent);
   }
 
-  /** Whether everything that was selected passed, and something was checked. */
+  get mean(): number | undefined {
+    return this.#times.mean;
+  }
+
+  /** @param duration of the run so far, in milliseconds */
+  boundsAfter(duration: number): readonly BoundResult[] {
+    return this.#watch?.results(duration) ?? [];
+  }
+
+  /** Those that are not kept. */
+  get exceeded(): readonly BoundResult[] {
+    return this.bounds.filter(({ holds }) => holds !== 'yes');
+  }
+
+  /** Whether everything that was selected passed, something was checked, and every bound is kept. */
   get passed(): boolean {
     const { failed, error, blocked } = this.cases;
-    return failed + error + blocked === 0 && this.checks > 0 && this.stopped === undefined;
+    const clean = failed + error + blocked === 0 && this.exceeded.length === 0;
+    return clean && this.checks > 0 && this.stopped === undefined;
   }
 }

@@ -23,10 +23,7 @@ export const levelKeys = [
 /** What else stands in the settings of a page, in a mervok.yaml, and in that at the root alone. */
 export const pageKeys = [...levelKeys, 'rows'];
 export const folderKeys = [...pageKeys, 'order'];
-export const rootKeys = [...folderKeys, 'environments', 'environment', 'redact'];
-
-/** Keys that settings know by name and that are not there yet. */
-export const laterKeys = ['bounds'];
+export const rootKeys = [...folderKeys, 'environments', 'environment', 'redact', 'bounds', 'apdex'];
 
 /** The keys inside a setting that is an object of its own, by the way to it. */
 export const innerKeys: { readonly [path: string]: readonly string[] } = {

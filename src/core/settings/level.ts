@@ -31,6 +31,10 @@ export interface Level {
   /** Pages and folders of the folder that come first, in their order. */
   readonly order?: readonly Written[];
   readonly redact?: Redaction;
+  /** The limits on a whole run, each in the form of a bound. */
+  readonly bounds?: readonly Written[];
+  /** In milliseconds. */
+  readonly apdex?: number;
   readonly tlsRange?: Range;
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;

@@ -1,10 +1,14 @@
 import type { Node, YAMLMap } from 'yaml';
 import { parsePath } from '../language/jsonpath/parse.ts';
+import { parseBound } from '../record/bounds.ts';
 import { Mistake } from '../text/finding.ts';
 import type { Level, Redaction, Written } from './level.ts';
 import { rangeOf, type YamlReader } from './yaml-reader.ts';
 
-type Organisation = Pick<Level, 'tags' | 'needs' | 'internal' | 'rows' | 'order' | 'redact'>;
+type Organisation = Pick<
+  Level,
+  'tags' | 'needs' | 'internal' | 'rows' | 'order' | 'redact' | 'bounds' | 'apdex'
+>;
 
 /** Reads the settings that are about which cases there are and when they run. Their form is checked already. */
 export function readOrganisation(reader: YamlReader, root: YAMLMap): Organisation {
@@ -12,6 +16,9 @@ export function readOrganisation(reader: YamlReader, root: YAMLMap): Organisatio
   const rows = reader.node(root, 'rows');
   const order = reader.node(root, 'order');
   const redact = reader.node(root, 'redact');
+  const bounds = reader.node(root, 'bounds');
+  const apdex = reader.node(root, 'apdex');
+  const threshold = apdex && !isNull(reader, apdex) ? reader.duration(apdex) : undefined;
   return {
     tags: readTags(reader, root),
     needs: readTexts(reader, reader.node(root, 'needs')),
@@ -19,6 +26,8 @@ export function readOrganisation(reader: YamlReader, root: YAMLMap): Organisatio
     ...(rows && { rows: isNull(reader, rows) ? null : writtenAt(reader, rows) }),
     ...(order && { order: readTexts(reader, order) ?? [] }),
     ...(redact && reader.libraries.isMap(redact) && { redact: readRedaction(reader, redact) }),
+    ...(bounds && !isNull(reader, bounds) && { bounds: readBounds(reader, bounds) }),
+    ...(threshold !== undefined && { apdex: threshold }),
   };
 }
 
@@ -67,4 +76,25 @@ function readRedaction(reader: YamlReader, node: YAMLMap): Redaction {
       return [];
     }),
   };
+}
+
+/** One a line; what stands behind `#` is a comment. */
+function readBounds(reader: YamlReader, node: Node): Written[] {
+  const lines = reader.lines(node);
+  let start = 0;
+  return lines.text.split('\n').flatMap(line => {
+    const text = line.replace(/(?:^|\s)#.*$/, '').trim();
+    const from = start + line.indexOf(text);
+    start += line.length + 1;
+    if (text === '') return [];
+    try {
+      parseBound(text);
+      return [{ text, range: lines.range(from, from + text.length) }];
+    } catch (error) {
+      if (!(error instanceof Mistake)) throw error;
+      const { range, message, remedy } = error;
+      reader.add('bound-form', lines.range(from + range.start, from + range.end), message, remedy);
+      return [];
+    }
+  });
 }

@@ -4,9 +4,9 @@ import { parseChecks } from '../language/parser.ts';
 import { isAboutConnection } from '../page/message.ts';
 import { type Finding, Mistake } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
-import { Excerpt } from '../text/source.ts';
+import type { Excerpt } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
-import { folderKeys, innerKeys, laterKeys, levelKeys, pageKeys, rootKeys } from './keys.ts';
+import { folderKeys, innerKeys, levelKeys, pageKeys, rootKeys } from './keys.ts';
 import { emptyLevel, type Level, type LevelHeader } from './level.ts';
 import { readOrganisation } from './organise-reader.ts';
 import { readAuth, readQuery, readTransport } from './transport-reader.ts';
@@ -135,21 +135,14 @@ class LevelReader extends YamlReader {
         `'${key}' is not known in '${path.join('.')}'.`,
         didYouMean(key, innerKeys[path.join('.')] ?? []) ?? knownInner(path.join('.')),
       );
-    } else if (laterKeys.includes(key)) this.add('not-yet', range, `The setting '${key}' is not there yet.`);
-    else if (rootKeys.includes(key))
+    } else if (rootKeys.includes(key))
       this.add(
         'setting-unknown',
         range,
         `'${key}' stands only ${whereOnly(key)}.`,
         key === 'rows' ? 'A case says it in a fence `mervok`: each row of "vessels.csv"' : undefined,
       );
-    else
-      this.add(
-        'setting-unknown',
-        range,
-        `'${key}' is no setting.`,
-        didYouMean(key, [...keysOf[this.kind], ...laterKeys]),
-      );
+    else this.add('setting-unknown', range, `'${key}' is no setting.`, didYouMean(key, keysOf[this.kind]));
   }
 
   #level(root: YAMLMap): Level {
@@ -255,14 +248,7 @@ class LevelReader extends YamlReader {
     const node = this.node(root, 'checks');
     if (!node) return [];
     if (!this.libraries.isScalar(node) || node.value === null) return null;
-    const text = String(node.value).replace(/\n$/, '');
-    const { source } = this.excerpt;
-    const start = this.excerpt.toPage(node.range![0]);
-    const block = node.type === 'BLOCK_LITERAL' || node.type === 'BLOCK_FOLDED';
-    const inner = block
-      ? new Excerpt(source, text, source.position(start).line + 1)
-      : Excerpt.inLine(source, text, start);
-    const { checks, mistakes } = parseChecks(inner);
+    const { checks, mistakes } = parseChecks(this.lines(node));
     for (const mistake of mistakes) this.add(mistake.code, mistake.range, mistake.message, mistake.remedy);
     return checks;
   }
@@ -288,6 +274,8 @@ function knownInner(path: string): string | undefined {
 
 /** What a setting looks like, for a value that is not of its form; by the key, or by the way to it. */
 const wantedForms: { readonly [key: string]: string } = {
+  apdex: 'It is the time within which an answer satisfies: apdex: 300 ms',
+  bounds: 'Bounds are limits, one a line, behind bounds: |',
   auth: 'Authorization is none, or one of { bearer: … }, { basic: … }, { digest: … }, { api-key: … }, { oauth2: … }.',
   'auth.api-key.in': 'A key stands in the header, the query or a cookie: in: header.',
   'auth.oauth2.flow': 'The flows are client-credentials, password and refresh-token.',

@@ -97,6 +97,8 @@ const root = z.strictObject({
   redact: optional(
     z.strictObject({ headers: z.optional(z.array(z.string())), paths: z.optional(z.array(z.string())) }),
   ),
+  bounds: optional(z.string()),
+  apdex: optional(amount),
 });
 
 /** The settings of each kind of level. */

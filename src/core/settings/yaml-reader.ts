@@ -1,8 +1,8 @@
-import type { Node, Pair, YAMLMap } from 'yaml';
+import type { Node, Pair, Scalar, YAMLMap } from 'yaml';
 import type { Template } from '../template/template.ts';
 import { parseTemplateText } from '../template/template.ts';
 import { type Code, type Finding, finding } from '../text/finding.ts';
-import type { Excerpt, Range } from '../text/source.ts';
+import { Excerpt, type Range } from '../text/source.ts';
 import { readDuration, readSize } from '../values/compare.ts';
 
 export type Libraries = typeof import('./libraries.ts');
@@ -45,6 +45,17 @@ export class YamlReader {
 
   template(node: Node, place: 'text' | 'header'): Template {
     return parseTemplateText(this.text(node) ?? '', place, rangeOf(node, this.excerpt));
+  }
+
+  /** The lines of a text, such as one behind `|`; places in it are those of the file. */
+  lines(node: Node): Excerpt {
+    const { value, type, range } = node as Scalar;
+    const text = String(value).replace(/\n$/, '');
+    const { source } = this.excerpt;
+    const start = this.excerpt.toPage(range![0]);
+    return type === 'BLOCK_LITERAL' || type === 'BLOCK_FOLDED'
+      ? new Excerpt(source, text, source.position(start).line + 1)
+      : Excerpt.inLine(source, text, start);
   }
 
   /** In milliseconds. */

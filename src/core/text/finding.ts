@@ -36,6 +36,8 @@ export const codes = {
   'setting-unknown': 'error',
   'setting-form': 'error',
   'environment-unknown': 'error',
+  'bound-form': 'error',
+  'bound-unknown': 'error',
   // flow of data
   'name-unknown': 'error',
   'name-later': 'error',

@@ -1,0 +1,41 @@
+import { statSync } from 'node:fs';
+import type { RunEvent } from '../core/record/events.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { sizeText } from '../core/values/text.ts';
+import { writeWhole } from '../drivers/record.ts';
+import { endingOf, endingsInWords, loadReport } from '../reports/index.ts';
+import { UsageMistake } from './exit.ts';
+import type { Terminal } from './terminal.ts';
+
+/** Throws UsageMistake. */
+export function refuseUnknownEndings(files: readonly string[]): void {
+  const unknown = files.find(file => endingOf(file) === undefined);
+  if (unknown !== undefined)
+    throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
+}
+
+/**
+ * Writes a report into each file, in the format of its ending. What keeps one from being written is told and spoils no
+ * other.
+ * @param events of the record, from its beginning, for each report anew
+ * @returns whether all of them are there, whole
+ */
+export async function writeReports(
+  files: readonly string[],
+  events: () => AsyncIterable<RunEvent>,
+  tally: Tally,
+  { out, err }: Pick<Terminal, 'err'> & { readonly out?: Terminal['out'] },
+): Promise<boolean> {
+  let whole = true;
+  for (const file of files) {
+    try {
+      const report = await loadReport(endingOf(file)!);
+      await writeWhole(file, report(events(), tally));
+      out?.(`${file}, ${sizeText(statSync(file).size)}\n`);
+    } catch (error) {
+      whole = false;
+      err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
+    }
+  }
+  return whole;
+}

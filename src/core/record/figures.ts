@@ -1,0 +1,94 @@
+import type { ExchangeEvent, RunEvent } from './events.ts';
+import { Times } from './times.ts';
+
+/** In milliseconds: within it a user is satisfied, where the settings say nothing else. */
+export const defaultApdex = 500;
+
+/** What is told of a group of requests: those of one case, of a stretch of time, of a whole run. */
+export class Figures {
+  requests = 0;
+  /** Requests that got no answer, or whose checks do not all hold. */
+  failed = 0;
+  /** Bytes. */
+  received = 0;
+  readonly times = new Times();
+  #satisfied = 0;
+  #tolerating = 0;
+
+  /** @param threshold of Apdex, in milliseconds */
+  constructor(readonly threshold: number) {}
+
+  add({ response, times, received }: ExchangeEvent, held: boolean): void {
+    this.requests++;
+    this.received += received;
+    if (!held) this.failed++;
+    if (!response) return;
+    this.times.add(times.total);
+    if (!held) return;
+    if (times.total <= this.threshold) this.#satisfied++;
+    else if (times.total <= 4 * this.threshold) this.#tolerating++;
+  }
+
+  merge(other: Figures): void {
+    this.requests += other.requests;
+    this.failed += other.failed;
+    this.received += other.received;
+    this.times.merge(other.times);
+    this.#satisfied += other.#satisfied;
+    this.#tolerating += other.#tolerating;
+  }
+
+  /**
+   * From 0 to 1: those served within the threshold, and half of those within four times of it, of all requests; what
+   * failed counts as not served (Apdex Technical Specification 1.1).
+   */
+  get apdex(): number | undefined {
+    return this.requests === 0 ? undefined : (this.#satisfied + this.#tolerating / 2) / this.requests;
+  }
+
+  /** From 0 to 1. */
+  get errorRate(): number | undefined {
+    return this.requests === 0 ? undefined : this.failed / this.requests;
+  }
+}
+
+/** Tells of each request once it is known whether everything that was asked of its answer holds. */
+export class Settling {
+  /** Of each user: the request whose checks may still come. */
+  readonly #open = new Map<number, { event: ExchangeEvent; asked: boolean; broken: boolean }>();
+
+  constructor(readonly settle: (event: ExchangeEvent, held: boolean) => void) {}
+
+  add(event: RunEvent): void {
+    switch (event.type) {
+      case 'exchange':
+        this.#close(event.user);
+        // What could not be sent was no request.
+        if (event.fault?.kind !== 'unsendable')
+          this.#open.set(event.user ?? 0, { event, asked: false, broken: false });
+        break;
+      case 'check': {
+        const open = this.#open.get(event.user ?? 0);
+        if (!open) break;
+        open.asked = true;
+        if (event.holds !== 'yes') open.broken = true;
+        break;
+      }
+      case 'case':
+        this.#close(event.user);
+        break;
+      case 'end':
+        for (const user of this.#open.keys()) this.#close(user);
+        break;
+      default:
+    }
+  }
+
+  #close(user = 0): void {
+    const open = this.#open.get(user);
+    if (!open) return;
+    this.#open.delete(user);
+    // That no answer comes may be just what was to be checked.
+    this.settle(open.event, !open.broken && (open.event.fault === undefined || open.asked));
+  }
+}

@@ -1,0 +1,123 @@
+import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from './events.ts';
+import type { Stop } from './outcomes.ts';
+import { Tally } from './tally.ts';
+
+/**
+ * Where the record of a run that was killed breaks off, gives it the end that can be told: the cases that had begun did
+ * not end, and it was over when something last happened.
+ */
+export async function* withEnd(events: AsyncIterable<RunEvent>): AsyncGenerator<RunEvent> {
+  const tally = new Tally();
+  const open = new Map<number, ExchangeEvent | CheckEvent>();
+  let start = 0;
+  let last = 0;
+  for await (const event of events) {
+    yield event;
+    if (event.type === 'end') return;
+    tally.add(event);
+    if (event.type === 'exchange' || event.type === 'check') open.set(event.user ?? 0, event);
+    else if (event.type === 'case') open.delete(event.user ?? 0);
+    if (event.type === 'run') start = last = Date.parse(event.at);
+    else if (event.type === 'exchange') last = Math.max(last, event.at + event.times.total);
+    else if (event.type === 'case' && event.at !== undefined) last = Math.max(last, event.at + event.time);
+  }
+  for (const event of open.values()) {
+    const broken = brokenOff(event);
+    tally.add(broken);
+    yield broken;
+  }
+  yield endOf(tally, start, last, 'killed');
+}
+
+function brokenOff({ round, user, case: address, place }: ExchangeEvent | CheckEvent): CaseEvent {
+  const title = address.slice(address.indexOf('#') + 1);
+  const problem = { message: 'The record breaks off before this case has ended.', place };
+  const turn = user === undefined ? { round } : { round, user };
+  return { type: 'case', ...turn, case: address, title, place, outcome: 'error', time: 0, problem };
+}
+
+function endOf(tally: Tally, start: number, last: number, stopped: Stop | undefined): EventOf<'end'> {
+  const time = last - start;
+  const bounds = tally.boundsAfter(time);
+  return {
+    type: 'end',
+    at: new Date(last).toISOString(),
+    time,
+    ...(stopped !== undefined && { stopped }),
+    totals: tally.totals,
+    ...(bounds.length > 0 && { bounds: [...bounds] }),
+  };
+}
+
+export interface MergedRecord {
+  readonly run: EventOf<'run'>;
+  /** From its beginning, as often as it is asked for. */
+  readonly events: () => AsyncIterable<RunEvent>;
+}
+
+/**
+ * Several records as one: what happened on several machines, each with users of its own. The events of one come behind
+ * those of the other; times, and with them percentiles, are those of all of them.
+ */
+export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGenerator<RunEvent> {
+  const runs = records.map(({ run }) => run);
+  const tally = new Tally();
+  const told = (event: RunEvent) => {
+    tally.add(event);
+    return event;
+  };
+  yield told(mergedRun(runs));
+  const several = runs.some(run => run.users !== undefined);
+  let users = 0;
+  let last = 0;
+  let stopped: Stop | undefined;
+  for (const { run, events } of records) {
+    for await (const event of withEnd(events())) {
+      if (event.type === 'end') {
+        stopped ??= event.stopped;
+        last = Math.max(last, Date.parse(run.at) + event.time);
+      } else if (event.type !== 'run')
+        yield told(several ? { ...event, user: users + (event.user ?? 1) } : event);
+    }
+    users += run.users ?? 1;
+  }
+  yield endOf(tally, Math.min(...runs.map(({ at }) => Date.parse(at))), last, stopped);
+}
+
+function mergedRun(runs: readonly EventOf<'run'>[]): EventOf<'run'> {
+  const [first] = runs as [EventOf<'run'>];
+  const shared = <Key extends keyof EventOf<'run'>>(key: Key) => {
+    const same = first[key] !== undefined && runs.every(run => run[key] === first[key]);
+    return same ? { [key]: first[key] } : {};
+  };
+  const users = runs.some(run => run.users !== undefined);
+  const bounds = new Map(runs.flatMap(run => run.bounds ?? []).map(bound => [bound.text, bound]));
+  const missing = missingShards(runs);
+  return {
+    type: 'run',
+    version: first.version,
+    tool: first.tool,
+    at: runs.map(({ at }) => at).sort()[0]!,
+    title: [...new Set(runs.map(({ title }) => title))].join(', '),
+    ...shared('environment'),
+    rounds: Math.max(...runs.map(({ rounds }) => rounds)),
+    ...(users && { users: runs.reduce((sum, run) => sum + (run.users ?? 1), 0) }),
+    ...shared('lasting'),
+    ...shared('seed'),
+    ...shared('rows'),
+    ...(missing.length > 0 && { selected: `all but ${missing.join(', ')}` }),
+    ...(runs.every(run => run.shard === undefined) && shared('selected')),
+    cases: runs.reduce((sum, run) => sum + run.cases, 0),
+    ...(bounds.size > 0 && { bounds: [...bounds.values()] }),
+    ...shared('apdex'),
+  };
+}
+
+/** `shard 2 of 3`: what machines that shared a selection between them have not handed in. */
+export function missingShards(runs: readonly EventOf<'run'>[]): string[] {
+  const shards = runs.flatMap(run => run.shard ?? []);
+  const of = shards[0]?.of ?? 0;
+  return Array.from({ length: of }, (_, index) => index + 1)
+    .filter(index => !shards.some(shard => shard.index === index))
+    .map(index => `shard ${index} of ${of}`);
+}

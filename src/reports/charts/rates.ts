@@ -1,0 +1,141 @@
+import { percentText, rateText } from '../../core/record/bounds.ts';
+import type { Performance } from '../../core/record/performance.ts';
+import type { Stretch, Timeline } from '../../core/record/timeline.ts';
+import { counted, grouped } from '../../core/text/nearest.ts';
+import { durationText } from '../../core/values/text.ts';
+import type { Drawing, Ink, Mark } from './drawing.ts';
+import {
+  endLabels,
+  type Panel,
+  size,
+  timeAxis,
+  timeScale,
+  valueAxis,
+  valueScale,
+  wholePanel,
+} from './frame.ts';
+import { areaOf, lineOf, stepsOf } from './steps.ts';
+
+/** Did requests fail, and when? */
+export function outcomesOverTime({ total, timeline }: Performance): Drawing {
+  const { stretches, step } = timeline;
+  const all = ratesOf(timeline, each => each.requests);
+  const bad = ratesOf(timeline, each => each.failed);
+  const x = timeScale(timeline);
+  const y = valueScale(Math.max(...all), wholePanel);
+  const held = stepsOf(timeline, (_, index) => ({ low: bad[index]!, high: all[index] }));
+  const failed = stepsOf(timeline, (_, index) => ({ low: 0, high: bad[index] }));
+  const worst = stretches.reduce(
+    (most, { failed }, index) => (failed > stretches[most]!.failed ? index : most),
+    0,
+  );
+  const fails = total.failed > 0;
+  return {
+    title: 'Did requests fail, and when?',
+    says: fails
+      ? `${grouped(total.failed)} of ${counted(total.requests, 'request')} failed (${percentText(total.errorRate!)}), most of them at ${durationText(worst * step)}. In requests a second.`
+      : `All ${grouped(total.requests)} requests were answered as expected. In requests a second.`,
+    ...size,
+    marks: [
+      ...valueAxis(y, rateText),
+      { kind: 'area', ink: 'held', d: areaOf(held, x, y) },
+      ...(fails ? [{ kind: 'area', ink: 'failed', d: areaOf(failed, x, y) } satisfies Mark] : []),
+      ...timeAxis(x, wholePanel),
+      ...endLabels([
+        { text: 'as expected', y: y((all.at(-1)! + bad.at(-1)!) / 2), ink: 'held' },
+        ...(fails ? [{ text: 'failed', y: y(bad.at(-1)! / 2), ink: 'failed' as const }] : []),
+      ]),
+    ],
+  };
+}
+
+/** So many lines can be told apart. */
+const mostAnswers = 5;
+
+/** What did the service answer, and when? */
+export function answersOverTime({ total, timeline }: Performance): Drawing {
+  const { stretches } = timeline;
+  const sums = new Map<string, number>();
+  for (const { answers } of stretches)
+    for (const [answer, count] of answers) sums.set(answer, (sums.get(answer) ?? 0) + count);
+  const ranked = [...sums].sort(([, a], [, b]) => b - a).map(([answer]) => answer);
+  const own = ranked.length > mostAnswers ? ranked.slice(0, mostAnswers - 1) : ranked;
+  const others = ranked.filter(answer => !own.includes(answer));
+  const lines = [...own.map(answer => [answer]), ...(others.length > 0 ? [others] : [])].map(
+    (answers, index) => ({
+      text: answers === others ? 'others' : answers[0]!,
+      ink: `answer-${index + 1}` as Ink,
+      rates: ratesOf(timeline, each =>
+        answers.reduce((sum, answer) => sum + (each.answers.get(answer) ?? 0), 0),
+      ),
+    }),
+  );
+  const x = timeScale(timeline);
+  const y = valueScale(Math.max(...lines.flatMap(({ rates }) => rates)), wholePanel);
+  const told = ranked.slice(0, 8).map(answer => `${answer}: ${grouped(sums.get(answer)!)}`);
+  return {
+    title: 'What was answered, and when?',
+    says: `Of ${counted(total.requests, 'request')}, ${told.join(', ')}${ranked.length > 8 ? ' and others' : ''}. In requests a second.`,
+    ...size,
+    marks: [
+      ...valueAxis(y, rateText),
+      ...lines.map(({ ink, rates }): Mark => {
+        const points = stepsOf(timeline, (_, index) => ({ low: 0, high: rates[index] }));
+        return { kind: 'line', ink, d: lineOf(points, x, y) };
+      }),
+      ...timeAxis(x, wholePanel),
+      ...endLabels(lines.map(({ text, ink, rates }) => ({ text, ink, y: y(rates.at(-1)!) }))),
+    ],
+  };
+}
+
+/** How much was asked of the service, and by how many at once? */
+export function load({ total, timeline }: Performance): Drawing {
+  const upper: Panel = { top: wholePanel.top, bottom: 140 };
+  const lower: Panel = { top: 160, bottom: wholePanel.bottom };
+  const rates = ratesOf(timeline, each => each.requests);
+  const users = timeline.stretches.map((_, index) => timeline.usersIn(index));
+  const x = timeScale(timeline);
+  const yRate = valueScale(Math.max(...rates), upper);
+  const yUsers = valueScale(Math.max(...users), lower);
+  const mean = total.requests / (timeline.length / 1000);
+  const byUsers =
+    Math.max(...users) === 1 ? 'One user' : `${grouped(Math.max(...users))} users at the same time`;
+  return {
+    title: 'How much was asked, by how many?',
+    says: `${byUsers} sent ${rateText(mean)} requests a second on average, ${rateText(Math.max(...rates))} at the most.`,
+    ...size,
+    marks: [
+      ...valueAxis(yRate, rateText, 3),
+      {
+        kind: 'line',
+        ink: 'requests',
+        d: lineOf(
+          stepsOf(timeline, (_, at) => ({ low: 0, high: rates[at] })),
+          x,
+          yRate,
+        ),
+      },
+      ...valueAxis(yUsers, value => (Number.isInteger(value) ? String(value) : ''), 2),
+      {
+        kind: 'line',
+        ink: 'users',
+        d: lineOf(
+          stepsOf(timeline, (_, at) => ({ low: 0, high: users[at] })),
+          x,
+          yUsers,
+        ),
+      },
+      ...timeAxis(x, wholePanel),
+      ...endLabels([
+        { text: 'requests a second', y: yRate(rates.at(-1)!), ink: 'requests' },
+        { text: 'users', y: yUsers(users.at(-1)!), ink: 'users' },
+      ]),
+    ],
+  };
+}
+
+/** Of each stretch, how many of something a second. */
+function ratesOf(timeline: Timeline, count: (stretch: Stretch) => number): number[] {
+  return timeline.stretches.map((stretch, index) => (count(stretch) * 1000) / timeline.lengthOf(index));
+}

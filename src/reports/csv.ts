@@ -1,0 +1,26 @@
+import { stringify } from 'csv-stringify/sync';
+import type { RunEvent } from '../core/record/events.ts';
+import { casesOf } from './cases.ts';
+import { exchangeColumns } from './exchange-columns.ts';
+import { visible } from './style.ts';
+
+/**
+ * A line for each exchange (RFC 4180; times in milliseconds). A text that a spreadsheet would take for a formula gets an
+ * apostrophe before it, so that opening the file carries nothing out.
+ */
+export async function* csvReport(events: AsyncIterable<RunEvent>): AsyncGenerator<string> {
+  yield line(Object.keys(exchangeColumns));
+  for await (const part of casesOf(events)) {
+    if (!('event' in part)) continue;
+    for (const exchange of part.exchanges)
+      yield line(Object.values(exchangeColumns).map(read => cell(read({ ...part, exchange }))));
+  }
+}
+
+function line(values: readonly (string | number | undefined)[]): string {
+  return stringify([values as unknown[]], { escape_formulas: true, record_delimiter: '\r\n' });
+}
+
+function cell(value: string | number | undefined): string | number | undefined {
+  return typeof value === 'string' ? visible(value) : value;
+}

@@ -1,0 +1,246 @@
+import type { CaseEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import type { Outcome } from '../core/record/outcomes.ts';
+import { Performance } from '../core/record/performance.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { Times } from '../core/record/times.ts';
+import { casesOf, type ReportedCase } from './cases.ts';
+
+/** Everything that a report for people tells of a run; what it holds of the exchanges does not grow with their number. */
+export interface Digest {
+  readonly run: EventOf<'run'>;
+  readonly end: EventOf<'end'>;
+  readonly tally: Tally;
+  /** Where the requests went, the most often used first: `https://skerry.example`. */
+  readonly endpoints: readonly string[];
+  /** The cases that did not pass, each with everything that is known of it, as far as they are told. */
+  readonly failures: readonly DigestedFailure[];
+  /** Of those, how many are not told. */
+  readonly untold: number;
+  /** By the address of the case that is the cause. */
+  readonly blocked: ReadonlyMap<string, readonly BlockedCase[]>;
+  readonly pages: readonly DigestedPage[];
+  readonly performance: Performance;
+}
+
+export interface DigestedFailure extends ReportedCase {
+  readonly page: EventOf<'page'>;
+  /** What the page says around the case, as Markdown. */
+  readonly prose?: string;
+}
+
+export interface BlockedCase {
+  readonly event: CaseEvent;
+  /** How often it was blocked by this cause. */
+  count: number;
+}
+
+export interface DigestedPage {
+  readonly file: string;
+  readonly title: string;
+  readonly cases: readonly DigestedCase[];
+}
+
+/** A case, all its rounds, users and rows together. */
+export interface DigestedCase {
+  readonly address: string;
+  readonly title: string;
+  readonly tags: readonly string[];
+  readonly request?: string;
+  readonly outcomes: { [outcome in Outcome]?: number };
+  /** From the first step to the last, in milliseconds; of those that were carried out. */
+  readonly times: Times;
+  /** The first time that it ran. */
+  readonly first: ReportedCase;
+  readonly courses: Courses;
+}
+
+/** From grave to harmless. */
+export const gravest: readonly Outcome[] = ['error', 'failed', 'blocked', 'passed', 'skipped'];
+
+/** What a case is called that may have run more than once. */
+export function gravestOf({ outcomes }: Pick<DigestedCase, 'outcomes'>): Outcome {
+  return gravest.find(each => outcomes[each])!;
+}
+
+/** Each time that a case ran, as columns, of which there may be very many. */
+export interface Courses {
+  readonly round: number[];
+  readonly user: number[];
+  readonly outcome: Outcome[];
+  /** When it began, in milliseconds since the run did; -1 where it did not begin. */
+  readonly at: number[];
+  readonly time: number[];
+  readonly status: number[];
+  /** What the rows that it ran for give. */
+  readonly row: string[];
+}
+
+export interface DigestLimits {
+  /** So many failures are told in all, and so many of the same case. */
+  readonly failures: number;
+  readonly ofEach: number;
+  /** So many characters of requests and responses of cases that passed are kept. */
+  readonly kept: number;
+}
+
+export async function digest(
+  events: AsyncIterable<RunEvent>,
+  tally: Tally,
+  limits: DigestLimits,
+): Promise<Digest> {
+  const digester = new Digester(limits);
+  let run: EventOf<'run'> | undefined;
+  let end: EventOf<'end'> | undefined;
+  const watched = watch(events, event => digester.performance.add(event));
+  for await (const part of casesOf(watched)) {
+    if ('run' in part) {
+      run = part.run;
+      digester.start = Date.parse(part.run.at);
+    } else if ('end' in part) end = part.end;
+    else digester.add(part);
+  }
+  const { failures, untold, blocked, performance } = digester;
+  performance.timeline.gather();
+  return {
+    run: run!,
+    end: end!,
+    tally,
+    endpoints: digester.endpoints(),
+    failures,
+    untold,
+    blocked,
+    pages: digester.pages(),
+    performance,
+  };
+}
+
+async function* watch(
+  events: AsyncIterable<RunEvent>,
+  hear: (event: RunEvent) => void,
+): AsyncGenerator<RunEvent> {
+  for await (const event of events) {
+    hear(event);
+    yield event;
+  }
+}
+
+type Ran = ReportedCase & { readonly page: EventOf<'page'> };
+
+class Digester {
+  readonly performance = new Performance();
+  readonly failures: DigestedFailure[] = [];
+  readonly blocked = new Map<string, BlockedCase[]>();
+  untold = 0;
+  start = 0;
+  readonly #pages = new Map<string, { title: string; cases: Map<string, DigestedCase> }>();
+  readonly #toldOf = new Map<string, number>();
+  readonly #prose = new Map<string, string>();
+  readonly #origins = new Map<string, number>();
+  #kept: number;
+
+  constructor(readonly limits: DigestLimits) {
+    this.#kept = limits.kept;
+  }
+
+  add(ran: Ran): void {
+    const { event, exchanges } = ran;
+    for (const exchange of exchanges) this.#countOrigin(exchange);
+    if (event.prose !== undefined) this.#prose.set(event.case, event.prose);
+    const known = this.#caseOf(ran);
+    known.outcomes[event.outcome] = (known.outcomes[event.outcome] ?? 0) + 1;
+    if (event.at !== undefined) known.times.add(event.time);
+    this.#addCourse(known.courses, ran);
+    if (event.outcome === 'blocked') this.#addBlocked(event);
+    else if (event.outcome === 'failed' || event.outcome === 'error') this.#addFailure(ran);
+  }
+
+  endpoints(): string[] {
+    return [...this.#origins].sort(([, a], [, b]) => b - a).map(([origin]) => origin);
+  }
+
+  pages(): DigestedPage[] {
+    return [...this.#pages].map(([file, { title, cases }]) => ({ file, title, cases: [...cases.values()] }));
+  }
+
+  #countOrigin({ request, cause }: ExchangeEvent): void {
+    const origin = /^[a-z]+:\/\/[^/?#]*/i.exec(request.url)?.[0];
+    if (origin !== undefined && cause !== 'token')
+      this.#origins.set(origin, (this.#origins.get(origin) ?? 0) + 1);
+  }
+
+  #caseOf({ page, event, checks, exchanges }: Ran): DigestedCase {
+    const pageOf = this.#pages.get(page.file) ?? { title: page.title, cases: new Map() };
+    this.#pages.set(page.file, pageOf);
+    let known = pageOf.cases.get(event.case);
+    if (!known) {
+      const { case: address, title, tags = [], request } = event;
+      const first = { event, checks, exchanges: this.#asFarAsRoom(exchanges) };
+      const courses = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
+      const base = { address, title, tags, outcomes: {}, times: new Times(), first, courses };
+      known = request === undefined ? base : { ...base, request };
+      pageOf.cases.set(event.case, known);
+    }
+    return known;
+  }
+
+  /** Heads and bodies as long as there is room for them; what went where and how long it took in any case. */
+  #asFarAsRoom(exchanges: readonly ExchangeEvent[]): ExchangeEvent[] {
+    return exchanges.map(exchange => {
+      if (this.#kept > 0) {
+        this.#kept -= lengthOf(exchange);
+        if (this.#kept >= 0) return exchange;
+      }
+      const { request, response, connection: _connection, interim: _interim, ...rest } = exchange;
+      return {
+        ...rest,
+        request: { method: request.method, url: request.url, headers: [] },
+        ...(response && {
+          response: {
+            status: response.status,
+            reason: response.reason,
+            headers: [],
+            body: { size: response.body.size },
+          },
+        }),
+      };
+    });
+  }
+
+  #addCourse(courses: Courses, { event, page }: Ran): void {
+    courses.round.push(event.round);
+    courses.user.push(event.user ?? 0);
+    courses.outcome.push(event.outcome);
+    courses.at.push(event.at === undefined ? -1 : Math.max(0, event.at - this.start));
+    courses.time.push(event.time);
+    courses.status.push(event.status ?? 0);
+    const rows = [...(page.rows ?? []), ...(event.row ? [event.row] : [])];
+    courses.row.push(rows.map(({ values }) => values).join('; '));
+  }
+
+  #addBlocked(event: CaseEvent): void {
+    const cause = event.blocked?.cause ?? '';
+    const known = this.blocked.get(cause) ?? [];
+    this.blocked.set(cause, known);
+    const same = known.find(each => each.event.case === event.case);
+    if (same) same.count++;
+    else known.push({ event, count: 1 });
+  }
+
+  #addFailure({ page, event, checks, exchanges }: Ran): void {
+    const told = this.#toldOf.get(event.case) ?? 0;
+    this.#toldOf.set(event.case, told + 1);
+    if (told >= this.limits.ofEach || this.failures.length >= this.limits.failures) {
+      this.untold++;
+      return;
+    }
+    const prose = this.#prose.get(event.case);
+    this.failures.push({ page, event, checks, exchanges, ...(prose !== undefined && { prose }) });
+  }
+}
+
+/** About how many characters it takes to tell of an exchange. */
+function lengthOf({ request, response }: ExchangeEvent): number {
+  const headers = [...request.headers, ...(response?.headers ?? [])];
+  const bodies = [request.body, response?.body].map(body => body?.text?.length ?? 0);
+  return 300 + headers.length * 60 + bodies[0]! + bodies[1]!;
+}

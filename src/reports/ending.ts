@@ -1,0 +1,57 @@
+import type { EventOf } from '../core/record/events.ts';
+import type { Performance } from '../core/record/performance.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { counted } from '../core/text/nearest.ts';
+import { figuresLines } from './figures-text.ts';
+import { wrap } from './style.ts';
+import type { TerminalOptions } from './terminal.ts';
+import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
+
+export interface Ending {
+  readonly tally: Tally;
+  /** Where the same is done over and over. */
+  readonly performance: Performance | undefined;
+  /** So many cases that did not pass have not been told. */
+  readonly untold: number;
+  /** The address of the case that failed first. */
+  readonly firstFailed: string | undefined;
+}
+
+type View = Pick<TerminalOptions, 'paint' | 'measure' | 'quiet' | 'pathPrefix'> & { readonly width: number };
+
+/** How the view of a run ends: figures request by request where there are many, bounds that are not kept, the verdict. */
+export function endingLines({ tally, performance, untold, firstFailed }: Ending, view: View): string[] {
+  const { paint, width, measure, quiet, pathPrefix } = view;
+  const verdict = wrap(verdictInWords(tally), width, measure);
+  if (quiet) return verdict;
+  const next = pathPrefix === undefined ? undefined : nextInWords(firstFailed, tally, pathPrefix);
+  const more =
+    untold === 0
+      ? []
+      : [`${counted(untold, 'more case')} did not pass; a report tells all of them: -o run.csv`];
+  return [
+    ...apart(more),
+    ...apart(performance ? figuresLines(performance, view) : []),
+    ...apart(tally.exceeded.flatMap(each => boundLines(each, view))),
+    ...verdict.map(line => paint(tally.passed ? 'strong' : 'failed', line)),
+    ...wrap(figuresInWords(tally), width, measure),
+    ...(next === undefined ? [] : [paint('quiet', next)]),
+  ];
+}
+
+/** With an empty line behind them. */
+function apart(lines: readonly string[]): readonly string[] {
+  return lines.length === 0 ? [] : [...lines, ''];
+}
+
+function boundLines(
+  { text, place, found }: NonNullable<EventOf<'end'>['bounds']>[number],
+  { paint, width, measure }: View,
+): string[] {
+  const where = `${place.file}:${place.line}`;
+  const gap = Math.max(2, width - 9 - measure(text) - where.length);
+  return [
+    `${paint('failed', 'not kept')} ${text}${' '.repeat(gap)}${paint('quiet', where)}`,
+    `${' '.repeat(11)}${paint('quiet', 'found')}      ${paint('failed', found)}`,
+  ];
+}

@@ -1,0 +1,76 @@
+import { apdexText, percentText } from '../core/record/bounds.ts';
+import type { EventOf } from '../core/record/events.ts';
+import type { Performance } from '../core/record/performance.ts';
+import type { Tally } from '../core/record/tally.ts';
+import { counted, grouped, inWords } from '../core/text/nearest.ts';
+import { durationText, sizeText } from '../core/values/text.ts';
+import { timeText } from './time-text.ts';
+
+/** What is told of a run beside its verdict: the name of each thing, and its value. */
+export function factsOf(
+  run: EventOf<'run'>,
+  { duration }: Tally,
+  endpoints: readonly string[],
+): [name: string, value: string][] {
+  const ended = new Date(Date.parse(run.at) + duration).toISOString();
+  const facts: [string, string | undefined][] = [
+    ['Environment', run.environment],
+    [endpoints.length === 1 ? 'Endpoint' : 'Endpoints', endpointsInWords(endpoints)],
+    ['Began', instantInWords(run.at)],
+    ['Ended', instantInWords(ended)],
+    ['Took', durationText(Math.round(duration))],
+    ['Selected', run.selected],
+    ['Users', run.users === undefined ? undefined : grouped(run.users)],
+    ['Rounds', run.rounds > 1 ? grouped(run.rounds) : undefined],
+    ['Lasting', run.lasting === undefined ? undefined : durationText(run.lasting)],
+    ['Rows', run.rows],
+    ['Shard', run.shard && `${run.shard.index} of ${run.shard.of} (${run.shard.share})`],
+    ['Seed', run.seed],
+    ['With', run.tool],
+  ];
+  return facts.filter((fact): fact is [string, string] => fact[1] !== undefined);
+}
+
+function endpointsInWords(endpoints: readonly string[]): string | undefined {
+  if (endpoints.length === 0) return undefined;
+  const more = endpoints.length - 3;
+  return inWords(more > 0 ? [...endpoints.slice(0, 3), `${more} more`] : endpoints);
+}
+
+const months = 'January February March April May June July August September October November December'.split(
+  ' ',
+);
+
+/** `23 November 2026, 17:06:12 UTC` */
+function instantInWords(iso: string): string {
+  const at = new Date(iso);
+  return `${at.getUTCDate()} ${months[at.getUTCMonth()]} ${at.getUTCFullYear()}, ${at.toISOString().slice(11, 19)} UTC`;
+}
+
+/** The figures of a run, in sentences. */
+export function totalsInWords(
+  { cases, requests, received, checks, held }: Tally,
+  { total, repeats }: Performance,
+): string {
+  const ran = Object.values(cases).reduce((sum, count) => sum + count, 0);
+  const told = (Object.entries(cases) as [string, number][])
+    .filter(([, count]) => count > 0)
+    .map(
+      ([outcome, count]) => `${grouped(count)} ${outcome === 'error' ? 'could not be carried out' : outcome}`,
+    );
+  const sentences = [
+    `${counted(ran, 'case')}: ${inWords(told)}.`,
+    `${grouped(held)} of ${counted(checks, 'check')} ${held === 1 ? 'holds' : 'hold'}.`,
+    `${counted(requests, 'request')} ${requests === 1 ? 'was' : 'were'} sent, ${sizeText(received)} came back.`,
+  ];
+  const { times } = total;
+  if (times.count > 0)
+    sentences.push(
+      `An answer took ${timeText(times.mean!)} on average; half came within ${timeText(times.percentile(50)!)}, 95 of 100 within ${timeText(times.percentile(95)!)}, 99 within ${timeText(times.percentile(99)!)}.`,
+    );
+  if (repeats && total.errorRate !== undefined)
+    sentences.push(
+      `${total.failed === 0 ? 'No request failed' : `${percentText(total.errorRate)} of the requests failed`}; Apdex is ${apdexText(total.apdex!)} for ${durationText(total.threshold)}.`,
+    );
+  return sentences.join(' ');
+}

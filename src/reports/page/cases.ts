@@ -1,0 +1,122 @@
+import { counted, grouped, inWords } from '../../core/text/nearest.ts';
+import { durationText } from '../../core/values/text.ts';
+import { whySkipped } from '../cases.ts';
+import { type Digest, type DigestedCase, gravest, gravestOf } from '../digest.ts';
+import { timeText } from '../time-text.ts';
+import { exchangesMarkup } from './exchange.ts';
+import { html, Markup } from './markup.ts';
+
+/** All cases in the order of the pages, each a row with a bar on one time axis, and what can be filtered. */
+export function* casesMarkup(digest: Digest): Generator<Markup> {
+  const cases = digest.pages.flatMap(page => page.cases);
+  yield html`<section id="cases" aria-labelledby="cases-title"><h2 id="cases-title">Cases</h2>
+${filterMarkup(cases)}
+<p class="axis" aria-hidden="true"><span>0</span><span>${durationText(Math.round(digest.end.time))}</span></p>`;
+  let index = 0;
+  for (const page of digest.pages) {
+    yield html`<section class="page"><h3>${page.title} <span class="quiet">${page.file}</span></h3><ol>`;
+    for (const each of page.cases) yield rowMarkup(each, index++, digest.end.time);
+    yield html`</ol></section>`;
+  }
+  yield html`<p id="none" hidden>No case is like that.</p></section>`;
+}
+
+function filterMarkup(cases: readonly DigestedCase[]): Markup {
+  const outcomes = gravest.filter(outcome => cases.some(each => each.outcomes[outcome]));
+  const tags = [...new Set(cases.flatMap(each => each.tags))].sort();
+  return html`<form id="filter" hidden>
+<label>Outcome <select name="outcome"><option value="">any</option>${outcomes.map(each => html`<option>${each}</option>`)}</select></label>
+${tags.length > 0 && html`<label>Tag <select name="tag"><option value="">any</option>${tags.map(each => html`<option>${each}</option>`)}</select></label>`}
+<label>Text <input type="search" name="text" autocomplete="off" spellcheck="false"></label>
+<output aria-live="polite">${counted(cases.length, 'case')}</output>
+</form>`;
+}
+
+function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
+  const { title, address, tags, request, outcomes, courses, first } = each;
+  const outcome = gravestOf(each);
+  const times = courses.outcome.length;
+  const { status, time } = first.event;
+  const repeated = times > 1;
+  const took = repeated ? medianOf(each) : outcome === 'blocked' ? '' : durationText(time);
+  return html`<li class="case" data-outcomes="${Object.keys(outcomes).join(' ')}" data-tags="${tags.join('\n')}" data-case="${index}"><details><summary>
+<span class="outcome ${outcome}">${outcome}</span>
+<span class="name">${title}${repeated && html` <span class="quiet">${timesInWords(each)}</span>`}</span>
+<span class="request">${request}</span>
+<span class="status">${!repeated && status}</span>
+<span class="time">${took}</span>
+${barMarkup(each, length)}</summary>
+<p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
+${repeated ? html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript>` : onceMarkup(each)}
+</details></li>`;
+}
+
+function timesInWords({ outcomes, courses }: DigestedCase): string {
+  const told = gravest.flatMap(each => (outcomes[each] ? [`${grouped(outcomes[each])} ${each}`] : []));
+  const times = `${grouped(courses.outcome.length)} times`;
+  return told.length === 1 ? times : `${times}: ${inWords(told)}`;
+}
+
+function medianOf({ times }: DigestedCase): string {
+  const median = times.percentile(50);
+  return median === undefined ? '' : `median ${timeText(median)}`;
+}
+
+/** What became of a case that ran once: its checks, and what went over the wire. */
+function onceMarkup({ first }: DigestedCase): Markup {
+  const { event, checks, exchanges } = first;
+  const why = whySkipped(event);
+  const { problem } = event;
+  return html`${why && html`<p>${why}</p>`}${problem && html`<p>${problem.message}</p>`}
+${checks.length > 0 && html`<ul class="checks">${checks.map(({ text, label, holds }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'holds' : 'does not hold'}</span> ${label && `${label}: `}<code>${text}</code></li>`)}</ul>`}
+${exchangesMarkup(
+  exchanges,
+  checks.filter(({ holds }) => holds !== 'yes'),
+)}`;
+}
+
+/** So many places of a bar can be told apart. */
+const places = 200;
+
+/** When a case ran and for how long, on the time axis of the whole run; what did not pass stands out. */
+function barMarkup({ courses }: DigestedCase, length: number): Markup {
+  const scale = places / Math.max(length, 1);
+  const marks = new Array<'ran' | 'bad' | undefined>(places).fill(undefined);
+  for (const [index, at] of courses.at.entries()) {
+    if (at < 0) continue;
+    const bad = courses.outcome[index] === 'failed' || courses.outcome[index] === 'error';
+    const from = Math.min(places - 1, Math.floor(at * scale));
+    const to = Math.min(places - 1, Math.floor((at + courses.time[index]!) * scale));
+    for (let place = from; place <= to; place++) if (bad || !marks[place]) marks[place] = bad ? 'bad' : 'ran';
+  }
+  let bars = '';
+  for (let place = 0; place < places; ) {
+    const kind = marks[place];
+    let end = place + 1;
+    while (end < places && marks[end] === kind) end++;
+    if (kind) bars += `<rect class="${kind}" x="${place}" width="${end - place}" height="8"/>`;
+    place = end;
+  }
+  return html`<svg class="bar" viewBox="0 0 ${places} 8" preserveAspectRatio="none" aria-hidden="true">${new Markup(bars)}</svg>`;
+}
+
+/** Each time that cases ran which ran more than once, for the script of the page: by the number of the case. */
+export function* coursesData(digest: Digest): Generator<Markup> {
+  yield new Markup('<script type="application/json" id="courses">{');
+  let separator = '';
+  let index = 0;
+  for (const { courses } of digest.pages.flatMap(page => page.cases)) {
+    const number = index++;
+    if (courses.outcome.length < 2) continue;
+    const columns = { ...courses, outcome: courses.outcome.map(each => gravest.indexOf(each)) };
+    yield new Markup(
+      `${separator}"${number}":${JSON.stringify(columns, shortNumber).replaceAll('<', '\\u003c')}`,
+    );
+    separator = ',';
+  }
+  yield new Markup('}</script>\n');
+}
+
+function shortNumber(_key: string, value: unknown): unknown {
+  return typeof value === 'number' ? Math.round(value * 10) / 10 : value;
+}

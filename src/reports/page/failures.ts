@@ -1,0 +1,105 @@
+import type { CheckEvent } from '../../core/record/events.ts';
+import { counted, grouped } from '../../core/text/nearest.ts';
+import { durationText } from '../../core/values/text.ts';
+import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
+import type { Digest, DigestedFailure } from '../digest.ts';
+import { exchangesMarkup } from './exchange.ts';
+import { html, type Markup } from './markup.ts';
+import { proseMarkup } from './prose.ts';
+
+/** What did not pass, each case as an entry with all that is needed to act on it; bounds of the whole run first. */
+export function* failuresMarkup(digest: Digest): Generator<Markup> {
+  const { failures, tally, untold } = digest;
+  if (failures.length + tally.exceeded.length === 0 && digest.blocked.size === 0) return;
+  yield html`<section id="failures" aria-labelledby="failures-title"><h2 id="failures-title">What did not pass</h2>`;
+  for (const { text, place, found } of tally.exceeded)
+    yield html`<article class="entry"><h3><span class="outcome failed">not kept</span> The bound <code>${text}</code></h3>
+<p class="where">${place.file}:${place.line}</p>
+<dl class="check"><div><dt>found</dt><dd class="found">${found}</dd></div></dl></article>`;
+  const told = new Set<string>();
+  for (const [index, failure] of failures.entries()) {
+    const isFirst = !told.has(failure.event.case);
+    told.add(failure.event.case);
+    yield entryMarkup(failure, index, isFirst, digest);
+  }
+  if (untold > 0)
+    yield html`<p>${counted(untold, 'more failure')} of cases are not told here one by one; the list of cases counts them, and a report in another format (.json, .csv) tells each.</p>`;
+  for (const [cause, cases] of digest.blocked)
+    if (!told.has(cause))
+      yield html`<article class="entry"><h3><span class="outcome blocked">blocked</span> Because of ${cause}</h3>${blockedList(cases)}</article>`;
+  yield html`</section>`;
+}
+
+function entryMarkup(failure: DigestedFailure, index: number, isFirst: boolean, digest: Digest): Markup {
+  const { page, event, checks, exchanges, prose } = failure;
+  const { outcome, place, request, status, time, problem } = event;
+  const failing = checks.filter(({ holds }) => holds !== 'yes');
+  const holding = checks.filter(({ holds }) => holds === 'yes');
+  const blocked = isFirst ? digest.blocked.get(event.case) : undefined;
+  const figures = [
+    request,
+    status === undefined ? undefined : `status ${status}`,
+    durationText(time),
+    howOften(failure, digest),
+  ];
+  return html`<article class="entry" id="failure-${index + 1}">
+<h3><span class="outcome ${outcome}">${outcome}</span> ${titleOf(event)}</h3>
+<p class="where">${pageTitleOf(page, digest.run.rounds !== 1)} · ${place.file}:${place.line} · ${figures.filter(Boolean).join(' · ')}</p>
+${rowsOf(failure).map(values => html`<p class="row">${values}</p>`)}
+${prose && html`<div class="prose">${proseMarkup(prose)}</div>`}
+${failing.map((check, at) => checkMarkup(check, failing[at - 1]?.nearest))}
+${problem && html`<div class="check"><p class="statement"><span>${problem.message}</span> <span class="quiet">${problem.place.file}:${problem.place.line}</span></p></div>`}
+${holding.length > 0 && html`<details><summary>${holdingInWords(holding.length)}</summary><ul>${holding.map(({ text, label }) => html`<li>${label && `${label}: `}<code>${text}</code></li>`)}</ul></details>`}
+${blocked && html`<details><summary>${counted(blocked.length, 'case')} ${blocked.length === 1 ? 'is' : 'are'} blocked by this</summary>${blockedList(blocked)}</details>`}
+${exchangesMarkup(exchanges, failing)}
+</article>`;
+}
+
+/** Of how many times it did not pass, where it ran more than once. */
+function howOften({ page, event }: DigestedFailure, { pages }: Digest): string | undefined {
+  const known = pages
+    .find(({ file }) => file === page.file)
+    ?.cases.find(({ address }) => address === event.case);
+  const all = known?.courses.outcome.length ?? 1;
+  const bad = (known?.outcomes.failed ?? 0) + (known?.outcomes.error ?? 0);
+  return all > 1 ? `${grouped(bad)} of ${grouped(all)} times` : undefined;
+}
+
+function holdingInWords(count: number): string {
+  return count === 1 ? 'One more check holds' : `${count} more checks hold`;
+}
+
+function rowsOf({ page, event }: DigestedFailure): string[] {
+  return [...(page.rows ?? []), ...(event.row ? [event.row] : [])].map(
+    ({ number, total, values }) => `Row ${number} of ${total}: ${values}`,
+  );
+}
+
+function blockedList(
+  cases: Digest['blocked'] extends ReadonlyMap<string, infer List> ? List : never,
+): Markup {
+  return html`<ul>${cases.map(
+    ({ event, count }) =>
+      html`<li>${event.title} <span class="quiet">${event.case}${count > 1 && `, ${count} times`}${event.blocked?.name !== undefined && `: ${blockedInWords(event.blocked, event.blocked.by)}`}</span></li>`,
+  )}</ul>`;
+}
+
+/** The check as written, then what was expected and what was found under each other, so that the eye compares them. */
+function checkMarkup(check: CheckEvent, toldBefore: string | undefined): Markup {
+  const { place, text, label, level, expected, found, at, origins = [], differences, nearest } = check;
+  return html`<div class="check">
+<p class="statement"><span>${label !== undefined && `${label}: `}<code>${text}</code></span> <span class="quiet">${place.file}:${place.line}</span></p>
+<dl>
+${level !== undefined && pair('set in', level)}
+${expected !== undefined && pair('expected', expected, 'expected')}
+${found !== undefined && pair('found', found, 'found')}
+${differences?.map(each => html`${pair(each.at, `expected ${each.expected}`, 'expected')}${pair('', `found ${each.found}`, 'found')}`)}
+${at !== undefined && !differences && pair('at', at)}
+${origins.map(({ name, value, origin }) => pair(`{${name}}`, `${value}, ${origin}`))}
+${nearest !== undefined && nearest !== toldBefore && pair('response', nearest, 'quiet')}
+</dl></div>`;
+}
+
+function pair(name: string, value: string, role?: string): Markup {
+  return html`<div><dt>${name}</dt><dd${role && html` class="${role}"`}>${value}</dd></div>`;
+}

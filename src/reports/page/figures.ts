@@ -1,0 +1,66 @@
+import { apdexText, percentText, rateText } from '../../core/record/bounds.ts';
+import type { Figures } from '../../core/record/figures.ts';
+import { counted, grouped } from '../../core/text/nearest.ts';
+import { durationText, sizeText } from '../../core/values/text.ts';
+import { chartsOf } from '../charts/charts.ts';
+import { svgOf } from '../charts/drawing.ts';
+import type { Digest } from '../digest.ts';
+import { joined } from '../style.ts';
+import { timeText } from '../time-text.ts';
+import { html, Markup } from './markup.ts';
+
+/** So many requests have a line of their own, the slowest first where there are more. */
+const mostRequests = 300;
+
+/** How fast and how well the service answered, where cases ran more than once. */
+export function* figuresMarkup({ performance, end, tally }: Digest): Generator<Markup> {
+  if (!performance.repeats || performance.total.times.count === 0) return;
+  const { total, requests } = performance;
+  const all = requests.filter(({ figures }) => figures.requests > 1);
+  const once = requests.length - all.length;
+  const shown =
+    all.length <= mostRequests
+      ? all
+      : all
+          .sort((a, b) => (b.figures.times.percentile(95) ?? 0) - (a.figures.times.percentile(95) ?? 0))
+          .slice(0, mostRequests);
+  yield html`<section id="figures" aria-labelledby="figures-title"><h2 id="figures-title">Figures</h2>
+<p>A request fails where no answer comes, or where a check of its answer does not hold. Apdex counts what was answered within ${durationText(total.threshold)} in full, what took up to four times as long by half, and what failed not at all.</p>`;
+  if (tally.bounds.length > 0)
+    yield html`<ul class="checks">${tally.bounds.map(({ text, holds, found }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'is kept' : 'is not kept'}</span> <code>${text}</code> <span class="quiet">found ${found}</span></li>`)}</ul>`;
+  for (const [index, drawing] of chartsOf(performance).entries())
+    yield html`<figure><h3>${drawing.title}</h3><div class="wide" tabindex="0" role="region" aria-label="Chart">${new Markup(svgOf(drawing, `chart-${index + 1}`))}</div><figcaption>${joined(drawing.says)}</figcaption></figure>`;
+  yield html`<h3>Request by request</h3>
+${once > 0 && html`<p>${counted(once, 'request')} that ${once === 1 ? 'was' : 'were'} sent once ${once === 1 ? 'is' : 'are'} not listed.</p>`}
+${all.length > shown.length && html`<p>The ${shown.length} slowest of ${counted(all.length, 'request')}.</p>`}
+<div class="wide" tabindex="0" role="region" aria-label="Figures of each request"><table><thead><tr><th scope="col">Request</th>${columns.map(([name]) => html`<th scope="col">${name}</th>`)}</tr></thead><tbody>`;
+  for (const { title, request, figures } of shown)
+    yield html`<tr><th scope="row">${title} <span class="quiet">${request}</span></th>${cellsOf(figures, end.time)}</tr>`;
+  yield html`</tbody><tfoot><tr><th scope="row">In total</th>${cellsOf(total, end.time)}</tr></tfoot></table></div></section>`;
+}
+
+const columns: readonly (readonly [string, (figures: Figures, length: number) => string | undefined])[] = [
+  ['sent', ({ requests }) => grouped(requests)],
+  ['failed', ({ failed, errorRate }) => (failed === 0 ? '0' : percentText(errorRate!))],
+  ['Apdex', ({ apdex }) => (apdex === undefined ? '' : apdexText(apdex))],
+  ['shortest', ({ times }) => shortTime(times.min)],
+  ['mean', ({ times }) => shortTime(times.mean)],
+  ['50 %', ({ times }) => shortTime(times.percentile(50))],
+  ['90 %', ({ times }) => shortTime(times.percentile(90))],
+  ['95 %', ({ times }) => shortTime(times.percentile(95))],
+  ['99 %', ({ times }) => shortTime(times.percentile(99))],
+  ['longest', ({ times }) => shortTime(times.max)],
+  ['a second', ({ requests }, length) => rateText(requests / Math.max(length / 1000, 0.001))],
+  [
+    'received a second',
+    ({ received }, length) => sizeText(Math.round(received / Math.max(length / 1000, 0.001))),
+  ],
+];
+
+function shortTime(milliseconds: number | undefined): string {
+  return milliseconds === undefined ? '' : timeText(milliseconds);
+}
+
+function cellsOf(figures: Figures, length: number): Markup {
+  return html`${columns.map(([, read]) => html`<td>${read(figures, length)}</td>`)}`;
+}

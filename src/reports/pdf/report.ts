@@ -1,0 +1,195 @@
+import { apdexText, percentText } from '../../core/record/bounds.ts';
+import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/record/events.ts';
+import type { Figures } from '../../core/record/figures.ts';
+import type { Tally } from '../../core/record/tally.ts';
+import { counted, grouped, inWords } from '../../core/text/nearest.ts';
+import { durationText, sizeText } from '../../core/values/text.ts';
+import { pageTitleOf, titleOf } from '../cases.ts';
+import { chartsOf } from '../charts/charts.ts';
+import { type Digest, type DigestedCase, type DigestedFailure, digest, gravestOf } from '../digest.ts';
+import { factsOf, totalsInWords } from '../facts.ts';
+import { joined } from '../style.ts';
+import { timeText } from '../time-text.ts';
+import { verdictInWords } from '../verdict.ts';
+import { draw } from './drawing.ts';
+import { type Colour, Paper } from './paper.ts';
+
+const limits = { failures: 60, ofEach: 1, kept: 0 };
+/** So many cases and requests are listed; a document of hundreds of pages is read by nobody. */
+const mostListed = 600;
+/** So many characters of a body are shown. */
+const shownBody = 1200;
+
+/** The report for those who decide: verdict, totals, what did not pass and why, all cases, the figures. */
+export async function* pdfReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<Uint8Array> {
+  const digested = await digest(events, tally, limits);
+  const { run } = digested;
+  const paper = new Paper(`${run.title}: ${verdictInWords(tally)}`);
+  writeHead(digested, paper);
+  writeFailures(digested, paper);
+  writeFigures(digested, paper);
+  writeCases(digested, paper);
+  yield* paper.finish(`${run.title}, ${run.at.slice(0, 16).replace('T', ' ')} UTC`);
+}
+
+function writeHead({ run, tally, endpoints, performance }: Digest, paper: Paper): void {
+  paper.text(run.title, { font: 'title', size: 11, colour: 'slate', below: 2 });
+  paper.text(verdictInWords(tally), {
+    font: 'title',
+    size: 19,
+    colour: tally.passed ? 'holds' : 'failed',
+    below: 10,
+  });
+  for (const [name, value] of factsOf(run, tally, endpoints)) {
+    paper.pair(name, value, 80);
+  }
+  paper.doc.y += 8;
+  paper.text(joined(totalsInWords(tally, performance)), { size: 10, below: 8 });
+  for (const { text, holds, found } of tally.bounds)
+    paper.text(`The bound ${text} is ${holds === 'yes' ? '' : 'not '}kept: ${found}`, {
+      colour: holds === 'yes' ? 'ink' : 'failed',
+      below: 1,
+    });
+}
+
+function writeFailures(digested: Digest, paper: Paper): void {
+  const { failures, untold } = digested;
+  if (failures.length === 0) return;
+  paper.heading('What did not pass', 160);
+  for (const failure of failures) writeFailure(failure, digested, paper);
+  if (untold > 0)
+    paper.text(
+      `${counted(untold, 'more failure')} of cases ${untold === 1 ? 'is' : 'are'} not told here one by one.`,
+    );
+}
+
+function writeFailure(
+  { page, event, checks, exchanges }: DigestedFailure,
+  { run, blocked }: Digest,
+  paper: Paper,
+): void {
+  const { outcome, place, row, problem } = event;
+  paper.keep(100);
+  paper.rule();
+  paper.text(`${outcome}  `, { font: 'bold', size: 11, colour: colourOf(outcome), continued: true });
+  paper.text(titleOf(event), { font: 'bold', size: 11, below: 1 });
+  paper.text(`${pageTitleOf(page, run.rounds !== 1)}, ${place.file}:${place.line}`, {
+    colour: 'slate',
+    size: 8.5,
+  });
+  if (row) paper.text(`Row ${row.number} of ${row.total}: ${row.values}`, { colour: 'slate', size: 8.5 });
+  for (const check of checks) if (check.holds !== 'yes') writeCheck(check, paper);
+  if (problem) paper.text(problem.message, { colour: 'failed' });
+  const blocks = blocked.get(event.case) ?? [];
+  if (blocks.length > 0)
+    paper.text(
+      `Blocked by it: ${inWords(blocks.slice(0, 12).map(each => each.event.title))}${blocks.length > 12 ? ` and ${blocks.length - 12} more` : ''}.`,
+      { colour: 'slate' },
+    );
+  const last = exchanges.at(-1);
+  if (last) writeExchange(last, paper);
+  paper.doc.y += 8;
+}
+
+function writeCheck({ text, label, expected, found, at }: CheckEvent, paper: Paper): void {
+  paper.text(label === undefined ? text : `${label}: ${text}`, { font: 'mono', size: 9, below: 1 });
+  if (expected !== undefined) writePair('expected', expected, 'ink', paper);
+  if (found !== undefined) writePair('found', found, 'failed', paper);
+  if (at !== undefined) writePair('at', at, 'ink', paper);
+  paper.doc.y += 4;
+}
+
+function writePair(name: string, value: string, colour: Colour, paper: Paper): void {
+  paper.pair(name, value, 52, { font: 'mono', size: 8.5, colour, indent: 12 });
+}
+
+function writeExchange({ request, response, fault, times }: ExchangeEvent, paper: Paper): void {
+  const style = { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 2 } as const;
+  paper.text(`${request.method} ${request.url}`, { ...style, colour: 'ink' });
+  writeBody(request.body, paper);
+  paper.text(
+    response
+      ? `${response.status} ${response.reason}, ${timeText(times.total)}`
+      : (fault?.message ?? 'No answer.'),
+    { ...style, colour: 'ink' },
+  );
+  writeBody(response?.body, paper);
+}
+
+function writeBody(body: ExchangeEvent['request']['body'], paper: Paper): void {
+  if (!body || body.size === 0) return;
+  const { text, size } = body;
+  const told =
+    text === undefined
+      ? `${sizeText(size)} that are no text`
+      : text.length > shownBody
+        ? `${text.slice(0, shownBody)} … (${sizeText(size)})`
+        : text;
+  paper.text(told, { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 4 });
+}
+
+function writeFigures({ performance }: Digest, paper: Paper): void {
+  if (!performance.repeats || performance.total.times.count === 0) return;
+  const { total, requests } = performance;
+  paper.heading('Figures', 240);
+  for (const drawing of chartsOf(performance)) draw(drawing, paper);
+  paper.keep(120);
+  paper.text('Request by request', { font: 'bold', size: 10 });
+  const listed = requests.filter(({ figures }) => figures.requests > 1);
+  const head = ['', 'sent', 'failed', 'Apdex', '50 %', '90 %', '95 %', '99 %', 'longest'];
+  const rows = listed
+    .slice(0, mostListed)
+    .map(({ title, request, figures }) => [`${title}\n${request}`, ...figuresOf(figures)]);
+  const table = [head, ...rows, ['In total', ...figuresOf(total)]];
+  paper.table(table, ['*', 34, 38, 34, 42, 42, 42, 42, 44], 1);
+  const left = requests.length - rows.length;
+  if (left > 0)
+    paper.text(
+      `${counted(left, 'request')} that ${left === 1 ? 'was' : 'were'} sent once ${left === 1 ? 'is' : 'are'} not listed here.`,
+    );
+}
+
+function figuresOf({ requests, failed, errorRate, apdex, times }: Figures): string[] {
+  const time = (milliseconds: number | undefined) =>
+    milliseconds === undefined ? '' : timeText(milliseconds);
+  return [
+    grouped(requests),
+    failed === 0 ? '0' : percentText(errorRate!),
+    apdex === undefined ? '' : apdexText(apdex),
+    ...[50, 90, 95, 99].map(percent => time(times.percentile(percent))),
+    time(times.max),
+  ];
+}
+
+function writeCases({ pages }: Digest, paper: Paper): void {
+  paper.heading('Cases', 120);
+  let left = mostListed;
+  for (const page of pages) {
+    if (left <= 0) break;
+    paper.keep(60);
+    paper.text(page.title, { font: 'bold', size: 10, below: 2 });
+    const shown = page.cases.slice(0, left);
+    left -= shown.length;
+    paper.table(shown.map(rowOf), [46, '*', 150, 30, 60], 3, ([outcome = '']) => colourOf(outcome));
+  }
+  const all = pages.reduce((sum, page) => sum + page.cases.length, 0);
+  if (all > mostListed) paper.text(`${counted(all - mostListed, 'more case')} are not listed here.`);
+}
+
+function rowOf(each: DigestedCase): string[] {
+  const { title, request = '', first, courses, outcomes, times } = each;
+  const count = courses.outcome.length;
+  const bad = (outcomes.failed ?? 0) + (outcomes.error ?? 0);
+  const often =
+    count === 1 ? '' : bad > 0 ? `, ${grouped(bad)} of ${grouped(count)} times` : `, ${grouped(count)} times`;
+  const median = times.percentile(50);
+  const took = count === 1 ? durationText(first.event.time) : median === undefined ? '' : timeText(median);
+  const status = count === 1 ? String(first.event.status ?? '') : '';
+  return [gravestOf(each), title + often, request, status, first.event.at === undefined ? '' : took];
+}
+
+function colourOf(outcome: string): Colour {
+  if (outcome === 'passed') return 'ink';
+  if (outcome === 'failed' || outcome === 'error') return outcome;
+  return 'grey';
+}

@@ -1,0 +1,21 @@
+import type { RunEvent } from '../../src/core/record/events.ts';
+import { Tally } from '../../src/core/record/tally.ts';
+import { loadFormat } from '../../src/reports/formats.ts';
+import type { Ending } from '../../src/reports/index.ts';
+
+async function* replay(events: readonly RunEvent[]): AsyncGenerator<RunEvent> {
+  yield* events;
+}
+
+/** A report of a run, as the bytes of its file. */
+export async function bytesOf(ending: Ending, events: readonly RunEvent[]): Promise<Buffer> {
+  const tally = new Tally();
+  for (const event of events) tally.add(event);
+  const parts: Buffer[] = [];
+  for await (const part of (await loadFormat(ending))(replay(events), tally)) parts.push(Buffer.from(part));
+  return Buffer.concat(parts);
+}
+
+export async function textOf(ending: Ending, events: readonly RunEvent[]): Promise<string> {
+  return (await bytesOf(ending, events)).toString('utf8');
+}
