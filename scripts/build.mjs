@@ -106,6 +106,7 @@ const parts = new Map([
   ['fontoxpath', 'fontoxpath'],
   ['./html-library.ts', 'src/core/language/documents/html-library.ts'],
   ['./schema-library.ts', 'src/core/language/documents/schema-library.ts'],
+  ['../language/documents/schema-library.ts', 'src/core/language/documents/schema-library.ts'],
   ['./dates-library.ts', 'src/core/language/dates-library.ts'],
   ['csv-parse', 'csv-parse'],
   ['./spreadsheet-library.ts', 'src/core/values/spreadsheet-library.ts'],
@@ -164,7 +165,9 @@ async function bundle(source, file, banner = '', plugins = common.plugins) {
 
 const here = "'use strict'; const mervokUrl = require('node:url').pathToFileURL(__filename).href;";
 const metafiles = [await bundle('src/cli/main.ts', 'mervok.cjs')];
-for (const [path, source] of parts)
+for (const [path, source] of new Map(
+  [...parts].map(([path, source]) => [fileOf(path), [path, source]]),
+).values())
   metafiles.push(await bundle(source, fileOf(path), here, untrimmed.has(path) ? [apart] : common.plugins));
 await esbuild.build({
   ...common,

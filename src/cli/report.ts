@@ -1,12 +1,12 @@
 import { resolve } from 'node:path';
-import type { RunEvent } from '../core/record/events.ts';
+import type { EventOf, RunEvent } from '../core/record/events.ts';
 import { Tally } from '../core/record/tally.ts';
-import { isEvent } from '../core/record/validate.ts';
+import { openEventCheck } from '../core/record/validate.ts';
 import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
 import { inWords } from '../core/text/nearest.ts';
 import { findRun, readRecord, readSummary } from '../drivers/runs.ts';
-import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
+import { stringWidth } from '../reports/width.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
@@ -19,7 +19,12 @@ export interface ReportFlags {
   readonly onlyFailures?: boolean;
 }
 
-type Record = () => AsyncIterable<RunEvent>;
+interface OpenRecord {
+  /** From its beginning, as often as it is asked for. Throws FileMistake where the record is damaged. */
+  readonly events: () => AsyncIterable<RunEvent>;
+  /** What its end says, so that its figures need not be counted before it is read. */
+  readonly end?: EventOf<'end'>;
+}
 
 /** Renders runs on record: into files, or on the terminal as they were told then. */
 export async function reportCommand(
@@ -30,58 +35,60 @@ export async function reportCommand(
   const output = flags.output ?? [];
   refuseUnknownEndings(output);
   const record = await openRecord(named.length === 0 ? ['last'] : named, flags, terminal);
-  // Damage is found before anything is written.
-  const tally = await talliedOf(record);
   if (output.length === 0) await tell(record, flags, terminal);
-  else if (!(await writeReports(output, record, tally, terminal))) process.exitCode = exitCodes.unfinished;
+  else if (!(await writeReports(output, record.events, await tallyOf(record), terminal)))
+    process.exitCode = exitCodes.unfinished;
 }
 
 async function openRecord(
   named: readonly string[],
   { merge }: ReportFlags,
   { err }: Terminal,
-): Promise<Record> {
+): Promise<OpenRecord> {
   const found = named.map(each => findRun(each, rootHere()));
-  if (found.length > 1 && !merge)
+  const [first, ...others] = found as [(typeof found)[0], ...typeof found];
+  if (others.length > 0 && !merge)
     throw new UsageMistake(`These are ${found.length} runs. To tell them as one: mervok report --merge …`);
-  const [first, ...others] = found.map(({ path }) => path);
-  if (others.length === 0) return () => withEnd(readRecord(first!, isEvent));
-  const twice = found.find(
-    ({ path }, at) => found.findIndex(each => resolve(each.path) === resolve(path)) < at,
-  );
-  if (twice) throw new UsageMistake(`'${twice.id}' is named twice; what it holds would count twice.`);
-  const records = await Promise.all(
-    found.map(async ({ path }) => ({
-      run: (await readSummary(path)).run,
-      events: () => readRecord(path, isEvent),
-    })),
-  );
-  const runs = records.map(({ run }) => run);
+  const isEvent = await openEventCheck();
+  const summaries = await Promise.all(found.map(({ path }) => readSummary(path)));
+  const { end } = summaries[0]!;
+  const events = ({ path }: { path: string }) => readRecord(path, isEvent);
+  if (others.length === 0)
+    return end ? { events: () => events(first), end } : { events: () => withEnd(events(first)) };
+  refuseTwice(found);
+  const runs = summaries.map(({ run }) => run);
   const missing = missingShards(runs);
   if (missing.length > 0) err(`${inWords(missing)} ${missing.length === 1 ? 'is' : 'are'} missing.\n`);
   if (new Set(runs.flatMap(({ shard }) => shard?.share ?? [])).size > 1)
     err('These shards were not cut from the same selection: cases may be missing, or stand here twice.\n');
-  return () => mergeRecords(records);
+  return { events: () => mergeRecords(found.map((each, at) => ({ run: runs[at]!, events: events(each) }))) };
 }
 
-async function talliedOf(record: Record): Promise<Tally> {
+function refuseTwice(found: readonly { id: string; path: string }[]): void {
+  const paths = found.map(({ path }) => resolve(path));
+  const twice = paths.findIndex((path, at) => paths.indexOf(path) < at);
+  if (twice >= 0)
+    throw new UsageMistake(`'${found[twice]!.id}' is named twice; what it holds would count twice.`);
+}
+
+async function tallyOf({ events, end }: OpenRecord): Promise<Tally> {
+  if (end) return Tally.at(end);
   const tally = new Tally();
-  for await (const event of record()) tally.add(event);
+  for await (const event of events()) tally.add(event);
   return tally;
 }
 
 async function tell(
-  record: Record,
+  { events }: OpenRecord,
   { quiet = false, onlyFailures = false }: ReportFlags,
   { out, paint, width }: Terminal,
 ): Promise<void> {
-  const titles = new Set<string>();
-  for await (const event of record())
-    if (event.type === 'page' || event.type === 'case') titles.add(event.title);
   const tally = new Tally();
-  const measure = await createMeasure([...titles]);
-  const report = new TerminalReport({ write: out, paint, measure, width, quiet, onlyFailures }, tally);
-  for await (const event of record()) {
+  const report = new TerminalReport(
+    { write: out, paint, measure: stringWidth, width, quiet, onlyFailures },
+    tally,
+  );
+  for await (const event of events()) {
     tally.add(event);
     report.add(event);
   }

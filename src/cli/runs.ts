@@ -1,5 +1,4 @@
 import { compareRuns, gatherRun } from '../core/record/compare.ts';
-import type { EventOf } from '../core/record/events.ts';
 import { Tally } from '../core/record/tally.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
@@ -36,7 +35,7 @@ export async function runsCommand({ json }: { readonly json?: boolean }, termina
   const column = Math.max(...runs.map(({ id }) => id.length)) + 2;
   for (const { id, run, end, verdict } of runs) {
     const took = end ? durationText(end.time) : '';
-    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : tallyOf(end).passed ? 'passed' : 'failed';
+    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : Tally.at(end).passed ? 'passed' : 'failed';
     const line = `${id.padEnd(column)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
     const room = width - column - 9;
     const about = run ? `${run.selected ?? 'all'}${runInWords(run)}` : '';
@@ -56,18 +55,13 @@ async function summaryOf(path: string) {
       run,
       end,
       verdict: end
-        ? verdictInWords(tallyOf(end))
+        ? verdictInWords(Tally.at(end))
         : 'It was killed, or goes on; what it had done is on record.',
     };
   } catch (error) {
     if (error instanceof FileMistake) return { run: undefined, end: undefined, verdict: error.message };
     throw error;
   }
-}
-
-/** The figures at the end of a record. */
-function tallyOf({ totals, stopped, bounds = [] }: EventOf<'end'>): Tally {
-  return Object.assign(new Tally(), { ...totals, stopped, bounds });
 }
 
 /** Sets a later run against an earlier one; without names the last two. */

@@ -4,7 +4,7 @@ import type { Tally } from '../core/record/tally.ts';
 import { sizeText } from '../core/values/text.ts';
 import { writeWhole } from '../drivers/record.ts';
 import { endingOf, endingsInWords, loadReport } from '../reports/index.ts';
-import { UsageMistake } from './exit.ts';
+import { isForPeople, UsageMistake } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Throws UsageMistake. */
@@ -33,6 +33,8 @@ export async function writeReports(
       await writeWhole(file, report(events(), tally));
       out?.(`${file}, ${sizeText(statSync(file).size)}\n`);
     } catch (error) {
+      // Where the record itself cannot be read, no other report can be made of it either.
+      if (isForPeople(error)) throw error;
       whole = false;
       err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
     }

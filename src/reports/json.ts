@@ -39,8 +39,8 @@ function totals(tally: Tally) {
     requests: tally.requests,
     bytesReceived: tally.received,
     milliseconds: tally.duration,
-    medianMilliseconds: tally.percentile(50),
-    p95Milliseconds: tally.percentile(95),
+    medianMilliseconds: tally.half,
+    p95Milliseconds: tally.most,
     stopped: tally.stopped,
   };
 }

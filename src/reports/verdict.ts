@@ -57,7 +57,7 @@ export function checksInWords(checks: number, held: number): string {
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */
 export function figuresInWords(tally: Tally): string {
   const took = `${counted(tally.requests, 'request')} in ${durationText(tally.duration)}, ${sizeText(tally.received)} received`;
-  const [half, most] = [tally.percentile(50), tally.percentile(95)];
+  const { half, most } = tally;
   if (half === undefined || most === undefined) return took;
   return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}`;
 }
@@ -114,7 +114,7 @@ export function progressInWords(
   const bad = failed + error + blocked;
   const time = durationText(Math.round(elapsed / 1000) * 1000);
   const repeats = rounds !== 1 || users > 1;
-  const median = repeats && elapsed >= 1000 ? tally.percentile(50) : undefined;
+  const median = repeats && elapsed >= 1000 ? tally.half : undefined;
   const far = all > 0 ? `${grouped(done)} of ${counted(Math.max(all, done), 'case')}` : counted(done, 'case');
   const fast =
     median === undefined

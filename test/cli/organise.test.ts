@@ -408,7 +408,7 @@ test('users and rounds, for a while, with pauses; only what failed is told', asy
   assert.match(junit, /<testsuite name="Make, user 2, round 3" tests="2"/);
   assert.match(
     (await mervok(folder, ['run', '--for', '200ms'])).out,
-    /^Make, for 200 ms\n\nAll \d+ checks hold/,
+    /^Make, for 200 ms\n\n +sent [\s\S]*^in total .*\n\nAll \d+ checks hold/m,
   );
 });
 
@@ -510,7 +510,7 @@ test('many users wait at the same time without a word on standard error; the sam
   assert.equal(err, '');
   assert.equal(out.match(/^failed/gm)!.length, 3);
   assert.equal(out.match(/^blocked/gm)!.length, 3);
-  assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.json$/m);
+  assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.csv$/m);
 });
 
 test('an interrupt ends users and pages that run at once in order; the record says so', async t => {

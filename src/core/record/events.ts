@@ -173,6 +173,11 @@ export const eventSchema = z.discriminatedUnion('type', [
       requests: z.int(),
       /** Bytes. */
       received: z.int(),
+      /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
+      half: z.optional(z.number()),
+      most: z.optional(z.number()),
+      /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
+      causes: z.optional(z.int()),
     }),
     /** What became of the bounds that apply. */
     bounds: z.optional(

@@ -1,5 +1,5 @@
 import { type BoundResult, BoundsWatch } from './bounds.ts';
-import type { Outcome, RunEvent } from './events.ts';
+import type { EventOf, Outcome, RunEvent } from './events.ts';
 import { defaultApdex } from './figures.ts';
 import type { Stop } from './outcomes.ts';
 import { Times } from './times.ts';
@@ -29,6 +29,18 @@ export class Tally {
   #watch: BoundsWatch | undefined;
   /** What became of the bounds of the run; known at its end. */
   bounds: readonly BoundResult[] = [];
+  /** What its end says of a run that this has not heard the events of. */
+  #told: EventOf<'end'>['totals'] | undefined;
+
+  /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
+  static at({ totals, time, stopped, bounds = [] }: EventOf<'end'>): Tally {
+    const { cases, checks, held, requests, received } = totals;
+    const tally = new Tally();
+    Object.assign(tally, { checks, held, requests, received, duration: time, stopped, bounds });
+    Object.assign(tally.cases, cases);
+    tally.#told = totals;
+    return tally;
+  }
 
   add(event: RunEvent): void {
     this.#watch?.add(event);
@@ -63,23 +75,33 @@ export class Tally {
   }
 
   /** For the end of the record. */
-  get totals(): Extract<RunEvent, { type: 'end' }>['totals'] {
-    const { cases, checks, held, requests, received } = this;
-    return { cases: { ...cases }, checks, held, requests, received };
+  get totals(): EventOf<'end'>['totals'] {
+    const { cases, checks, held, requests, received, half, most, causes } = this;
+    return {
+      cases: { ...cases },
+      checks,
+      held,
+      requests,
+      received,
+      ...(half !== undefined && most !== undefined && { half, most }),
+      ...(causes !== undefined && { causes }),
+    };
   }
 
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
   get causes(): number | undefined {
+    if (this.#told) return this.#told.causes;
     return this.#repeats ? undefined : this.#causes.size;
   }
 
-  /** The time within which so many percent of the responses were there, in milliseconds; nothing without responses. */
-  percentile(percent: number): number | undefined {
-    return this.#times.percentile(percent);
+  /** The time within which half of the responses were there, in milliseconds; nothing without responses. */
+  get half(): number | undefined {
+    return this.#told ? this.#told.half : this.#times.percentile(50);
   }
 
-  get mean(): number | undefined {
-    return this.#times.mean;
+  /** The same for 95 of 100. */
+  get most(): number | undefined {
+    return this.#told ? this.#told.most : this.#times.percentile(95);
   }
 
   /** @param duration of the run so far, in milliseconds */

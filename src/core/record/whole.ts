@@ -51,8 +51,7 @@ function endOf(tally: Tally, start: number, last: number, stopped: Stop | undefi
 
 export interface MergedRecord {
   readonly run: EventOf<'run'>;
-  /** From its beginning, as often as it is asked for. */
-  readonly events: () => AsyncIterable<RunEvent>;
+  readonly events: AsyncIterable<RunEvent>;
 }
 
 /**
@@ -72,7 +71,7 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
   let last = 0;
   let stopped: Stop | undefined;
   for (const { run, events } of records) {
-    for await (const event of withEnd(events())) {
+    for await (const event of withEnd(events)) {
       if (event.type === 'end') {
         stopped ??= event.stopped;
         last = Math.max(last, Date.parse(run.at) + event.time);

@@ -17,8 +17,9 @@ import { type Colour, Paper } from './paper.ts';
 const limits = { failures: 60, ofEach: 1, kept: 0 };
 /** So many cases and requests are listed; a document of hundreds of pages is read by nobody. */
 const mostListed = 600;
-/** So many characters of a body are shown. */
+/** So many characters of a body are shown, and of what the page says around a case. */
 const shownBody = 1200;
+const shownProse = 600;
 
 /** The report for those who decide: verdict, totals, what did not pass and why, all cases, the figures. */
 export async function* pdfReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<Uint8Array> {
@@ -64,7 +65,7 @@ function writeFailures(digested: Digest, paper: Paper): void {
 }
 
 function writeFailure(
-  { page, event, checks, exchanges }: DigestedFailure,
+  { page, event, checks, exchanges, prose }: DigestedFailure,
   { run, blocked }: Digest,
   paper: Paper,
 ): void {
@@ -78,6 +79,7 @@ function writeFailure(
     size: 8.5,
   });
   if (row) paper.text(`Row ${row.number} of ${row.total}: ${row.values}`, { colour: 'slate', size: 8.5 });
+  if (prose) paper.text(cut(prose, shownProse), { font: 'serif', colour: 'slate', below: 6 });
   for (const check of checks) if (check.holds !== 'yes') writeCheck(check, paper);
   if (problem) paper.text(problem.message, { colour: 'failed' });
   const blocks = blocked.get(event.case) ?? [];
@@ -119,13 +121,13 @@ function writeExchange({ request, response, fault, times }: ExchangeEvent, paper
 function writeBody(body: ExchangeEvent['request']['body'], paper: Paper): void {
   if (!body || body.size === 0) return;
   const { text, size } = body;
-  const told =
-    text === undefined
-      ? `${sizeText(size)} that are no text`
-      : text.length > shownBody
-        ? `${text.slice(0, shownBody)} … (${sizeText(size)})`
-        : text;
+  const more = text !== undefined && text.length > shownBody ? ` (${sizeText(size)})` : '';
+  const told = text === undefined ? `${sizeText(size)} that are no text` : cut(text, shownBody) + more;
   paper.text(told, { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 4 });
+}
+
+function cut(text: string, most: number): string {
+  return text.length > most ? `${text.slice(0, most)} …` : text;
 }
 
 function writeFigures({ performance }: Digest, paper: Paper): void {

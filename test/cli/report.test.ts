@@ -1,0 +1,248 @@
+import assert from 'node:assert/strict';
+import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { test } from 'node:test';
+import { endings } from '../../src/reports/index.ts';
+import { caseText } from '../support/collection.ts';
+import { folderWith, mervok } from '../support/program.ts';
+import { serve } from '../support/server.ts';
+
+const pages = {
+  'berths.md':
+    '# Berths\n\nThe *free* ones first.\n\n' +
+    caseText('List', 'GET /good', 'status = 200\nkeep $.state as state') +
+    `# Take\n\nA berth that is free can be taken.\n\n\`\`\`http\nGET /bad\n\`\`\`\n\`\`\`mervok\nstatus = 200\nkeep $.id as berth\n\`\`\`\n` +
+    caseText('Leave', 'GET /{berth}', 'status = 200'),
+  'tides.md': caseText('High water', 'GET /good', 'status = 200'),
+  'sea/depths.md': caseText('Depth', 'GET /good', 'status = 200'),
+};
+
+/** A collection and a server that answers /good with 200 and everything else with 500. */
+async function harbour(t: Parameters<Parameters<typeof test>[0] & object>[0], more = '') {
+  const origin = await serve(t, ({ url }, response) => {
+    response.writeHead(url === '/good' ? 200 : 500, { 'Content-Type': 'application/json' });
+    response.end(JSON.stringify({ state: url === '/good' ? 'free' : 'Åland 漢' }));
+  });
+  return folderWith(t, { 'mervok.yaml': `title: Skerry\nbase: "${origin}"\n${more}`, ...pages });
+}
+
+const beginnings: { readonly [ending: string]: RegExp } = {
+  '.html': /^<!doctype html>/,
+  '.pdf': /^%PDF-1\.\d[\s\S]*%%EOF\s*$/,
+  '.md': /^## Skerry: not passed\n/,
+  '.xlsx': /^PK/,
+  '.csv': /^started,page,case,/,
+  '.json': /^\{\n {2}"format": "mervok-report"/,
+  '.ndjson': /^\{"type":"run"/,
+  '.har': /^\{"log":/,
+  '.xml': /^<\?xml/,
+  '.tap': /^TAP version 14\n/,
+};
+
+test('every format, with the run and of the run on record: the same bytes, in folders that are made', async t => {
+  const folder = await harbour(t);
+  const options = (where: string) => endings.flatMap(ending => ['-o', `${where}/deep/run${ending}`]);
+  const run = await mervok(folder, ['run', ...options('now')]);
+  assert.equal(run.code, 1, run.err);
+  const { code, out, err } = await mervok(folder, ['report', 'last', ...options('later')]);
+  assert.equal(code, 0, err);
+  assert.match(out, /^later\/deep\/run\.html, \d+ kB\n/);
+  for (const ending of endings) {
+    const [now, later] = ['now', 'later'].map(where =>
+      readFileSync(join(folder, where, `deep/run${ending}`), 'latin1'),
+    );
+    assert.match(now!, beginnings[ending]!, ending);
+    // A spreadsheet and a document say when they were made.
+    if (!['.xlsx', '.pdf'].includes(ending)) assert.equal(now, later, ending);
+  }
+  assert.deepEqual(
+    readdirSync(join(folder, 'now/deep')).sort(),
+    endings.map(ending => `run${ending}`).sort(),
+  );
+});
+
+test('the page tells the verdict, what failed with its prose and exchange, and what that blocks', async t => {
+  const folder = await harbour(t);
+  await mervok(folder, ['run', '-o', 'run.html']);
+  const page = readFileSync(join(folder, 'run.html'), 'utf8');
+  assert.match(page, /<h1 class="fails">3 of 5 checks hold\. 1 case failed and 1 is blocked by it\.<\/h1>/);
+  assert.match(page, /<div class="prose"><p>A berth that is free can be taken\.<\/p>/);
+  assert.match(
+    page,
+    /<dt>expected<\/dt><dd class="expected">200<\/dd>[\s\S]*?<dt>found<\/dt><dd class="found">500<\/dd>/,
+  );
+  assert.match(page, /<summary>1 case is blocked by this<\/summary><ul><li>Leave /);
+  assert.match(page, /<mark><b>500<\/b> Internal Server Error<\/mark>/);
+  assert.match(page, /&quot;state&quot;|"state": "Åland 漢"/);
+  assert.doesNotMatch(page, /(?:src|href)="(?!#)/);
+});
+
+test('without -o a run is told again as it was told then', async t => {
+  const folder = await harbour(t);
+  const { out } = await mervok(folder, ['run']);
+  const again = await mervok(folder, ['report']);
+  assert.equal(again.code, 0);
+  assert.equal(again.out.trimEnd(), out.replace(/^Once .*$/m, '').trimEnd());
+  assert.equal((await mervok(folder, ['report', '-q'])).out.split('\n').length, 2);
+});
+
+test('many users: figures request by request at the end, bounds that are not kept in the verdict', async t => {
+  const folder = await harbour(t, 'bounds: |\n  failed < 10 %\n  p95 time < 1 min\n');
+  const { code, out } = await mervok(folder, ['run', '--users', '3', '--rounds', '4', '-o', 'run.html']);
+  assert.equal(code, 1);
+  assert.match(out, /^ +sent +failed +50 % +90 % +95 % +99 % +longest$/m);
+  assert.match(out, /^Take {2}GET \/bad +12 +100 %( +[\d.]+ m?s){5}$/m);
+  assert.match(out, /^in total +48 +25 %/m);
+  assert.match(out, /^not kept failed < 10 % +mervok\.yaml:4\n {11}found +40 %, 24 of 60$/m);
+  assert.match(out, /1 of 2 bounds is not kept\.$/m);
+  for (const line of out.split('\n')) assert.ok(line.length <= 100, line);
+  const page = readFileSync(join(folder, 'run.html'), 'utf8');
+  assert.equal(page.match(/<svg class="chart"/g)!.length, 5);
+  assert.match(page, /is not kept<\/span> <code>failed &lt; 10 %<\/code>/);
+  const { out: runs } = await mervok(folder, ['runs']);
+  assert.match(runs, /1 of 2\s+bounds is not kept\./);
+});
+
+test('a report that cannot be written spoils neither the verdict nor the other reports; the code is 3', async t => {
+  const folder = await harbour(t);
+  writeFileSync(join(folder, 'file'), '');
+  mkdirSync(join(folder, 'folder.html'));
+  const { code, out, err } = await mervok(folder, [
+    'run',
+    '-o',
+    'file/run.html',
+    '-o',
+    'folder.html',
+    '-o',
+    'run.tap',
+  ]);
+  assert.equal(code, 3);
+  assert.match(out, /1 case failed and 1 is blocked by it\.$/m);
+  assert.match(
+    err,
+    /^The report 'file\/run\.html' could not be written: .+\nThe report 'folder\.html' could not be written: .+\n$/,
+  );
+  assert.match(readFileSync(join(folder, 'run.tap'), 'utf8'), beginnings['.tap']!);
+  assert.deepEqual(
+    readdirSync(folder).filter(name => name.includes('.part')),
+    [],
+  );
+  const again = await mervok(folder, ['report', '-o', 'file/run.html']);
+  assert.equal(again.code, 3);
+});
+
+test('an ending that stands for no format is an error before anything is sent', async t => {
+  const folder = await harbour(t);
+  for (const args of [
+    ['run', '-o', 'run.docx'],
+    ['report', '-o', 'run'],
+  ]) {
+    const { code, err } = await mervok(folder, args);
+    assert.equal(code, 2);
+    assert.match(
+      err,
+      /^No report has the ending of 'run(?:\.docx)?'\. There are \.html \(a page to read\), \.pdf /,
+    );
+  }
+  assert.ok(!existsSync(join(folder, '.mervok')));
+});
+
+test('records that are cut off, damaged, of a newer version, or none', async t => {
+  const folder = await harbour(t);
+  await mervok(folder, ['run', '-o', 'whole.ndjson']);
+  const lines = readFileSync(join(folder, 'whole.ndjson'), 'utf8').trimEnd().split('\n');
+  const write = (name: string, text: string) => writeFileSync(join(folder, name), text);
+  write('cut.ndjson', lines.join('\n').slice(0, lines.slice(0, -6).join('\n').length - 20));
+  write('damaged.ndjson', lines.with(4, `${lines[4]!.slice(0, 30)}`).join('\n'));
+  write('wrong.ndjson', lines.with(4, '{"type":"case","round":1}').join('\n'));
+  write('newer.ndjson', lines.with(0, lines[0]!.replace('"version":1', '"version":2')).join('\n'));
+  write('none.ndjson', 'high water 06:12\n');
+  write('empty.ndjson', '');
+  const all = endings.flatMap(ending => ['-o', `out/run${ending}`]);
+  const cut = await mervok(folder, ['report', 'cut.ndjson', ...all]);
+  assert.equal(cut.code, 0, cut.err);
+  assert.match(
+    readFileSync(join(folder, 'out/run.html'), 'utf8'),
+    /The record breaks off: the run was killed, or goes on\./,
+  );
+  assert.match(readFileSync(join(folder, 'out/run.tap'), 'utf8'), /^Bail out! The record breaks off/m);
+  JSON.parse(readFileSync(join(folder, 'out/run.json'), 'utf8'));
+  const rows: [name: string, says: RegExp][] = [
+    ['damaged.ndjson', /^'damaged\.ndjson' is damaged on line 5\.\n$/],
+    ['wrong.ndjson', /^'wrong\.ndjson' is damaged on line 5\.\n$/],
+    ['newer.ndjson', /^'newer\.ndjson' has version 2 of the record, and this Mervok reads 1\.\n$/],
+    ['none.ndjson', /^'none\.ndjson' is no record of a run\.\n$/],
+    ['empty.ndjson', /^'empty\.ndjson' is no record of a run\.\n$/],
+    ['missing.ndjson', /^There is no run 'missing\.ndjson'\./],
+  ];
+  for (const [name, says] of rows) {
+    const { code, err } = await mervok(folder, ['report', name, '-o', `never/${name}.html`]);
+    assert.equal(code, 2, name);
+    assert.match(err, says);
+    assert.ok(!existsSync(join(folder, `never/${name}.html`)), name);
+  }
+});
+
+test('the shards of a run, told as one, are the run; a missing one is told', async t => {
+  const folder = await harbour(t);
+  for (const shard of [1, 2, 3])
+    await mervok(folder, ['run', '--shard', `${shard}/3`, '-o', `${shard}.ndjson`]);
+  await mervok(folder, ['run', '-o', 'whole.json']);
+  const { code, err } = await mervok(folder, [
+    'report',
+    '--merge',
+    '1.ndjson',
+    '2.ndjson',
+    '3.ndjson',
+    '-o',
+    'all.json',
+    '-o',
+    'all.html',
+  ]);
+  assert.equal(code, 0, err);
+  assert.equal(err, '');
+  const [whole, all] = ['whole.json', 'all.json'].map(name =>
+    JSON.parse(readFileSync(join(folder, name), 'utf8')),
+  );
+  assert.deepEqual(all.totals.cases, whole.totals.cases);
+  assert.equal(all.totals.requests, whole.totals.requests);
+  assert.equal(all.verdict, whole.verdict);
+  assert.deepEqual(
+    all.pages.map(({ file }: { file: string }) => file).sort(),
+    whole.pages.map(({ file }: { file: string }) => file).sort(),
+  );
+  const two = await mervok(folder, ['report', '--merge', '1.ndjson', '3.ndjson', '-o', 'two.html']);
+  assert.equal(two.code, 0);
+  assert.match(two.err, /^shard 2 of 3 is missing\.$/m);
+  assert.match(
+    readFileSync(join(folder, 'two.html'), 'utf8'),
+    /<dt>Selected<\/dt><dd>all but shard 2 of 3<\/dd>/,
+  );
+  const mistakes: [args: string[], says: RegExp][] = [
+    [['1.ndjson', '2.ndjson'], /^These are 2 runs\. To tell them as one: mervok report --merge/],
+    [['--merge', '1.ndjson', './1.ndjson'], /is named twice/],
+    [['--merge', '1.ndjson', '4.ndjson'], /There is no run '4\.ndjson'/],
+  ];
+  for (const [args, says] of mistakes) {
+    const failed = await mervok(folder, ['report', ...args]);
+    assert.equal(failed.code, 2);
+    assert.match(failed.err, says);
+  }
+});
+
+test('no secret of a run reaches any of its reports', async t => {
+  const folder = await harbour(
+    t,
+    'variables:\n  watchword: { secret: spring-tide }\nheaders: { X-Watch: "{watchword}" }\n',
+  );
+  writeFileSync(
+    join(folder, 'tides.md'),
+    caseText('Told', 'GET /bad?w={watchword}', 'status = 200\n$.state = {watchword}'),
+  );
+  appendFileSync(join(folder, 'tides.md'), '\nThe watchword is spring-tide.\n');
+  await mervok(folder, ['run', ...endings.flatMap(ending => ['-o', `out/run${ending}`])]);
+  for (const ending of endings) {
+    const text = readFileSync(join(folder, `out/run${ending}`), 'latin1');
+    assert.doesNotMatch(text, /spring-tide|spring%2Dtide/, ending);
+  }
+});
