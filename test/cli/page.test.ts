@@ -187,6 +187,38 @@ test('each of many runs of a case is listed in parts, filtered too, rows by what
   assert.deepEqual(seen, []);
 });
 
+test('of very many cases a part is laid out; more on demand, and what is looked for', { skip }, async t => {
+  const page = (name: string) =>
+    Array.from({ length: 300 }, (_, at) =>
+      caseText(`${name} ${at}`, at === 250 ? 'GET /bad' : 'GET /good', 'status = 200'),
+    ).join('');
+  const more = { 'a.md': page('Anchor'), 'b.md': page('Buoy'), 'c.md': page('Chain') };
+  const { page: shown, seen } = await open(t, await reportOf(t, Object.keys(more), more));
+  const items = shown.locator('li.case');
+  const count = shown.locator('#filter output');
+  assert.equal(await items.count(), 600, 'whole pages, as far as there is room');
+  assert.equal(await count.innerText(), '900 cases');
+  await shown.getByRole('button', { name: 'Show more: 300 of 900 cases are not listed yet' }).click();
+  assert.equal(await items.count(), 900);
+  await shown.reload();
+  await shown.locator('input[name=text]').fill('chain 25');
+  assert.deepEqual(await shown.locator('li.case:visible .name').allTextContents(), [
+    'Chain 25',
+    ...Array.from({ length: 10 }, (_, at) => `Chain ${250 + at}`),
+  ]);
+  await shown.locator('select[name=outcome]').selectOption('failed');
+  assert.deepEqual(await shown.locator('li.case:visible .name').allTextContents(), ['Chain 250']);
+  await shown.locator('li.case:visible summary').click();
+  assert.ok(await shown.locator('li.case:visible .exchange').isVisible());
+  await shown.locator('input[name=text]').fill('');
+  assert.deepEqual(await shown.locator('li.case:visible .name').allTextContents(), [
+    'Anchor 250',
+    'Buoy 250',
+    'Chain 250',
+  ]);
+  assert.deepEqual(seen, []);
+});
+
 test('without scripts the page still tells what failed, all cases and the figures', { skip }, async t => {
   const { page } = await open(t, await reportOf(t, ['--rounds', '3']), { javaScriptEnabled: false });
   assert.equal(await page.locator('article.entry').count(), 3);

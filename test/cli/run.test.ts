@@ -225,8 +225,8 @@ test('whatever is wrong before the run ends with 2, in one message, and nothing 
     [
       'an unknown ending',
       { 'mervok.yaml': settings, 'a.md': good },
-      ['run', '-o', 'run.pdf'],
-      /No report has the ending of 'run\.pdf'/,
+      ['run', '-o', 'run.docx'],
+      /No report has the ending of 'run\.docx'/,
     ],
   ];
   for (const [what, files, args, says] of rows) {

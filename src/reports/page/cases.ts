@@ -12,13 +12,43 @@ export function* casesMarkup(digest: Digest): Generator<Markup> {
   yield html`<section id="cases" aria-labelledby="cases-title"><h2 id="cases-title">Cases</h2>
 ${filterMarkup(cases)}
 <p class="axis" aria-hidden="true"><span>0</span><span>${durationText(Math.round(digest.end.time))}</span></p>`;
+  const length = digest.end.time;
   let index = 0;
   for (const page of digest.pages) {
-    yield html`<section class="page"><h3>${page.title} <span class="quiet">${page.file}</span></h3><ol>`;
-    for (const each of page.cases) yield rowMarkup(each, index++, digest.end.time);
-    yield html`</ol></section>`;
+    const rows = page.cases.map(each => ({ each, number: index, row: rowMarkup(each, index++, length) }));
+    const isLater = index > laidOut;
+    yield html`<section class="page"><h3>${page.title} <span class="quiet">${page.file}</span></h3><ol>${!isLater && rows.map(({ row }) => row)}</ol>${isLater && laterMarkup(rows)}</section>`;
   }
+  yield html`<p><button type="button" id="more" hidden></button></p>`;
   yield html`<p id="none" hidden>No case is like that.</p></section>`;
+}
+
+/** So many cases are markup. What comes behind them is data, which the script lays out where it is asked for. */
+const laidOut = 500;
+
+function isRepeated({ courses }: DigestedCase): boolean {
+  return courses.outcome.length > 1;
+}
+
+/** JSON in which nothing ends the element that it stands in, nor begins a comment there (HTML, 4.12.1.3). */
+function inert(json: string): string {
+  return json.replaceAll('</', '<\\/').replaceAll('<!--', '\\u003c!--');
+}
+
+/** The cases of a page as data: by what each is found, and its markup. */
+function laterMarkup(
+  rows: readonly { readonly each: DigestedCase; readonly number: number; readonly row: Markup }[],
+): Markup {
+  const data = rows.map(({ each: { title, address, tags, request = '', outcomes }, number, row }) => ({
+    number: String(number),
+    outcomes: Object.keys(outcomes),
+    tags,
+    text: [title, request, address].join('\n'),
+    markup: row.text,
+  }));
+  return new Markup(
+    `<script type="application/json">${inert(JSON.stringify(data))}</script><noscript><p>These cases are shown where scripts may run.</p></noscript>`,
+  );
 }
 
 function filterMarkup(cases: readonly DigestedCase[]): Markup {
@@ -33,11 +63,10 @@ ${tags.length > 0 && html`<label>Tag <select name="tag"><option value="">any</op
 }
 
 function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
-  const { title, address, tags, request, outcomes, courses, first } = each;
+  const { title, address, tags, request, outcomes, first } = each;
   const outcome = gravestOf(each);
-  const times = courses.outcome.length;
   const { status, time } = first.event;
-  const repeated = times > 1;
+  const repeated = isRepeated(each);
   const took = repeated ? medianOf(each) : outcome === 'blocked' ? '' : durationText(time);
   return html`<li class="case" data-outcomes="${Object.keys(outcomes).join(' ')}" data-tags="${tags.join('\n')}" data-case="${index}"><details><summary>
 <span class="outcome ${outcome}">${outcome}</span>
@@ -47,8 +76,13 @@ function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
 <span class="time">${took}</span>
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
-${repeated ? html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript>` : onceMarkup(each)}
+${repeated ? coursesMarkup(index) : onceMarkup(each)}
 </details></li>`;
+}
+
+/** Filled by the script. */
+function coursesMarkup(index: number): Markup {
+  return html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript>`;
 }
 
 function timesInWords({ outcomes, courses }: DigestedCase): string {
@@ -109,9 +143,7 @@ export function* coursesData(digest: Digest): Generator<Markup> {
     const number = index++;
     if (courses.outcome.length < 2) continue;
     const columns = { ...courses, outcome: courses.outcome.map(each => gravest.indexOf(each)) };
-    yield new Markup(
-      `${separator}"${number}":${JSON.stringify(columns, shortNumber).replaceAll('<', '\\u003c')}`,
-    );
+    yield new Markup(`${separator}"${number}":${inert(JSON.stringify(columns, shortNumber))}`);
     separator = ',';
   }
   yield new Markup('}</script>\n');

@@ -74,9 +74,15 @@ function headersMarkup(
 
 function bodyMarkup(body: Payload | undefined, failing: readonly CheckEvent[] = []): Markup | undefined {
   if (!body || body.size === 0) return undefined;
-  const { text, size, cut, files } = body;
-  if (text === undefined)
-    return html`<p class="quiet">${files ? `${sizeText(size)} from ${files.join(', ')}` : `${sizeText(size)} that are no text`}</p>`;
+  const { text, base64, size, cut, files } = body;
+  if (text === undefined) {
+    const what = files
+      ? `from ${files.join(', ')}`
+      : base64
+        ? 'that are no text'
+        : 'that this page does not hold';
+    return html`<p class="quiet">${sizeText(size)} ${what}</p>`;
+  }
   const isLong = text.length > shownBody;
   const note = cut || isLong ? html`<p class="quiet">The beginning of ${sizeText(size)}.</p>` : undefined;
   const shown = isLong ? html`${text.slice(0, shownBody)} …` : laidOut(text, failing);

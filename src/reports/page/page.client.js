@@ -10,25 +10,49 @@
   /** @typedef {{ round: number[], user: number[], outcome: number[], at: number[], time: number[], status: number[], row: string[] }} Courses */
   /** @type {{ [number: string]: Courses }} */
   const courses = JSON.parse(document.getElementById('courses')?.textContent ?? '{}');
-  const cases = [...document.querySelectorAll('li.case')].map(element => {
-    const item = /** @type {HTMLElement} */ (element);
-    const number = item.dataset.case ?? '';
-    const words = [...item.querySelectorAll('summary .name, summary .request, .where')];
-    return {
-      item,
-      number,
-      outcomes: (item.dataset.outcomes ?? '').split(' '),
-      tags: (item.dataset.tags ?? '').split('\n'),
-      text: words
-        .map(each => each.textContent)
-        .join('\n')
-        .toLowerCase(),
-    };
-  });
+  /** @typedef {{ number: string, outcomes: string[], tags: string[], text: string, markup?: string, item?: HTMLElement }} Case */
   const pages = [...document.querySelectorAll('section.page')].map(element => ({
     section: /** @type {HTMLElement} */ (element),
-    items: [...element.querySelectorAll('li.case')].map(item => /** @type {HTMLElement} */ (item)),
+    list: /** @type {HTMLElement} */ (element.querySelector('ol')),
+    cases: casesOf(element),
   }));
+  const all = pages.reduce((sum, { cases }) => sum + cases.length, 0);
+  const more = /** @type {HTMLButtonElement} */ (document.getElementById('more'));
+  /** So many cases are laid out at the most; more where they are asked for. */
+  let room = 500;
+
+  /** Those that are markup already, or else those that are data. @param {Element} page @returns {Case[]} */
+  function casesOf(page) {
+    const data = page.querySelector('script');
+    /** @type {Case[]} */
+    const later = data ? JSON.parse(data.textContent ?? '[]') : [];
+    for (const each of later) each.text = each.text.toLowerCase();
+    if (data) return later;
+    return [...page.querySelectorAll('li.case')].map(each => {
+      const item = /** @type {HTMLElement} */ (each);
+      const words = [...item.querySelectorAll('summary .name, summary .request, .where')];
+      return {
+        item,
+        number: item.dataset.case ?? '',
+        outcomes: (item.dataset.outcomes ?? '').split(' '),
+        tags: (item.dataset.tags ?? '').split('\n'),
+        text: words
+          .map(word => word.textContent)
+          .join('\n')
+          .toLowerCase(),
+      };
+    });
+  }
+
+  /** Lays a case out among those of its page that are. @param {(typeof pages)[number]} page @param {number} index */
+  function layOut({ list, cases }, index) {
+    const each = /** @type {Case} */ (cases[index]);
+    const template = document.createElement('template');
+    template.innerHTML = each.markup ?? '';
+    each.item = /** @type {HTMLElement} */ (template.content.firstElementChild);
+    const next = cases.slice(index + 1).find(({ item }) => item)?.item ?? null;
+    list.insertBefore(each.item, next);
+  }
 
   /** @param {string} name */
   const chosen = name => String(new FormData(form).get(name) ?? '');
@@ -40,17 +64,30 @@
   function filter() {
     const [outcome, tag, text] = [chosen('outcome'), chosen('tag'), chosen('text').trim().toLowerCase()];
     let shown = 0;
-    for (const each of cases) {
-      const fits =
-        (outcome === '' || each.outcomes.includes(outcome)) &&
-        (tag === '' || each.tags.includes(tag)) &&
-        (text === '' || each.text.includes(text) || inRows(each.number, text));
-      each.item.hidden = !fits;
-      if (fits) shown++;
+    let left = 0;
+    for (const page of pages) {
+      const fits = new Set(
+        page.cases.filter(
+          each =>
+            (outcome === '' || each.outcomes.includes(outcome)) &&
+            (tag === '' || each.tags.includes(tag)) &&
+            (text === '' || each.text.includes(text) || inRows(each.number, text)),
+        ),
+      );
+      const isOver = shown >= room;
+      page.section.hidden = fits.size === 0 || isOver;
+      shown += fits.size;
+      if (isOver) left += fits.size;
+      // A page that is not seen at all is left as it is: there may be ten thousand cases.
+      if (page.section.hidden) continue;
+      for (const [index, each] of page.cases.entries()) {
+        if (fits.has(each) && !each.item) layOut(page, index);
+        if (each.item && each.item.hidden === fits.has(each)) each.item.hidden = !fits.has(each);
+      }
     }
-    for (const { section, items } of pages) section.hidden = items.every(item => item.hidden);
+    more.hidden = left === 0;
+    more.textContent = `Show more: ${left} of ${shown} cases are not listed yet`;
     none.hidden = shown > 0;
-    const all = cases.length;
     const noun = all === 1 ? 'case' : 'cases';
     count.textContent = shown === all ? `${all} ${noun}` : `${shown} of ${all} ${noun}`;
     for (const list of document.querySelectorAll('details[open] .courses'))
@@ -79,19 +116,20 @@
         (outcome === '' || outcomes[columns.outcome[index] ?? 0] === outcome) &&
         (!byRow || (columns.row[index] ?? '').toLowerCase().includes(text)),
     );
-    const told = [
-      ['outcome', index => outcomes[columns.outcome[index] ?? 0] ?? ''],
-      ...(columns.user.some(user => user > 0) ? [['user', index => String(columns.user[index])]] : []),
-      ...(columns.round.some(round => round > 1) ? [['round', index => String(columns.round[index])]] : []),
-      ...(columns.row.some(row => row !== '') ? [['row', index => columns.row[index] ?? '']] : []),
-      ['status', index => (columns.status[index] ? String(columns.status[index]) : '')],
-      ['began at', index => ((columns.at[index] ?? -1) < 0 ? '' : duration(columns.at[index] ?? 0))],
-      ['took', index => duration(columns.time[index] ?? 0)],
+    /** @type {[name: string, isThere: boolean, read: (index: number) => string][]} */
+    const all = [
+      ['outcome', true, index => outcomes[columns.outcome[index] ?? 0] ?? ''],
+      ['user', columns.user.some(user => user > 0), index => String(columns.user[index])],
+      ['round', columns.round.some(round => round > 1), index => String(columns.round[index])],
+      ['row', columns.row.some(row => row !== ''), index => columns.row[index] ?? ''],
+      ['status', true, index => String(columns.status[index] || '')],
+      ['began at', true, index => ((columns.at[index] ?? -1) < 0 ? '' : duration(columns.at[index] ?? 0))],
+      ['took', true, index => duration(columns.time[index] ?? 0)],
     ];
-    const heads = /** @type {[string, (index: number) => string][]} */ (told);
+    const told = all.filter(([, isThere]) => isThere);
     const table = make('table');
     const head = table.appendChild(make('thead')).appendChild(make('tr'));
-    for (const [name] of heads) head.appendChild(make('th', name)).setAttribute('scope', 'col');
+    for (const [name] of told) head.appendChild(make('th', name)).setAttribute('scope', 'col');
     const body = table.appendChild(make('tbody'));
     const more = make('button');
     more.setAttribute('type', 'button');
@@ -99,7 +137,7 @@
     const show = () => {
       for (const index of wanted.slice(at, at + shownAtOnce)) {
         const row = body.appendChild(make('tr'));
-        for (const [name, read] of heads) {
+        for (const [name, , read] of told) {
           const cell = row.appendChild(make('td'));
           if (name === 'outcome')
             cell.appendChild(make('span', read(index))).className = `outcome ${read(index)}`;
@@ -123,7 +161,15 @@
     if (body && body.scrollTop === 0) body.scrollTop = Math.max(0, mark.offsetTop - body.clientHeight / 2);
   }
   form.hidden = false;
-  form.addEventListener('input', filter);
+  form.addEventListener('input', () => {
+    room = 500;
+    filter();
+  });
+  more.addEventListener('click', () => {
+    room += 500;
+    filter();
+  });
+  filter();
   form.addEventListener('submit', event => event.preventDefault());
   // What opens is filled then: a case may have run very often.
   document.addEventListener(
