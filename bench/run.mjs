@@ -126,6 +126,14 @@ function peakMemory(args) {
 const rounds = count => ['run', '--quiet', '--rounds', String(count), 'berth.md'];
 const download = megabytes => ['send', `${origin}/large/${megabytes}`, '-o', join(folder, 'large.bin')];
 
+/** The record of so many requests. */
+function recordOf(count) {
+  const file = join(folder, `record-${count}.ndjson`);
+  run([mervok, ...rounds(count), '-o', file]);
+  return file;
+}
+const asPage = file => ['report', file, '-o', join(folder, 'report.html')];
+
 const rows = [];
 const row = (what, ratio, goal) =>
   rows.push({ what, ratio: ratio.toFixed(2), goal: `≤ ${goal}`, met: ratio <= goal ? 'yes' : 'no' });
@@ -168,6 +176,14 @@ try {
   row('list of 10,000 cases in 500 pages / bare runtime', list / bare, 30);
   const [part, whole] = inTurn(3, [() => peakMemory(download(200)), () => peakMemory(download(1000))]);
   row('peak memory, download of 1,000 MB / 200 MB into a file', whole / part, 1.3);
+  const [short, long] = [recordOf(2000), recordOf(20_000)];
+  const [parsed, rendered] = inTurn(5, [
+    () => run([join(here, 'parse-record.mjs'), long]),
+    () => run([mervok, ...asPage(long)]),
+  ]);
+  row('page of a record of 20,000 requests / parsing its lines', rendered / parsed, 3);
+  const [little, much] = inTurn(3, [() => peakMemory(asPage(short)), () => peakMemory(asPage(long))]);
+  row('peak memory, page of 20,000 requests / of 2,000', much / little, 1.5);
   console.table(rows);
   console.log(
     `bare runtime ${bare.toFixed(0)} ms, loop ${((loop / 4000) * 1000).toFixed(0)} µs a request, memory ${(small / 1024).toFixed(0)} MB`,

@@ -5,8 +5,8 @@ import { openEventCheck } from '../core/record/validate.ts';
 import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
 import { inWords } from '../core/text/nearest.ts';
 import { findRun, readRecord, readSummary } from '../drivers/runs.ts';
+import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
-import { stringWidth } from '../reports/width.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
@@ -84,10 +84,9 @@ async function tell(
   { out, paint, width }: Terminal,
 ): Promise<void> {
   const tally = new Tally();
-  const report = new TerminalReport(
-    { write: out, paint, measure: stringWidth, width, quiet, onlyFailures },
-    tally,
-  );
+  // What titles hold is known only once they have been read.
+  const measure = await createMeasure(['…']);
+  const report = new TerminalReport({ write: out, paint, measure, width, quiet, onlyFailures }, tally);
   for await (const event of events()) {
     tally.add(event);
     report.add(event);

@@ -1,4 +1,4 @@
-import { sizeText } from '../core/values/text.ts';
+import { isBinary, sizeText } from '../core/values/text.ts';
 import { formatJson } from './json-text.ts';
 import { type Paint, visible } from './style.ts';
 import { formatXml } from './xml-text.ts';
@@ -31,11 +31,4 @@ function isJson(text: string, contentType: string | undefined): boolean {
   } catch {
     return false;
   }
-}
-
-/** More than a few characters that no text has. */
-function isBinary(text: string): boolean {
-  const beginning = text.slice(0, 4000);
-  const odd = beginning.match(/[\u0000-\u0008\u000e-\u001a\u001c-\u001f\uFFFD]/g)?.length ?? 0;
-  return odd > beginning.length / 50;
 }

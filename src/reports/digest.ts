@@ -99,7 +99,7 @@ export async function digest(
     } else if ('end' in part) end = part.end;
     else digester.add(part);
   }
-  const { failures, untold, blocked, performance } = digester;
+  const { failures, untold, performance } = digester;
   performance.timeline.gather();
   return {
     run: run!,
@@ -108,7 +108,7 @@ export async function digest(
     endpoints: digester.endpoints(),
     failures,
     untold,
-    blocked,
+    blocked: digester.blocked(),
     pages: digester.pages(),
     performance,
   };
@@ -129,7 +129,7 @@ type Ran = ReportedCase & { readonly page: EventOf<'page'> };
 class Digester {
   readonly performance = new Performance();
   readonly failures: DigestedFailure[] = [];
-  readonly blocked = new Map<string, BlockedCase[]>();
+  readonly #blocked = new Map<string, Map<string, BlockedCase>>();
   untold = 0;
   start = 0;
   readonly #pages = new Map<string, { title: string; cases: Map<string, DigestedCase> }>();
@@ -156,6 +156,10 @@ class Digester {
 
   endpoints(): string[] {
     return [...this.#origins].sort(([, a], [, b]) => b - a).map(([origin]) => origin);
+  }
+
+  blocked(): Map<string, BlockedCase[]> {
+    return new Map([...this.#blocked].map(([cause, cases]) => [cause, [...cases.values()]]));
   }
 
   pages(): DigestedPage[] {
@@ -219,11 +223,11 @@ class Digester {
 
   #addBlocked(event: CaseEvent): void {
     const cause = event.blocked?.cause ?? '';
-    const known = this.blocked.get(cause) ?? [];
-    this.blocked.set(cause, known);
-    const same = known.find(each => each.event.case === event.case);
+    const cases = this.#blocked.get(cause) ?? new Map<string, BlockedCase>();
+    this.#blocked.set(cause, cases);
+    const same = cases.get(event.case);
     if (same) same.count++;
-    else known.push({ event, count: 1 });
+    else cases.set(event.case, { event, count: 1 });
   }
 
   #addFailure({ page, event, checks, exchanges }: Ran): void {

@@ -30,7 +30,12 @@ export function verdictInWords({ checks, held, cases, causes, stopped, bounds, e
 }
 
 function boundsInWords(all: number, exceeded: number): string {
-  if (exceeded === 0) return all === 1 ? 'The bound is kept.' : `All ${all} bounds are kept.`;
+  if (exceeded === 0)
+    return all === 1
+      ? 'The bound is kept.'
+      : all === 2
+        ? 'Both bounds are kept.'
+        : `All ${all} bounds are kept.`;
   if (all === 1) return 'The bound is not kept.';
   return `${exceeded} of ${all} bounds ${exceeded === 1 ? 'is' : 'are'} not kept.`;
 }

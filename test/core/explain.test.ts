@@ -93,6 +93,8 @@ test('the nearest part is that of the response, and only where it adds something
   assert.equal(nearest('header content-type = "x"'), undefined);
   assert.equal(nearest('some header content-type = "x"'), undefined);
   assert.equal(nearest('body = "x"'), undefined);
+  const bytes = { body: '\u0000\u0001\u0002PNG', headers: [['Content-Type', 'image/png']] } as const;
+  assert.equal(explained('size = 1 B', bytes).nearest, '6 B of image/png', 'bytes are named, not printed');
 });
 
 test('a check is shown as it is written, in one line and without its comments', async () => {

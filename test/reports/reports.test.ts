@@ -6,7 +6,7 @@ import { Tally } from '../../src/core/record/tally.ts';
 import { findingsText } from '../../src/reports/findings.ts';
 import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal.ts';
-import { verdictInWords } from '../../src/reports/verdict.ts';
+import { progressInWords, verdictInWords } from '../../src/reports/verdict.ts';
 import { caseText, planOf, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
 
@@ -171,6 +171,26 @@ test('a run of many rounds shows how far it is, where output can be taken back',
   assert.match(text, /Skerry Harbour, 1,200 rounds\n/);
   assert.match(text, /\r\u001b\[K250 of 1,200 cases\r\u001b\[K500 of 1,200 cases\r/);
   assert.ok(text.lastIndexOf('\r\u001b[K') > text.lastIndexOf(' of 1,200'), 'it is gone at the end');
+});
+
+test('the line of progress tells how far a run is and, after a second, how fast', async () => {
+  const { events } = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'status = 200') },
+    () => ({}),
+    { rounds: 600 },
+  );
+  const [run] = events;
+  assert.ok(run?.type === 'run');
+  const tally = new Tally();
+  for (const event of events.slice(0, -1)) tally.add(event);
+  const rows: [run: object, elapsed: number, text: string][] = [
+    [{}, 900, '600 of 600 cases'],
+    [{}, 2000, '600 of 600 cases, 2 s, 300 requests a second, half within 5 ms'],
+    [{ rounds: 0 }, 2000, '600 cases, 2 s, 300 requests a second, half within 5 ms'],
+    [{ rounds: 1, cases: 1200 }, 2000, '600 of 1,200 cases, 2 s'],
+  ];
+  for (const [more, elapsed, text] of rows)
+    assert.equal(progressInWords({ ...run, ...more }, tally, elapsed), text);
 });
 
 test('once the status is wrong, checks that find nothing are told in short', async () => {

@@ -1,6 +1,7 @@
 import { referenceText } from '../template/reference.ts';
 import { counted } from '../text/nearest.ts';
 import { cut, describe, outline } from '../values/describe.ts';
+import { isBinary, sizeText } from '../values/text.ts';
 import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
 import { subjectOf } from './compile-condition.ts';
@@ -12,6 +13,7 @@ import { type Difference, differencesOfPart, differences as differencesOfValues 
 import { expectedOf } from './explain-words.ts';
 import { isSingular, type Segment } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/evaluate.ts';
+import type { ResponseView } from './response.ts';
 import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
@@ -194,14 +196,21 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   if (match) return { nearest: cut(match.surroundings) };
   if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, scene) };
   const { document } = response;
-  if (document instanceof Missing) return { nearest: cut(response.text.replace(/\s+/g, ' ').trim()) };
+  if (document instanceof Missing) return { nearest: inOneLine(response) };
   return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
 }
 
 function aroundFirst(source: ResponseSource, scene: Scene): string {
   const matches = compileItems(source)(scene);
   const first = matches instanceof Missing ? undefined : matches[0];
-  return cut(first?.surroundings ?? scene.response!.text.replace(/\s+/g, ' ').trim());
+  return first ? cut(first.surroundings) : inOneLine(scene.response!);
+}
+
+/** The beginning of a body that is no JSON; what is no text at all is only named. */
+function inOneLine(response: ResponseView): string {
+  const { text } = response;
+  if (!isBinary(text)) return cut(text.replace(/\s+/g, ' ').trim());
+  return `${sizeText(response.received.body.length)} of ${response.headerValues('content-type')[0] ?? 'bytes'}`;
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */

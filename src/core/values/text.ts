@@ -92,3 +92,10 @@ function fullYear(year: string): string {
   if (year.length === 4) return year;
   return `${Number(year) > 80 ? 19 : 20}${year}`;
 }
+
+/** Whether a text has more than a few characters that no text has: bytes that were read as one. */
+export function isBinary(text: string): boolean {
+  const beginning = text.slice(0, 4000);
+  const odd = beginning.match(/[\u0000-\u0008\u000e-\u001a\u001c-\u001f\uFFFD]/g)?.length ?? 0;
+  return odd > beginning.length / 50;
+}

@@ -76,13 +76,13 @@ function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
 <span class="time">${took}</span>
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
-${repeated ? coursesMarkup(index) : onceMarkup(each)}
+${repeated && coursesMarkup(index)}${firstMarkup(each)}
 </details></li>`;
 }
 
-/** Filled by the script. */
+/** Filled by the script: each time that a case ran. */
 function coursesMarkup(index: number): Markup {
-  return html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript>`;
+  return html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript><h4>The first time</h4>`;
 }
 
 function timesInWords({ outcomes, courses }: DigestedCase): string {
@@ -96,8 +96,8 @@ function medianOf({ times }: DigestedCase): string {
   return median === undefined ? '' : `median ${timeText(median)}`;
 }
 
-/** What became of a case that ran once: its checks, and what went over the wire. */
-function onceMarkup({ first }: DigestedCase): Markup {
+/** What became of a case the first time, which may be the only one: its checks, and what went over the wire. */
+function firstMarkup({ first }: DigestedCase): Markup {
   const { event, checks, exchanges } = first;
   const why = whySkipped(event);
   const { problem } = event;

@@ -86,7 +86,9 @@ function bodyMarkup(body: Payload | undefined, failing: readonly CheckEvent[] = 
   const isLong = text.length > shownBody;
   const note = cut || isLong ? html`<p class="quiet">The beginning of ${sizeText(size)}.</p>` : undefined;
   const shown = isLong ? html`${text.slice(0, shownBody)} …` : laidOut(text, failing);
-  return html`<pre tabindex="0">${shown}</pre>${note}`;
+  // What can be scrolled can be reached by the keyboard.
+  const scrolls = shown.text.length > 1500 || shown.text.split('\n').length > 22;
+  return html`<pre${scrolls && html` tabindex="0"`}>${shown}</pre>${note}`;
 }
 
 /** JSON with a member a line, the offending values marked; other text as it came. */

@@ -2,15 +2,19 @@ import type { CheckEvent } from '../../core/record/events.ts';
 import { counted, grouped } from '../../core/text/nearest.ts';
 import { durationText } from '../../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
-import type { Digest, DigestedFailure } from '../digest.ts';
+import type { BlockedCase, Digest, DigestedFailure } from '../digest.ts';
 import { exchangesMarkup } from './exchange.ts';
 import { html, type Markup } from './markup.ts';
 import { proseMarkup } from './prose.ts';
 
+export function hasFailures({ failures, tally, blocked }: Digest): boolean {
+  return failures.length + tally.exceeded.length + blocked.size > 0;
+}
+
 /** What did not pass, each case as an entry with all that is needed to act on it; bounds of the whole run first. */
 export function* failuresMarkup(digest: Digest): Generator<Markup> {
   const { failures, tally, untold } = digest;
-  if (failures.length + tally.exceeded.length === 0 && digest.blocked.size === 0) return;
+  if (!hasFailures(digest)) return;
   yield html`<section id="failures" aria-labelledby="failures-title"><h2 id="failures-title">What did not pass</h2>`;
   for (const { text, place, found } of tally.exceeded)
     yield html`<article class="entry"><h3><span class="outcome failed">not kept</span> The bound <code>${text}</code></h3>
@@ -23,7 +27,7 @@ export function* failuresMarkup(digest: Digest): Generator<Markup> {
     yield entryMarkup(failure, index, isFirst, digest);
   }
   if (untold > 0)
-    yield html`<p>${counted(untold, 'more failure')} of cases are not told here one by one; the list of cases counts them, and a report in another format (.json, .csv) tells each.</p>`;
+    yield html`<p>${counted(untold, 'more failure')} of cases ${untold === 1 ? 'is' : 'are'} not told here one by one; the list of cases counts them, and a report in another format (.json, .csv) tells each.</p>`;
   for (const [cause, cases] of digest.blocked)
     if (!told.has(cause))
       yield html`<article class="entry"><h3><span class="outcome blocked">blocked</span> Because of ${cause}</h3>${blockedList(cases)}</article>`;
@@ -75,13 +79,17 @@ function rowsOf({ page, event }: DigestedFailure): string[] {
   );
 }
 
-function blockedList(
-  cases: Digest['blocked'] extends ReadonlyMap<string, infer List> ? List : never,
-): Markup {
-  return html`<ul>${cases.map(
-    ({ event, count }) =>
-      html`<li>${event.title} <span class="quiet">${event.case}${count > 1 && `, ${count} times`}${event.blocked?.name !== undefined && `: ${blockedInWords(event.blocked, event.blocked.by)}`}</span></li>`,
-  )}</ul>`;
+/** So many of the cases that one blocks are named. */
+const mostBlocked = 200;
+
+function blockedList(cases: readonly BlockedCase[]): Markup {
+  const left = cases.length - mostBlocked;
+  return html`<ul>${cases
+    .slice(0, mostBlocked)
+    .map(
+      ({ event, count }) =>
+        html`<li>${event.title} <span class="quiet">${event.case}${count > 1 && `, ${count} times`}${event.blocked?.name !== undefined && `: ${blockedInWords(event.blocked, event.blocked.by)}`}</span></li>`,
+    )}${left > 0 && html`<li>and ${counted(left, 'more case')}</li>`}</ul>`;
 }
 
 /** The check as written, then what was expected and what was found under each other, so that the eye compares them. */
