@@ -62,6 +62,7 @@ async function runDemo(
       'a mistake of the harbour',
       `mervok demo --defect ${chosen[0] === 'lying-count' ? 'leaking-list' : 'lying-count'}`,
     ],
+    ...(output.length === 0 ? [['a report to read', 'mervok demo -o harbour.html']] : []),
     ['a collection of your own', 'mervok init my-harbour'],
   ];
   out(`\n${next.map(([what, how]) => `${paint('quiet', `${what!.padEnd(24)}  `)}${how}`).join('\n')}\n`);

@@ -1,5 +1,6 @@
 import { compareRuns, gatherRun } from '../core/record/compare.ts';
 import { Tally } from '../core/record/tally.ts';
+import { openEventCheck } from '../core/record/validate.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
 import { collectionAround, FileMistake } from '../drivers/files.ts';
@@ -75,7 +76,9 @@ export async function compareCommand(
   const earlier = before === undefined ? runBefore(later.id, root) : findRun(before, root);
   if (earlier.path === later.path)
     throw new UsageMistake(`Both are the same run, ${later.id}. 'mervok runs' lists them.`);
-  const [a, b] = [await gatherRun(readRecord(earlier.path)), await gatherRun(readRecord(later.path))];
+  const isEvent = await openEventCheck();
+  const gather = ({ path }: { path: string }) => gatherRun(readRecord(path, isEvent));
+  const [a, b] = [await gather(earlier), await gather(later)];
   const comparison = compareRuns(a, b);
   const { out, paint, width } = terminal;
   const measure = await createMeasure([...a.keys(), ...b.keys()]);
