@@ -2,6 +2,7 @@ import { counted, grouped, inWords } from '../../core/text/nearest.ts';
 import { durationText } from '../../core/values/text.ts';
 import { whySkipped } from '../cases.ts';
 import { type Digest, type DigestedCase, gravest, gravestOf } from '../digest.ts';
+import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { exchangesMarkup } from './exchange.ts';
 import { html, Markup } from './markup.ts';
@@ -73,7 +74,7 @@ function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
 <span class="name">${title}${repeated && html` <span class="quiet">${timesInWords(each)}</span>`}</span>
 <span class="request">${request}</span>
 <span class="status">${!repeated && status}</span>
-<span class="time">${took}</span>
+<span class="time">${joined(took)}</span>
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
 ${repeated && coursesMarkup(index)}${firstMarkup(each)}
