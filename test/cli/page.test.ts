@@ -147,7 +147,11 @@ test('cases are filtered by outcome, tag and text, with the keyboard alone', { s
   for (const _ of ' nothing') await page.keyboard.press('Backspace');
   await page.keyboard.press('Tab');
   await page.keyboard.press('Enter');
-  assert.ok(await page.locator('li.case:visible .exchange').first().isVisible(), 'Enter opens a case');
+  const why = page.getByRole('link', { name: 'Why it did not pass' });
+  assert.ok(await why.isVisible(), 'Enter opens a case');
+  await page.keyboard.press('Tab');
+  await page.keyboard.press('Enter');
+  assert.match(page.url(), /#failure-1$/);
   assert.deepEqual(seen, []);
 });
 
@@ -209,7 +213,7 @@ test('of very many cases a part is laid out; more on demand, and what is looked 
   await shown.locator('select[name=outcome]').selectOption('failed');
   assert.deepEqual(await shown.locator('li.case:visible .name').allTextContents(), ['Chain 250']);
   await shown.locator('li.case:visible summary').click();
-  assert.ok(await shown.locator('li.case:visible .exchange').isVisible());
+  assert.ok(await shown.locator('li.case:visible a[href="#failure-3"]').isVisible());
   await shown.locator('input[name=text]').fill('');
   assert.deepEqual(await shown.locator('li.case:visible .name').allTextContents(), [
     'Anchor 250',

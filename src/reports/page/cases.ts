@@ -14,9 +14,14 @@ export function* casesMarkup(digest: Digest): Generator<Markup> {
 ${filterMarkup(cases)}
 <p class="axis" aria-hidden="true"><span>0</span><span>${durationText(Math.round(digest.end.time))}</span></p>`;
   const length = digest.end.time;
+  const failures = new Map(digest.failures.map(({ event }, at) => [event.case, at + 1] as const).reverse());
   let index = 0;
   for (const page of digest.pages) {
-    const rows = page.cases.map(each => ({ each, number: index, row: rowMarkup(each, index++, length) }));
+    const rows = page.cases.map(each => ({
+      each,
+      number: index,
+      row: rowMarkup(each, index++, length, failures.get(each.address)),
+    }));
     const isLater = index > laidOut;
     yield html`<section class="page"><h3>${page.title} <span class="quiet">${page.file}</span></h3><ol>${!isLater && rows.map(({ row }) => row)}</ol>${isLater && laterMarkup(rows)}</section>`;
   }
@@ -63,7 +68,8 @@ ${tags.length > 0 && html`<label>Tag <select name="tag"><option value="">any</op
 </form>`;
 }
 
-function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
+/** @param failure the number of the entry that tells why it did not pass */
+function rowMarkup(each: DigestedCase, index: number, length: number, failure: number | undefined): Markup {
   const { title, address, tags, request, outcomes, first } = each;
   const outcome = gravestOf(each);
   const { status, time } = first.event;
@@ -77,7 +83,8 @@ function rowMarkup(each: DigestedCase, index: number, length: number): Markup {
 <span class="time">${joined(took)}</span>
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
-${repeated && coursesMarkup(index)}${firstMarkup(each)}
+${failure !== undefined && html`<p><a href="#failure-${failure}">Why it did not pass</a></p>`}
+${repeated && coursesMarkup(index)}${firstMarkup(each, failure !== undefined)}
 </details></li>`;
 }
 
@@ -98,16 +105,20 @@ function medianOf({ times }: DigestedCase): string {
 }
 
 /** What became of a case the first time, which may be the only one: its checks, and what went over the wire. */
-function firstMarkup({ first }: DigestedCase): Markup {
+function firstMarkup({ first }: DigestedCase, isToldAbove: boolean): Markup {
   const { event, checks, exchanges } = first;
+  const failed = event.outcome === 'failed' || event.outcome === 'error';
   const why = whySkipped(event);
   const { problem } = event;
   return html`${why && html`<p>${why}</p>`}${problem && html`<p>${problem.message}</p>`}
 ${checks.length > 0 && html`<ul class="checks">${checks.map(({ text, label, holds }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'holds' : 'does not hold'}</span> ${label && `${label}: `}<code>${text}</code></li>`)}</ul>`}
-${exchangesMarkup(
-  exchanges,
-  checks.filter(({ holds }) => holds !== 'yes'),
-)}`;
+${
+  !(failed && isToldAbove) &&
+  exchangesMarkup(
+    exchanges,
+    checks.filter(({ holds }) => holds !== 'yes'),
+  )
+}`;
 }
 
 /** So many places of a bar can be told apart. */

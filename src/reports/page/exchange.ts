@@ -100,7 +100,9 @@ function laidOut(text: string, failing: readonly CheckEvent[]): Markup {
     // No character of JSON that means something is changed by this.
     const safe = visible(text).replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
     const paint = (_role: string, part: string) => part;
-    return new Markup(formatJson(safe, 84, paint, { paths, mark: part => `<mark>${part}</mark>` }));
+    const shown = formatJson(safe, 84, paint, { paths, mark: part => `<mark>${part}</mark>` });
+    // What is nested very deeply would be little else than white space.
+    return shown.length > 3 * shownBody ? html`${text}` : new Markup(shown);
   } catch {
     // Cut, or nested too deeply to be laid out.
     return html`${text}`;
