@@ -2,8 +2,10 @@ import assert from 'node:assert/strict';
 import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
+import { unzipSync } from 'fflate';
 import { endings } from '../../src/reports/index.ts';
 import { caseText } from '../support/collection.ts';
+import { textOfPdf } from '../support/pdf.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
@@ -241,8 +243,32 @@ test('no secret of a run reaches any of its reports', async t => {
   );
   appendFileSync(join(folder, 'tides.md'), '\nThe watchword is spring-tide.\n');
   await mervok(folder, ['run', ...endings.flatMap(ending => ['-o', `out/run${ending}`])]);
-  for (const ending of endings) {
-    const text = readFileSync(join(folder, `out/run${ending}`), 'latin1');
+  const file = (ending: string) => readFileSync(join(folder, `out/run${ending}`));
+  const texts = new Map(endings.map(ending => [ending as string, file(ending).toString('utf8')]));
+  // What is packed is looked into.
+  const sheets = Object.values(unzipSync(file('.xlsx'))).map(bytes => Buffer.from(bytes).toString('utf8'));
+  texts.set('.xlsx', sheets.join('\n')).set('.pdf', textOfPdf(file('.pdf')));
+  for (const [ending, text] of texts) {
     assert.doesNotMatch(text, /spring-tide|spring%2Dtide/, ending);
+    // The verdict alone has no room for it.
+    if (ending !== '.csv') assert.match(text, /Told/, `${ending} tells of the case`);
   }
+  for (const ending of ['.html', '.pdf', '.json', '.xlsx', '.md'])
+    assert.match(texts.get(ending)!, /\[secret\]/, ending);
+});
+
+test('the document tells the verdict, what failed and why, in letters of every alphabet that its fonts know', async t => {
+  const folder = await harbour(t);
+  await mervok(folder, ['run', '-o', 'run.pdf']);
+  const text = textOfPdf(readFileSync(join(folder, 'run.pdf'))).replace(/\s+/g, ' ');
+  for (const told of [
+    '3 of 5 checks hold. 1 case failed and 1 is blocked by it.',
+    'What did not pass',
+    'A berth that is free can be taken.',
+    'status = 200',
+    'Blocked by it: Leave.',
+    '{"state":"Åland \\u{6f22}"}',
+    '1 of 1',
+  ])
+    assert.ok(text.includes(told), `${told}: ${text}`);
 });
