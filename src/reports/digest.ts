@@ -167,7 +167,7 @@ class Digester {
   }
 
   #countOrigin({ request, cause }: ExchangeEvent): void {
-    const origin = /^[a-z]+:\/\/[^/?#]*/i.exec(request.url)?.[0];
+    const origin = originOf(request.url);
     if (origin !== undefined && cause !== 'token')
       this.#origins.set(origin, (this.#origins.get(origin) ?? 0) + 1);
   }
@@ -240,6 +240,11 @@ class Digester {
     const prose = this.#prose.get(event.case);
     this.failures.push({ page, event, checks, exchanges, ...(prose !== undefined && { prose }) });
   }
+}
+
+/** Where a request went; nothing where its address is none. */
+export function originOf(url: string): string | undefined {
+  return /^[a-z]+:\/\/[^/?#]*/i.exec(url)?.[0];
 }
 
 /** About how many characters it takes to tell of an exchange. */

@@ -1,5 +1,5 @@
-import { apdexText, percentText } from '../core/record/bounds.ts';
 import type { EventOf } from '../core/record/events.ts';
+import { apdexText, percentText } from '../core/record/figure-texts.ts';
 import type { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { counted, grouped, inWords } from '../core/text/nearest.ts';

@@ -1,4 +1,4 @@
-import { percentText } from '../core/record/bounds.ts';
+import { percentText } from '../core/record/figure-texts.ts';
 import type { Figures } from '../core/record/figures.ts';
 import type { Performance } from '../core/record/performance.ts';
 import { counted, grouped } from '../core/text/nearest.ts';

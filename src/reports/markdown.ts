@@ -91,7 +91,7 @@ function figuresOf({ performance: { repeats, total, requests } }: Digest): strin
   const lines = rows.map(({ title, request, figures: { requests: sent, failed, times } }) => {
     const time = (value: number | undefined) => (value === undefined ? '' : timeText(value));
     const percentiles = [50, 90, 95, 99].map(percent => time(times.percentile(percent)));
-    const cells = [`${cell(title)} ${cell(request)}`.trim(), sent, failed, ...percentiles, time(times.max)];
+    const cells = [`${plain(title)} ${plain(request)}`.trim(), sent, failed, ...percentiles, time(times.max)];
     return `| ${cells.join(' | ')} |`;
   });
   return [
@@ -124,10 +124,6 @@ function plain(text: string): string {
     .replace(/[\\`*_[\]#|~@]/g, '\\$&')
     .replaceAll('&', '&amp;')
     .replaceAll('<', '&lt;');
-}
-
-function cell(text: string): string {
-  return plain(text);
 }
 
 function markup(text: string): string {

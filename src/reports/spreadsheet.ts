@@ -4,6 +4,7 @@ import { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { grouped } from '../core/text/nearest.ts';
 import { casesOf, pageTitleOf, titleOf, whySkipped } from './cases.ts';
+import { originOf } from './digest.ts';
 import { exchangeColumns } from './exchange-columns.ts';
 import { factsOf } from './facts.ts';
 import { visible } from './style.ts';
@@ -67,7 +68,8 @@ export async function* spreadsheetReport(
     for (const { holds, text: written, expected, found, at, place } of part.checks)
       checks.add([...about, holds, written, expected, found, at, place.file, place.line]);
     for (const exchange of part.exchanges) {
-      origins.add(new URL(exchange.request.url).origin);
+      const origin = originOf(exchange.request.url);
+      if (origin !== undefined) origins.add(origin);
       exchanges.add(Object.values(exchangeColumns).map(read => read({ ...part, exchange })));
     }
   }

@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { parseBound, percentText, rateText } from '../../src/core/record/bounds.ts';
+import { parseBound } from '../../src/core/record/bounds.ts';
 import type { ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
+import { percentText, rateText } from '../../src/core/record/figure-texts.ts';
 import { Performance } from '../../src/core/record/performance.ts';
 import { Tally } from '../../src/core/record/tally.ts';
 import { Timeline } from '../../src/core/record/timeline.ts';
@@ -226,6 +227,19 @@ test('a run that passes but for a bound does not pass; a bound for what was not 
   );
   assert.equal(tally.cases.failed, 0);
   assert.equal(tally.passed, false);
+});
+
+test('a bound that a record does not tell as one is unknown, and so not kept', async () => {
+  const { events } = await runTexts({ 'mervok.yaml': root('failed < 100 %'), ...pages }, answer);
+  const [run] = events;
+  assert.ok(run?.type === 'run');
+  const tally = new Tally();
+  const changed = { ...run, bounds: [{ ...run.bounds![0]!, text: '[secret] < 1 s' }] };
+  for (const event of [changed, ...events.slice(1)]) tally.add(event);
+  assert.deepEqual(
+    tally.bounds.map(({ holds, found }) => [holds, found]),
+    [['unknown', 'it cannot be read']],
+  );
 });
 
 test('a bound for what is nowhere is an error at its place', async () => {

@@ -196,6 +196,14 @@ test('the spreadsheet has four sheets, texts as texts', async () => {
   assert.ok(summary!.some(row => row[0] === 'Bound not kept' && row[1] === 'failed < 1 %'));
 });
 
+test('an address that is none keeps no report from being written', async () => {
+  const all = (await events()).map(event =>
+    event.type === 'exchange' ? { ...event, request: { ...event.request, url: 'http://[::1' } } : event,
+  );
+  for (const ending of endings.filter(each => each !== '.pdf'))
+    assert.ok((await bytesOf(ending, all)).length > 0);
+});
+
 test('JSON: totals, then every case with its checks', async () => {
   const json = JSON.parse(await textOf('.json', await events()));
   assert.equal(json.format, 'mervok-report');

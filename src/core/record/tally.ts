@@ -1,4 +1,4 @@
-import { type BoundResult, BoundsWatch } from './bounds.ts';
+import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import type { EventOf, Outcome, RunEvent } from './events.ts';
 import { defaultApdex } from './figures.ts';
 import type { Stop } from './outcomes.ts';

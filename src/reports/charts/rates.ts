@@ -1,4 +1,4 @@
-import { percentText, rateText } from '../../core/record/bounds.ts';
+import { percentText, rateText } from '../../core/record/figure-texts.ts';
 import type { Performance } from '../../core/record/performance.ts';
 import type { Stretch, Timeline } from '../../core/record/timeline.ts';
 import { counted, grouped } from '../../core/text/nearest.ts';

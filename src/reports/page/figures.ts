@@ -1,4 +1,4 @@
-import { apdexText, percentText, rateText } from '../../core/record/bounds.ts';
+import { apdexText, percentText, rateText } from '../../core/record/figure-texts.ts';
 import type { Figures } from '../../core/record/figures.ts';
 import { counted, grouped } from '../../core/text/nearest.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';

@@ -1,5 +1,5 @@
-import { apdexText, percentText } from '../../core/record/bounds.ts';
 import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/record/events.ts';
+import { apdexText, percentText } from '../../core/record/figure-texts.ts';
 import type { Figures } from '../../core/record/figures.ts';
 import type { Tally } from '../../core/record/tally.ts';
 import { counted, grouped, inWords } from '../../core/text/nearest.ts';
