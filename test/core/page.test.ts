@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { proseOf } from '../../src/core/page/prose.ts';
 import { readPage } from '../../src/core/page/read.ts';
 import { plainHeading, Slugs } from '../../src/core/page/slug.ts';
 import { Source } from '../../src/core/text/source.ts';
@@ -145,4 +146,25 @@ test('headings become links as Git hosts make them', () => {
     plainHeading('The `GET` of [a berth](x.md) is **not** _bold_ \\*'),
     'The GET of a berth is not bold *',
   );
+});
+
+test('the prose of a case is what stands around the fences that are carried out', () => {
+  const rows: [page: string, prose: string[]][] = [
+    ['# A\n\nOne.\n\n```http\nGET /\n```\n\nTwo.\n\n```mervok\nstatus = 200\n```\n', ['One.\n\nTwo.']],
+    ['# A\nOne.\n```http\nGET /\n```\n# B\n\n```http\nGET /\n```\n\nThree.', ['One.', 'Three.']],
+    ['A\n=\n\nUnderlined.\n\n```http\nGET /\n```\n', ['Underlined.']],
+    ['---\ntitle: x\n---\nBefore.\n\n## A ##\n\n```sh\nls\n```\n\n```http\nGET /\n```\n', ['```sh\nls\n```']],
+    ['# A\n\n```json schema tide\n{}\n```\n\n| a |\n|---|\n\n~~~http\nGET /\n~~~\n', ['| a |\n|---|']],
+    ['# A\n\n- item\n\n  ```http\n  GET /\n  ```\n- next\n', ['- item\n\n- next']],
+    ['```http\nGET /\n```\n\nOf no heading.', ['Of no heading.']],
+    [`# A\n\n${'x'.repeat(5000)}\n\n\`\`\`http\nGET /\n\`\`\`\n`, [`${'x'.repeat(4000)} …`]],
+  ];
+  for (const [text, prose] of rows) {
+    const page = readPage(new Source('a.md', text));
+    assert.deepEqual(
+      page.cases.map(each => proseOf(each, page.source)),
+      prose,
+      text.slice(0, 60),
+    );
+  }
 });

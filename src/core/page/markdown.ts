@@ -7,6 +7,8 @@ export interface Heading {
   /** As written, with its markup. */
   readonly text: string;
   readonly range: Range;
+  /** Its first, counted from 1. */
+  readonly line: number;
 }
 
 export interface Fence {
@@ -55,6 +57,7 @@ export function readBlocks(source: Source): Blocks {
         level: Number(token.tag.slice(1)),
         text: tokens[index + 1]!.content,
         range,
+        line,
       });
     } else if (token.type === 'fence') blocks.push(readFence(source, token));
   }

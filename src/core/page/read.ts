@@ -49,10 +49,10 @@ class PageReader {
 
   constructor(readonly source: Source) {}
 
-  heading({ text, range }: Heading): void {
+  heading({ text, range, line }: Heading): void {
     const title = plainHeading(text);
     this.#firstHeading ??= title;
-    this.#begin(title, range);
+    this.#begin(title, range, line);
   }
 
   fence(fence: Fence): void {
@@ -79,7 +79,7 @@ class PageReader {
       this.#open?.fences.push(fence.lines);
       return;
     }
-    const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range);
+    const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range, fence.lines.from);
     draft.fences.push(fence.lines);
     const before = this.#findings.length;
     if (draft.repeat && use.use !== 'request') this.#strayRepeat(draft);
@@ -121,8 +121,7 @@ class PageReader {
     draft.repeat = undefined;
   }
 
-  #begin(title: string, range: Range): Draft {
-    const { line } = this.source.position(range.start);
+  #begin(title: string, range: Range, line: number): Draft {
     this.#endCase(line);
     const slug = this.#slugs.next(title);
     const draft: Draft = {
