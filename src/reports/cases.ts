@@ -23,6 +23,17 @@ interface Lane {
   exchanges: ExchangeEvent[];
 }
 
+/** The same events, of which somebody else learns too. */
+export async function* heardBy(
+  hear: (event: RunEvent) => void,
+  events: AsyncIterable<RunEvent>,
+): AsyncGenerator<RunEvent> {
+  for await (const event of events) {
+    hear(event);
+    yield event;
+  }
+}
+
 /** Gathers the events of a record case by case, each as soon as it has ended. */
 export async function* casesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<CasePart> {
   const lanes = new Map<number, Lane>();

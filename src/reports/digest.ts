@@ -3,7 +3,7 @@ import type { Outcome } from '../core/record/outcomes.ts';
 import { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { Times } from '../core/record/times.ts';
-import { casesOf, type ReportedCase } from './cases.ts';
+import { casesOf, heardBy, type ReportedCase } from './cases.ts';
 
 /** Everything that a report for people tells of a run; what it holds of the exchanges does not grow with their number. */
 export interface Digest {
@@ -91,8 +91,7 @@ export async function digest(
   const digester = new Digester(limits);
   let run: EventOf<'run'> | undefined;
   let end: EventOf<'end'> | undefined;
-  const watched = watch(events, event => digester.performance.add(event));
-  for await (const part of casesOf(watched)) {
+  for await (const part of casesOf(heardBy(event => digester.performance.add(event), events))) {
     if ('run' in part) {
       run = part.run;
       digester.start = Date.parse(part.run.at);
@@ -112,16 +111,6 @@ export async function digest(
     pages: digester.pages(),
     performance,
   };
-}
-
-async function* watch(
-  events: AsyncIterable<RunEvent>,
-  hear: (event: RunEvent) => void,
-): AsyncGenerator<RunEvent> {
-  for await (const event of events) {
-    hear(event);
-    yield event;
-  }
 }
 
 type Ran = ReportedCase & { readonly page: EventOf<'page'> };

@@ -1,4 +1,4 @@
-import type { CheckEvent, RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/record/events.ts';
 import type { Tally } from '../core/record/tally.ts';
 import {
   blockedInWords,
@@ -9,6 +9,7 @@ import {
   titleOf,
   whySkipped,
 } from './cases.ts';
+import { linesOf } from './check-lines.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
 export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
@@ -87,20 +88,6 @@ function testCase({ event, checks }: ReportedCase): string {
     skipped: skipped === undefined ? '<skipped/>' : `<skipped>${escapeText(skipped)}</skipped>`,
   }[outcome];
   return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;
-}
-
-/** What is to be said of a check that does not hold, as plain text. */
-export function linesOf(check: CheckEvent): string[] {
-  return [
-    `${check.place.file}:${check.place.line}  ${check.text}`,
-    ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),
-    ...(check.found === undefined
-      ? []
-      : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
-    ...(check.differences ?? []).map(each => `  ${each.at}  expected ${each.expected}, found ${each.found}`),
-    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
-    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
-  ];
 }
 
 function seconds(milliseconds: number): string {

@@ -3,9 +3,10 @@ import type { Tally } from '../core/record/tally.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { pageTitleOf, titleOf } from './cases.ts';
+import { escapeMarkup } from './charts/drawing.ts';
+import { linesOf } from './check-lines.ts';
 import { type Digest, type DigestedFailure, digest } from './digest.ts';
 import { factsOf, totalsInWords } from './facts.ts';
-import { linesOf } from './junit.ts';
 import { visible } from './style.ts';
 import { timeText } from './time-text.ts';
 import { verdictInWords } from './verdict.ts';
@@ -13,6 +14,7 @@ import { verdictInWords } from './verdict.ts';
 /** A comment of a review may be no longer, in characters. */
 const longest = 60_000;
 const shownBody = 1500;
+const mostRequests = 50;
 const limits = { failures: 50, ofEach: 1, kept: 0 };
 
 /** A summary for the page of a CI job or a comment of a review: the verdict, what did not pass, the figures. */
@@ -85,21 +87,23 @@ function exchangeOf({ request, response, fault }: ExchangeEvent): string {
 }
 
 /** Request by request, where cases ran more than once. */
-function figuresOf({ performance: { repeats, total, requests } }: Digest): string[] {
+function figuresOf({ performance: { repeats, total, repeated } }: Digest): string[] {
   if (!repeats || total.times.count === 0) return [];
-  const rows = [...requests.slice(0, 50), { title: 'In total', request: '', figures: total }];
+  const rows = [...repeated.slice(0, mostRequests), { title: 'In total', request: '', figures: total }];
   const lines = rows.map(({ title, request, figures: { requests: sent, failed, times } }) => {
     const time = (value: number | undefined) => (value === undefined ? '' : timeText(value));
     const percentiles = [50, 90, 95, 99].map(percent => time(times.percentile(percent)));
     const cells = [`${plain(title)} ${plain(request)}`.trim(), sent, failed, ...percentiles, time(times.max)];
     return `| ${cells.join(' | ')} |`;
   });
+  const left = repeated.length - mostRequests;
   return [
     [
       '| request | sent | failed | 50 % | 90 % | 95 % | 99 % | longest |',
       `|---|${'--:|'.repeat(7)}`,
       ...lines,
     ].join('\n'),
+    ...(left > 0 ? [`${counted(left, 'more request')} ${left === 1 ? 'is' : 'are'} not told here.`] : []),
   ];
 }
 
@@ -127,9 +131,5 @@ function plain(text: string): string {
 }
 
 function markup(text: string): string {
-  return visible(text)
-    .replaceAll('\n', ' ')
-    .replaceAll('&', '&amp;')
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;');
+  return escapeMarkup(visible(text).replaceAll('\n', ' '));
 }

@@ -3,7 +3,7 @@ import type { RunEvent } from '../core/record/events.ts';
 import { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { grouped } from '../core/text/nearest.ts';
-import { casesOf, pageTitleOf, titleOf, whySkipped } from './cases.ts';
+import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { originOf } from './digest.ts';
 import { exchangeColumns } from './exchange-columns.ts';
 import { factsOf } from './facts.ts';
@@ -48,7 +48,7 @@ export async function* spreadsheetReport(
   const origins = new Set<string>();
   const summary: Row[] = [];
   let several = false;
-  for await (const part of casesOf(heard(events, performance))) {
+  for await (const part of casesOf(heardBy(event => performance.add(event), events))) {
     if ('run' in part) {
       several = part.run.rounds !== 1;
       summary.push(
@@ -81,13 +81,6 @@ export async function* spreadsheetReport(
     { data: summary, sheet: 'Summary', columns: [{ width: 28 }, { width: 40 }] },
     ...[cases, checks, exchanges].map(sheet => sheet.written()),
   ]).toBuffer();
-}
-
-async function* heard(events: AsyncIterable<RunEvent>, performance: Performance): AsyncGenerator<RunEvent> {
-  for await (const event of events) {
-    performance.add(event);
-    yield event;
-  }
 }
 
 type Value = string | number | undefined;
@@ -152,7 +145,7 @@ function quiet(value: string): Cell {
 }
 
 /** Request by request, times in milliseconds. */
-function figures({ requests, total, repeats }: Performance): Row[] {
+function figures({ repeated, total, repeats }: Performance): Row[] {
   if (!repeats || total.times.count === 0) return [];
   const names = [
     'request',
@@ -168,7 +161,7 @@ function figures({ requests, total, repeats }: Performance): Row[] {
     '99 %',
     'longest',
   ];
-  const rows = [...requests, { title: 'In total', request: '', figures: total }];
+  const rows = [...repeated, { title: 'In total', request: '', figures: total }];
   return [
     [],
     names.map(quiet),

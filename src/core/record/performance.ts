@@ -40,6 +40,11 @@ export class Performance {
     return [...this.#requests.values()];
   }
 
+  /** Those that were sent more than once: of the others one answer alone is known. */
+  get repeated(): readonly MeasuredRequest[] {
+    return this.requests.filter(({ figures }) => figures.requests > 1);
+  }
+
   /** Whether any case ran more than once, in rounds, by several users, or for several rows. */
   get repeats(): boolean {
     return this.#repeats;

@@ -15,14 +15,13 @@ const mostRequests = 300;
 /** How fast and how well the service answered, where cases ran more than once. */
 export function* figuresMarkup({ performance, end, tally }: Digest): Generator<Markup> {
   if (!performance.repeats || performance.total.times.count === 0) return;
-  const { total, requests } = performance;
-  const all = requests.filter(({ figures }) => figures.requests > 1);
+  const { total, requests, repeated: all } = performance;
   const once = requests.length - all.length;
   const shown =
     all.length <= mostRequests
       ? all
       : all
-          .sort((a, b) => (b.figures.times.percentile(95) ?? 0) - (a.figures.times.percentile(95) ?? 0))
+          .toSorted((a, b) => (b.figures.times.percentile(95) ?? 0) - (a.figures.times.percentile(95) ?? 0))
           .slice(0, mostRequests);
   yield html`<section id="figures" aria-labelledby="figures-title"><h2 id="figures-title">Figures</h2>
 <p>A request fails where no answer comes, or where a check of its answer does not hold. Apdex counts what was answered within ${durationText(total.threshold)} in full, what took up to four times as long by half, and what failed not at all.</p>`;

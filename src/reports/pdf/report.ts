@@ -132,14 +132,13 @@ function cut(text: string, most: number): string {
 
 function writeFigures({ performance }: Digest, paper: Paper): void {
   if (!performance.repeats || performance.total.times.count === 0) return;
-  const { total, requests } = performance;
+  const { total, requests, repeated } = performance;
   paper.heading('Figures', 240);
   for (const drawing of chartsOf(performance)) draw(drawing, paper);
   paper.keep(120);
   paper.text('Request by request', { font: 'bold', size: 10 });
-  const listed = requests.filter(({ figures }) => figures.requests > 1);
   const head = ['', 'sent', 'failed', 'Apdex', '50 %', '90 %', '95 %', '99 %', 'longest'];
-  const rows = listed
+  const rows = repeated
     .slice(0, mostListed)
     .map(({ title, request, figures }) => [`${title}\n${request}`, ...figuresOf(figures)]);
   const table = [head, ...rows, ['In total', ...figuresOf(total)]];
@@ -147,7 +146,7 @@ function writeFigures({ performance }: Digest, paper: Paper): void {
   const left = requests.length - rows.length;
   if (left > 0)
     paper.text(
-      `${counted(left, 'request')} that ${left === 1 ? 'was' : 'were'} sent once ${left === 1 ? 'is' : 'are'} not listed here.`,
+      `${counted(left, 'request')} ${left === 1 ? 'is' : 'are'} not listed here${repeated.length > mostListed ? '' : ': sent only once'}.`,
     );
 }
 

@@ -1,0 +1,15 @@
+import type { CheckEvent } from '../core/record/events.ts';
+
+/** What is to be said of a check that does not hold, as plain text. */
+export function linesOf(check: CheckEvent): string[] {
+  return [
+    `${check.place.file}:${check.place.line}  ${check.text}`,
+    ...(check.expected === undefined ? [] : [`  expected  ${check.expected}`]),
+    ...(check.found === undefined
+      ? []
+      : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
+    ...(check.differences ?? []).map(each => `  ${each.at}  expected ${each.expected}, found ${each.found}`),
+    ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
+    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
+  ];
+}
