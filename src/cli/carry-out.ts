@@ -1,7 +1,8 @@
 import { type RunOptions, run } from '../core/engine/run.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
-import { Tally } from '../core/record/tally.ts';
+import { Tally, talliedOf } from '../core/record/tally.ts';
+import { withEnd } from '../core/record/whole.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { openPorts } from '../drivers/ports.ts';
 import { Recorder } from '../drivers/record.ts';
@@ -66,9 +67,9 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
     );
     recorder?.finish();
     for (const listener of listeners) listener.close?.();
-    const cut = recorder !== undefined && tellProblem(recorder, terminal);
-    const written = await writeReports(output, () => recorder!.events(), tally, { err: terminal.err });
-    return codeOf(tally, written && !cut);
+    const whole = recorder === undefined || isWhole(recorder, terminal);
+    const written = recorder === undefined || (await reportOn(recorder, output, whole, tally, terminal));
+    return codeOf(tally, whole && written);
   } finally {
     interrupt.stop();
     recorder?.remove();
@@ -131,8 +132,22 @@ async function tellerOf(view: ExchangeView) {
   return (event: ExchangeEvent) => exchangeLines(event, view);
 }
 
-/** A disk that is full, for example. */
-function tellProblem({ problem }: Recorder, { err }: Terminal): boolean {
+/** It is not on a disk that is full, for example. */
+function isWhole({ problem }: Recorder, { err }: Terminal): boolean {
   if (problem !== undefined) err(`The record is not whole: ${problem}\n`);
-  return problem !== undefined;
+  return problem === undefined;
+}
+
+/** Reports tell what the record holds, and so they say where it breaks off. */
+async function reportOn(
+  recorder: Recorder,
+  output: readonly string[],
+  whole: boolean,
+  tally: Tally,
+  { err }: Terminal,
+): Promise<boolean> {
+  if (output.length === 0) return true;
+  if (whole) return writeReports(output, () => recorder.events(), tally, { err });
+  const events = () => withEnd(recorder.events(), why => new Error(`The record ${why}.`));
+  return writeReports(output, events, await talliedOf(events()), { err });
 }

@@ -1,9 +1,10 @@
 import { resolve } from 'node:path';
 import type { EventOf, RunEvent } from '../core/record/events.ts';
-import { Tally } from '../core/record/tally.ts';
+import { Tally, talliedOf } from '../core/record/tally.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
 import { inWords } from '../core/text/nearest.ts';
+import { FileMistake } from '../drivers/files.ts';
 import { findRun, readRecord, readSummary } from '../drivers/runs.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
@@ -36,8 +37,11 @@ export async function reportCommand(
   refuseUnknownEndings(output);
   const record = await openRecord(named.length === 0 ? ['last'] : named, flags, terminal);
   if (output.length === 0) await tell(record, flags, terminal);
-  else if (!(await writeReports(output, record.events, await tallyOf(record), terminal)))
-    process.exitCode = exitCodes.unfinished;
+  else {
+    const tally = record.end ? Tally.at(record.end) : await talliedOf(record.events());
+    if (!(await writeReports(output, record.events, tally, terminal)))
+      process.exitCode = exitCodes.unfinished;
+  }
 }
 
 async function openRecord(
@@ -51,10 +55,10 @@ async function openRecord(
     throw new UsageMistake(`These are ${found.length} runs. To tell them as one: mervok report --merge …`);
   const isEvent = await openEventCheck();
   const summaries = await Promise.all(found.map(({ path }) => readSummary(path)));
+  const events = ({ id, path }: (typeof found)[0]) =>
+    withEnd(readRecord(path, isEvent), why => new FileMistake(`'${id}' ${why}.`));
   const { end } = summaries[0]!;
-  const events = ({ path }: { path: string }) => readRecord(path, isEvent);
-  if (others.length === 0)
-    return end ? { events: () => events(first), end } : { events: () => withEnd(events(first)) };
+  if (others.length === 0) return { events: () => events(first), ...(end && { end }) };
   refuseTwice(found);
   const runs = summaries.map(({ run }) => run);
   const missing = missingShards(runs);
@@ -69,13 +73,6 @@ function refuseTwice(found: readonly { id: string; path: string }[]): void {
   const twice = paths.findIndex((path, at) => paths.indexOf(path) < at);
   if (twice >= 0)
     throw new UsageMistake(`'${found[twice]!.id}' is named twice; what it holds would count twice.`);
-}
-
-async function tallyOf({ events, end }: OpenRecord): Promise<Tally> {
-  if (end) return Tally.at(end);
-  const tally = new Tally();
-  for await (const event of events()) tally.add(event);
-  return tally;
 }
 
 async function tell(

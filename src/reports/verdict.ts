@@ -44,7 +44,7 @@ export const stopsInWords: { readonly [stop in Stop]: string } = {
   interrupt: 'The run was interrupted.',
   timeout: 'The time for the run was over before it had ended.',
   failure: 'The run ended with the first failure.',
-  killed: 'The record breaks off: the run was killed, or goes on.',
+  killed: 'The record breaks off before the end of the run.',
 };
 
 export function checksInWords(checks: number, held: number): string {

@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
 import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
@@ -6,7 +7,7 @@ import { unzipSync } from 'fflate';
 import { endings } from '../../src/reports/index.ts';
 import { caseText } from '../support/collection.ts';
 import { textOfPdf } from '../support/pdf.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith, mervok, program } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 const pages = {
@@ -165,7 +166,7 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
   assert.equal(cut.code, 0, cut.err);
   assert.match(
     readFileSync(join(folder, 'out/run.html'), 'utf8'),
-    /The record breaks off: the run was killed, or goes on\./,
+    /The record breaks off before the end of the run\./,
   );
   assert.match(readFileSync(join(folder, 'out/run.tap'), 'utf8'), /^Bail out! The record breaks off/m);
   JSON.parse(readFileSync(join(folder, 'out/run.json'), 'utf8'));
@@ -183,6 +184,56 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
     assert.match(err, says);
     assert.ok(!existsSync(join(folder, `never/${name}.html`)), name);
   }
+});
+
+test('lines that are gone from a record are found out by what its end counts', async t => {
+  const folder = await harbour(t);
+  await mervok(folder, ['run', '-o', 'whole.ndjson']);
+  const lines = readFileSync(join(folder, 'whole.ndjson'), 'utf8').trimEnd().split('\n');
+  const rows: [type: string, says: RegExp][] = [
+    ['check', /^'less\.ndjson' is damaged: it holds 4 checks, and its end counts 5\.\n$/],
+    ['exchange', /^'less\.ndjson' is damaged: it holds 3 requests, and its end counts 4\.\n$/],
+    ['case', /^'less\.ndjson' is damaged: it holds 4 cases, and its end counts 5\.\n$/],
+    ['page', /^'less\.ndjson' is damaged: a page is missing\.\n$/],
+  ];
+  for (const [type, says] of rows) {
+    const gone = lines.findIndex(line => line.startsWith(`{"type":"${type}"`));
+    writeFileSync(join(folder, 'less.ndjson'), lines.toSpliced(gone, 1).join('\n'));
+    const { code, err } = await mervok(folder, ['report', 'less.ndjson', '-o', 'less.html']);
+    assert.equal(code, 2, type);
+    assert.match(err, says);
+    assert.ok(!existsSync(join(folder, 'less.html')));
+  }
+});
+
+test('reports of a run whose record is cut by a full disk are whole, and say so', async t => {
+  const folder = await harbour(t);
+  const outputs = ['.html', '.json', '.tap'].map(ending => `-o run${ending}`).join(' ');
+  const limited = `ulimit -f 400; trap '' XFSZ; exec node ${program} run tides.md --rounds 1500 -q ${outputs}`;
+  const { status, stdout, stderr } = await new Promise<{
+    status: number | null;
+    stdout: string;
+    stderr: string;
+  }>(ended => {
+    const child = execFile(
+      'bash',
+      ['-c', limited],
+      { cwd: folder, encoding: 'utf8' },
+      (_error, stdout, stderr) => ended({ status: child.exitCode, stdout, stderr }),
+    );
+  });
+  assert.equal(status, 3);
+  assert.match(stdout, /^All 1,500 checks hold\./);
+  assert.match(stderr, /^The record is not whole: EFBIG[^\n]*\n$/, 'every report could be written');
+  const json = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8'));
+  assert.equal(json.totals.stopped, 'killed');
+  assert.ok(json.totals.checks < 1500);
+  const tap = readFileSync(join(folder, 'run.tap'), 'utf8');
+  assert.equal(tap.match(/^(?:not )?ok /gm)!.length, Number(/^1\.\.(\d+)$/m.exec(tap)![1]));
+  assert.match(
+    readFileSync(join(folder, 'run.html'), 'utf8'),
+    /The record breaks off before the end of the run\./,
+  );
 });
 
 test('the shards of a run, told as one, are the run; a missing one is told', async t => {

@@ -284,6 +284,8 @@ async function* replay(events: readonly RunEvent[]): AsyncGenerator<RunEvent> {
   yield* events;
 }
 
+const refuse = (why: string) => new Error(why);
+
 async function gather(events: AsyncIterable<RunEvent>): Promise<RunEvent[]> {
   const all: RunEvent[] = [];
   for await (const event of events) all.push(event);
@@ -293,7 +295,7 @@ async function gather(events: AsyncIterable<RunEvent>): Promise<RunEvent[]> {
 test('a record that breaks off gets the end that can be told', async () => {
   const { events } = await runTexts({ 'mervok.yaml': root('failed < 100 %'), ...pages }, answer);
   const at = events.findIndex(event => event.type === 'check');
-  const whole = await gather(withEnd(replay(events.slice(0, at + 1))));
+  const whole = await gather(withEnd(replay(events.slice(0, at + 1)), refuse));
   const [broken, end] = whole.slice(-2);
   assert.ok(broken?.type === 'case' && end?.type === 'end');
   assert.equal(broken.outcome, 'error');
@@ -301,7 +303,7 @@ test('a record that breaks off gets the end that can be told', async () => {
   assert.equal(end.stopped, 'killed');
   assert.equal(end.time, 5);
   assert.equal(end.totals.requests, 1);
-  assert.deepEqual(await gather(withEnd(replay(events))), events);
+  assert.deepEqual(await gather(withEnd(replay(events), refuse)), events);
   const tally = new Tally();
   for (const event of whole) tally.add(event);
   assert.equal(tally.passed, false);

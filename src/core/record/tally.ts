@@ -121,3 +121,10 @@ export class Tally {
     return clean && this.checks > 0 && this.stopped === undefined;
   }
 }
+
+/** The figures of events that have happened already. */
+export async function talliedOf(events: AsyncIterable<RunEvent>): Promise<Tally> {
+  const tally = new Tally();
+  for await (const event of events) tally.add(event);
+  return tally;
+}

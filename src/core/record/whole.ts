@@ -1,25 +1,42 @@
+import { grouped } from '../text/nearest.ts';
 import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from './events.ts';
 import type { Stop } from './outcomes.ts';
 import { Tally } from './tally.ts';
 
+type Totals = EventOf<'end'>['totals'];
+
+/** Makes of what is wrong with a record (`is damaged: …`) what is thrown. */
+export type Refuse = (why: string) => Error;
+
 /**
- * Where the record of a run that was killed breaks off, gives it the end that can be told: the cases that had begun did
- * not end, and it was over when something last happened.
+ * A record from its beginning to its end. Lines that are gone from it are found out by what its end counts. Where the
+ * record of a run that was killed breaks off, it gets the end that can be told: the cases that had begun did not end, and
+ * it was over when something last happened.
  */
-export async function* withEnd(events: AsyncIterable<RunEvent>): AsyncGenerator<RunEvent> {
+export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse): AsyncGenerator<RunEvent> {
   const tally = new Tally();
+  const pages = new Set<number>();
   const open = new Map<number, ExchangeEvent | CheckEvent>();
   let start = 0;
   let last = 0;
   for await (const event of events) {
-    yield event;
-    if (event.type === 'end') return;
+    if (event.type === 'end') {
+      const why = missingIn(tally.totals, event.totals);
+      if (why !== undefined) throw refuse(why);
+      yield event;
+      return;
+    }
     tally.add(event);
-    if (event.type === 'exchange' || event.type === 'check') open.set(event.user ?? 0, event);
-    else if (event.type === 'case') open.delete(event.user ?? 0);
     if (event.type === 'run') start = last = Date.parse(event.at);
-    else if (event.type === 'exchange') last = Math.max(last, event.at + event.times.total);
-    else if (event.type === 'case' && event.at !== undefined) last = Math.max(last, event.at + event.time);
+    else {
+      const { user = 0 } = event;
+      if (event.type === 'page') pages.add(user);
+      else if (!pages.has(user)) throw refuse('is damaged: a page is missing');
+      else if (event.type === 'case') open.delete(user);
+      else open.set(user, event);
+      last = Math.max(last, endOfEvent(event));
+    }
+    yield event;
   }
   for (const event of open.values()) {
     const broken = brokenOff(event);
@@ -27,6 +44,25 @@ export async function* withEnd(events: AsyncIterable<RunEvent>): AsyncGenerator<
     yield broken;
   }
   yield endOf(tally, start, last, 'killed');
+}
+
+function missingIn(held: Totals, counted: Totals): string | undefined {
+  const cases = ({ cases }: Totals) => Object.values(cases).reduce((sum, count) => sum + count, 0);
+  const counts: [what: string, held: number, counted: number][] = [
+    ['cases', cases(held), cases(counted)],
+    ['checks', held.checks, counted.checks],
+    ['requests', held.requests, counted.requests],
+  ];
+  const wrong = counts.find(([, one, other]) => one !== other);
+  return (
+    wrong && `is damaged: it holds ${grouped(wrong[1])} ${wrong[0]}, and its end counts ${grouped(wrong[2])}`
+  );
+}
+
+/** When something was over, in milliseconds since 1970; nothing is known of checks and pages. */
+function endOfEvent(event: RunEvent): number {
+  if (event.type === 'exchange') return event.at + event.times.total;
+  return event.type === 'case' && event.at !== undefined ? event.at + event.time : 0;
 }
 
 function brokenOff({ round, user, case: address, place }: ExchangeEvent | CheckEvent): CaseEvent {
@@ -51,6 +87,7 @@ function endOf(tally: Tally, start: number, last: number, stopped: Stop | undefi
 
 export interface MergedRecord {
   readonly run: EventOf<'run'>;
+  /** With its end. */
   readonly events: AsyncIterable<RunEvent>;
 }
 
@@ -71,7 +108,7 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
   let last = 0;
   let stopped: Stop | undefined;
   for (const { run, events } of records) {
-    for await (const event of withEnd(events)) {
+    for await (const event of events) {
       if (event.type === 'end') {
         stopped ??= event.stopped;
         last = Math.max(last, Date.parse(run.at) + event.time);
@@ -99,7 +136,7 @@ function mergedRun(runs: readonly EventOf<'run'>[]): EventOf<'run'> {
     at: runs.map(({ at }) => at).sort()[0]!,
     title: [...new Set(runs.map(({ title }) => title))].join(', '),
     ...shared('environment'),
-    rounds: Math.max(...runs.map(({ rounds }) => rounds)),
+    rounds: runs.some(({ rounds }) => rounds === 0) ? 0 : Math.max(...runs.map(({ rounds }) => rounds)),
     ...(users && { users: runs.reduce((sum, run) => sum + (run.users ?? 1), 0) }),
     ...shared('lasting'),
     ...shared('seed'),
