@@ -1,4 +1,5 @@
 // Bundles the program into dist/: one small entry, and a chunk for each part that is loaded only where it is used.
+// --readable keeps names and lines as they are written, for profiles.
 import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
@@ -139,7 +140,7 @@ const apart = {
 rmSync('dist', { recursive: true, force: true });
 const common = {
   bundle: true,
-  minify: true,
+  minify: !process.argv.includes('--readable'),
   platform: 'node',
   target: 'node20.18',
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },

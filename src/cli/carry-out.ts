@@ -58,6 +58,7 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
         tool: `mervok ${version}`,
         bodies: recorder !== undefined || log !== undefined || choices.view === 'exchanges',
         tally,
+        later: true,
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,
       },

@@ -17,7 +17,7 @@ export interface KeptOfExchange {
 
 /** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
 export function exchangeEvent(
-  source: Turn & { readonly case: string; readonly row?: number },
+  { round, user, case: address, row }: Turn & { readonly case: string; readonly row?: number },
   place: Place,
   { request, response, fault, times, received, connection, interim, cause }: Exchange,
   at: number,
@@ -26,7 +26,8 @@ export function exchangeEvent(
   const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);
   const event: ExchangeEvent = {
     type: 'exchange',
-    ...source,
+    round,
+    case: address,
     at,
     place,
     request: {
@@ -37,6 +38,8 @@ export function exchangeEvent(
     times,
     received,
   };
+  if (user !== undefined) event.user = user;
+  if (row !== undefined) event.row = row;
   if (cause !== undefined) event.cause = cause;
   if (bodies && request.body) event.request.body = payloadOfParts(request.body, most);
   if (bodies && connection) event.connection = connection;
@@ -102,5 +105,5 @@ export function surroundingsOf(exchanges: readonly Exchange[]): Surroundings {
   }
   const { response } = exchanges.at(-1)!;
   const cut = response && response.body.length < response.size;
-  return { setCookies, ...(cut && { unreadable: 'the body was written to a file' }) };
+  return cut ? { setCookies, unreadable: 'the body was written to a file' } : { setCookies };
 }

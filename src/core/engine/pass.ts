@@ -1,6 +1,6 @@
 import type { World } from '../language/functions/signature.ts';
 import type { Plan, PlannedCase, PlannedPage, PlannedRows } from '../plan/plan.ts';
-import type { CaseEvent, RunEvent } from '../record/events.ts';
+import type { CaseEvent, EventOf, RunEvent } from '../record/events.ts';
 import type { Masker } from '../record/mask.ts';
 import { runCase } from './case.ts';
 import type { Course } from './course.ts';
@@ -203,15 +203,10 @@ export class Pass {
   }
 
   #tellPage({ file, title }: PlannedPage, { emit, turn }: RunContext, row?: TakenRow, cleanup = false) {
-    const rows = [this.row, row].flatMap(each => each?.told ?? []);
-    emit({
-      type: 'page',
-      ...turn,
-      file,
-      title,
-      ...(rows.length > 0 && { rows }),
-      ...(cleanup && { cleanup }),
-    });
+    const event: EventOf<'page'> = { type: 'page', ...turn, file, title };
+    if (this.row || row) event.rows = [this.row, row].flatMap(each => each?.told ?? []);
+    if (cleanup) event.cleanup = cleanup;
+    emit(event);
   }
 
   /** At the end of a pass, also where it was interrupted: the latest page first. */

@@ -1,3 +1,4 @@
+import { isUtf8 } from 'node:buffer';
 import type { Payload } from '../record/events.ts';
 
 /**
@@ -9,19 +10,14 @@ import type { Payload } from '../record/events.ts';
 export function payloadOf(body: Uint8Array, limit: number, size = body.length): Payload {
   const cut = body.length > limit;
   const kept = Buffer.from(body.buffer, body.byteOffset, cut ? wholeCharacters(body, limit) : body.length);
-  const text = kept.toString('utf8');
-  const content =
-    Buffer.byteLength(text) === kept.length && !text.includes('\uFFFD')
-      ? { text }
-      : { base64: kept.toString('base64') };
-  if (size > body.length) return { size, ...content, cut: true };
-  if (!cut) return { size, ...content };
-  return {
-    size,
-    ...content,
-    cut: true,
-    sha256: process.getBuiltinModule('node:crypto').createHash('sha256').update(body).digest('hex'),
-  };
+  const payload: Payload = isUtf8(kept)
+    ? { size, text: kept.toString('utf8') }
+    : { size, base64: kept.toString('base64') };
+  if (cut || size > body.length) payload.cut = true;
+  // Of what is not here there is no hash.
+  if (cut && size === body.length)
+    payload.sha256 = process.getBuiltinModule('node:crypto').createHash('sha256').update(body).digest('hex');
+  return payload;
 }
 
 /** The limit, moved back to the beginning of a character of UTF-8. */

@@ -8,6 +8,7 @@ import { Course } from './course.ts';
 import { Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
+import { Telling } from './telling.ts';
 import { toMicrosecond } from './time.ts';
 
 export interface RunOptions {
@@ -31,6 +32,8 @@ export interface RunOptions {
   readonly told?: Pick<Extract<RunEvent, { type: 'run' }>, 'seed' | 'selected'>;
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
+  /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
+  readonly later?: boolean;
   readonly signal: AbortSignal;
   /** Ends what cleans up; without it, that ends with the rest. */
   readonly cleanUpSignal?: AbortSignal;
@@ -51,10 +54,13 @@ export async function run(
   hear: (event: RunEvent) => void,
 ): Promise<void> {
   const { masker = new Masker(), tally = new Tally() } = options;
-  const emit = (event: RunEvent) => {
+  const course = new Course(options.signal);
+  const tell = (event: RunEvent) => {
     tally.add(event);
     hear(event);
   };
+  const telling = options.later ? new Telling(tell, () => course.stop('interrupt')) : undefined;
+  const emit = telling ? (event: RunEvent) => telling.add(event) : tell;
   const begin = ports.elapsed();
   addKnownSecrets(plan, masker, ports.outside);
   const { tool, rounds, users = 1, lasting, timeout, told } = options;
@@ -76,7 +82,6 @@ export async function run(
     ...(plan.apdex !== undefined && { apdex: plan.apdex }),
   };
   emit(masker.deep(first));
-  const course = new Course(options.signal);
   const explained = new Set<string>();
   const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
   try {
@@ -97,6 +102,7 @@ export async function run(
     course.close();
   }
   const time = toMicrosecond(ports.elapsed() - begin);
+  telling?.finish();
   const bounds = tally.boundsAfter(time);
   emit({
     type: 'end',
@@ -106,6 +112,7 @@ export async function run(
     totals: tally.totals,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
+  telling?.finish();
 }
 
 interface Base {

@@ -56,20 +56,21 @@ export class StepRunner {
   async run(): Promise<CaseEvent> {
     const { ports } = this.context;
     const [at, begin] = [ports.now(), ports.elapsed()];
-    for (const step of this.planned.steps) if (!(await this.#step(step))) break;
+    for (const step of this.planned.steps) {
+      const going = this.#step(step);
+      if (!(typeof going === 'boolean' ? going : await going)) break;
+    }
     this.#forgetNotMade();
     const failed = this.#outcome === 'failed' || this.#outcome === 'error';
     const prose = failed ? this.context.proseOf(this.planned) : undefined;
-    const event: CaseEvent = {
-      ...caseEvent(this.planned, this.context.turn, this.#outcome),
-      at,
-      ...(this.#status !== undefined && { status: this.#status }),
-      time: toMicrosecond(ports.elapsed() - begin),
-      ...(this.row && { row: this.row }),
-      ...(this.#problem && { problem: this.#problem }),
-      ...(this.#because !== undefined && { because: this.#because }),
-      ...(prose !== undefined && { prose }),
-    };
+    const event = caseEvent(this.planned, this.context.turn, this.#outcome);
+    event.at = at;
+    event.time = toMicrosecond(ports.elapsed() - begin);
+    if (this.#status !== undefined) event.status = this.#status;
+    if (this.row) event.row = this.row;
+    if (this.#problem) event.problem = this.#problem;
+    if (this.#because !== undefined) event.because = this.#because;
+    if (prose !== undefined) event.prose = prose;
     this.#emit(event);
     this.#tell();
     return event;
@@ -224,7 +225,10 @@ export class StepRunner {
 
   /** Made for every check of every response, so without copies of copies. */
   #checkEvent({ place, text, label, level }: Checking, holds: CheckEvent['holds']): CheckEvent {
-    const event: CheckEvent = { type: 'check', ...this.#source, place, text, holds };
+    const { round, user, case: address, row } = this.#source;
+    const event: CheckEvent = { type: 'check', round, case: address, place, text, holds };
+    if (user !== undefined) event.user = user;
+    if (row !== undefined) event.row = row;
     const words = label?.(this.#scene);
     if (typeof words === 'string') event.label = words;
     if (level !== undefined) event.level = level;
@@ -305,7 +309,9 @@ export function caseEvent(
   turn: Turn,
   outcome: Outcome,
 ): CaseEvent {
-  const event: CaseEvent = { type: 'case', ...turn, case: address, title, place, outcome, time: 0 };
+  const { round, user } = turn;
+  const event: CaseEvent = { type: 'case', round, case: address, title, place, outcome, time: 0 };
+  if (user !== undefined) event.user = user;
   if (tags.length > 0) event.tags = [...tags];
   if (request !== undefined) event.request = request;
   return event;

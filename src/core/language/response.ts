@@ -38,7 +38,6 @@ export interface Surroundings {
 
 /** What statements see of a response, or of a request as it was sent. Everything is read once, when first asked for. */
 export class ResponseView {
-  #headers: Map<string, string[]> | undefined;
   #body: string | Missing | undefined;
   #document: Found | undefined;
   #xml: Document | Missing | undefined;
@@ -52,13 +51,9 @@ export class ResponseView {
 
   /** Every value of a header, in order; names in any case. A field behind the body counts where none stands before it. */
   headerValues(name: string): readonly string[] {
-    if (!this.#headers) {
-      this.#headers = gather(this.received.headers);
-      if (this.received.trailers)
-        for (const [key, values] of gather(this.received.trailers))
-          if (!this.#headers.has(key)) this.#headers.set(key, values);
-    }
-    return this.#headers.get(name.toLowerCase()) ?? [];
+    const { headers, trailers } = this.received;
+    const values = valuesOf(headers, name);
+    return values.length > 0 || !trailers ? values : valuesOf(trailers, name);
   }
 
   headerNames(): readonly string[] {
@@ -207,13 +202,10 @@ function readPair(text: string): [string, string] {
   return at < 0 ? ['', text.trim()] : [text.slice(0, at).trim(), text.slice(at + 1).trim()];
 }
 
-function gather(fields: readonly (readonly [string, string])[]): Map<string, string[]> {
-  const gathered = new Map<string, string[]>();
-  for (const [name, value] of fields) {
-    const key = name.toLowerCase();
-    const values = gathered.get(key);
-    if (values) values.push(value);
-    else gathered.set(key, [value]);
-  }
-  return gathered;
+function valuesOf(fields: readonly (readonly [string, string])[], name: string): string[] {
+  const wanted = name.toLowerCase();
+  const values: string[] = [];
+  for (const [each, value] of fields)
+    if (each.length === wanted.length && each.toLowerCase() === wanted) values.push(value);
+  return values;
 }

@@ -14,9 +14,10 @@ const structural = new Set(['type', 'holds', 'outcome', 'kind', 'case', 'place',
  */
 export class Masker {
   readonly #run: Masker;
-  readonly #secrets = new Set<string>();
-  /** Of a run: the passes that are under way. */
-  readonly #passes = new Set<Masker>();
+  /** Made where the first one comes: there is a masker for every pass, and most have none. */
+  #secrets: Set<string> | undefined;
+  /** Of a run: the passes that are under way and have come by secrets. */
+  #passes: Set<Masker> | undefined;
   /** Whether secrets have come since the forms were made. */
   #isStale = false;
   #known: Forms | undefined;
@@ -27,21 +28,25 @@ export class Masker {
 
   /** For what one pass comes by: what is known must not grow with their number. */
   forPass(): Masker {
-    const pass = new Masker(this.#run);
-    this.#run.#passes.add(pass);
-    return pass;
+    return new Masker(this.#run);
   }
 
   /** Forgets what the pass has come by, once everything of it has been told. */
   end(): void {
-    this.#run.#passes.delete(this);
+    this.#run.#passes?.delete(this);
   }
 
   /** Texts of less than three characters are not masked: they would blot out everything. */
   #add(secret: string): void {
-    if (secret.length < 3 || this.#run.#secrets.has(secret) || this.#secrets.has(secret)) return;
+    const run = this.#run;
+    if (secret.length < 3 || run.#secrets?.has(secret) || this.#secrets?.has(secret)) return;
+    this.#secrets ??= new Set();
     this.#secrets.add(secret);
-    this.#run.#isStale = true;
+    if (this !== run) {
+      run.#passes ??= new Set();
+      run.#passes.add(this);
+    }
+    run.#isStale = true;
   }
 
   /** Every text in a value that is secret for the whole run, or for this pass. */
@@ -66,7 +71,7 @@ export class Masker {
     const run = this.#run;
     if (!run.#isStale) return run.#known;
     run.#isStale = false;
-    const secrets = [run, ...run.#passes].flatMap(each => [...each.#secrets]);
+    const secrets = [run, ...(run.#passes ?? [])].flatMap(each => [...(each.#secrets ?? [])]);
     const texts = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
     const pattern = texts.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|');
     // An empty pattern would match everywhere.
@@ -167,13 +172,18 @@ function base64Forms(bytes: Buffer): string[] {
 
 /** Headers whose values are never shown. */
 const alwaysRedacted = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie']);
+const none: ReadonlySet<string> = new Set();
 
+/** The same list where nothing in it is to be hidden. */
 export function redactHeaders(
   headers: readonly (readonly [string, string])[],
-  more: ReadonlySet<string> = alwaysRedacted,
+  more: ReadonlySet<string> = none,
 ): [string, string][] {
-  return headers.map(([name, value]) => {
+  const isHidden = (name: string) => {
     const lower = name.toLowerCase();
-    return [name, alwaysRedacted.has(lower) || more.has(lower) ? mask : value];
-  });
+    return alwaysRedacted.has(lower) || more.has(lower);
+  };
+  for (const [name] of headers)
+    if (isHidden(name)) return headers.map(([each, value]) => [each, isHidden(each) ? mask : value]);
+  return headers as [string, string][];
 }

@@ -21,11 +21,14 @@ export interface Hole {
 }
 
 const deepest = 1000;
-const mayLoseDigits = /\d[\d.]{15}|\d[eE]|\d\.\d*[eE]/;
+/** Quick to say no; a UUID or a hash in a string looks like it too. */
+const mayLoseDigits = /\d(?:[\d.]{15}|[eE])/;
+/** The same where a number can stand. */
+const losesDigits = /(?:^|[:,[\s])-?\d(?:[\d.]{15}|[\d.]*[eE])/;
 
 /** Reads a JSON document (RFC 8259); numbers keep all their digits. Throws JsonMistake. */
 export function readJson(text: string): Value {
-  if (!mayLoseDigits.test(text)) {
+  if (!(mayLoseDigits.test(text) && losesDigits.test(text))) {
     try {
       return JSON.parse(text) as Value;
     } catch {

@@ -10,10 +10,12 @@ export function isOrigin(origin: string): boolean {
  * what is written goes out as it is written.
  */
 export function splitAddress(url: string): { origin: string; path: string } | undefined {
-  const match = /^(https?:\/\/[^/?#\\\s]+)([^#]*)/i.exec(url);
-  if (!match) return undefined;
-  const [, origin, rest] = match;
-  return { origin: origin!, path: rest === '' ? '/' : rest!.startsWith('?') ? `/${rest}` : rest! };
+  const head = /^https?:\/\/[^/?#\\\s]+/i.exec(url);
+  if (!head) return undefined;
+  const [origin] = head;
+  const fragment = url.indexOf('#', origin.length);
+  const rest = url.slice(origin.length, fragment < 0 ? url.length : fragment);
+  return { origin, path: rest === '' ? '/' : rest.startsWith('?') ? `/${rest}` : rest };
 }
 
 /** Whether two addresses have one origin (RFC 6454): scheme, host and port. */

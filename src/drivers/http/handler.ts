@@ -13,6 +13,7 @@ import {
   MemoryReceiver,
   type ReceivedBody,
 } from './receive.ts';
+import type { Watch, Watched } from './watch.ts';
 
 /** What of a request its exchange needs to know. */
 export interface ExchangeOptions {
@@ -28,11 +29,12 @@ type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 const defaultLimit = 30_000;
 
 /** Collects one exchange from the client's callbacks, and watches its limits. */
-export class ExchangeHandler {
+export class ExchangeHandler implements Watched {
   readonly #begin = elapsed();
-  /** For the whole exchange, and for the phase that it is in. */
-  readonly #total: NodeJS.Timeout | undefined;
-  #phase: NodeJS.Timeout | undefined;
+  /** When the whole exchange has to be over, and the phase that it is in. */
+  readonly #end: number;
+  #phase: Phase = 'connect';
+  #phaseEnd: number;
   #opened: PooledConnection['opened'];
   #sent = 0;
   #answered = 0;
@@ -50,19 +52,29 @@ export class ExchangeHandler {
     readonly request: SentRequest,
     readonly options: ExchangeOptions,
     readonly origin: string,
-    readonly signal: AbortSignal,
+    readonly watch: Watch,
     readonly connection: PooledConnection,
     readonly httpMinor: () => number | undefined,
     /** Told whether nothing came over a connection that was open before: it was closed in between. */
     readonly settle: (exchange: Exchange, stale: boolean) => void,
   ) {
-    const { timeout } = options;
-    // What goes into a file may take its time once it has begun to come.
-    const total = timeout.total ?? (options.saveTo === undefined ? defaultLimit : undefined);
-    this.#total = this.#limit('total', total);
-    this.#phase = this.#limit('connect', timeout.connect);
-    if (signal.aborted) this.#interrupt();
-    else signal.addEventListener('abort', this.#interrupt);
+    this.#end = this.#begin + this.#limitOf('total');
+    this.#phaseEnd = this.#begin + this.#limitOf('connect');
+    if (watch.signal.aborted) this.onInterrupt();
+    else watch.add(this);
+  }
+
+  get deadline(): number {
+    return Math.min(this.#end, this.#phaseEnd);
+  }
+
+  onDeadline(): void {
+    const phase = this.#phaseEnd <= this.#end ? this.#phase : 'total';
+    this.fail(timeoutFault(phase, this.#limitOf(phase), this.origin));
+  }
+
+  onInterrupt(): void {
+    this.fail({ kind: 'interrupted', message: 'The run was interrupted before the response was there.' });
   }
 
   // Called by the client, in this order.
@@ -76,9 +88,9 @@ export class ExchangeHandler {
     this.#opened = this.connection.opened;
     this.connection.opened = undefined;
     this.#sent = elapsed();
-    if (this.#phase) clearTimeout(this.#phase);
-    const { timeout, saveTo } = this.options;
-    this.#phase = this.#limit('answer', timeout.answer ?? (saveTo === undefined ? undefined : defaultLimit));
+    this.#phase = 'answer';
+    this.#phaseEnd = this.#sent + this.#limitOf('answer');
+    this.watch.expect(this);
   }
 
   onHeaders(status: number, rawHeaders: Buffer[], resume: () => void, reason: string): boolean {
@@ -92,7 +104,7 @@ export class ExchangeHandler {
       return true;
     }
     this.#answered = elapsed();
-    if (this.#phase) clearTimeout(this.#phase);
+    this.#phaseEnd = Number.POSITIVE_INFINITY;
     this.#status = status;
     this.#reason = reason;
     this.#headers = headers;
@@ -178,10 +190,11 @@ export class ExchangeHandler {
 
   #readFields(raw: readonly Buffer[]): Header[] {
     const fields: Header[] = [];
+    if (raw.length === 0) return fields;
+    const textAt = textsOf(raw);
     for (let at = 0; at < raw.length; at += 2) {
-      const [name, value] = [raw[at]!, raw[at + 1]!];
-      fields.push([name.toString('latin1'), value.toString('latin1')]);
-      this.#received += name.length + value.length + 4;
+      fields.push([textAt(at), textAt(at + 1)]);
+      this.#received += raw[at]!.length + raw[at + 1]!.length + 4;
     }
     return fields;
   }
@@ -197,18 +210,17 @@ export class ExchangeHandler {
       });
   }
 
-  readonly #interrupt = (): void => {
-    this.fail({ kind: 'interrupted', message: 'The run was interrupted before the response was there.' });
-  };
-
-  #limit(phase: Phase, milliseconds: number | undefined): NodeJS.Timeout | undefined {
-    if (milliseconds === undefined) return undefined;
-    return setTimeout(() => this.fail(timeoutFault(phase, milliseconds, this.origin)), milliseconds);
+  /** In milliseconds. What goes into a file may take its time once it has begun to come. */
+  #limitOf(phase: Phase): number {
+    const { timeout, saveTo } = this.options;
+    const limited = saveTo === undefined ? 'total' : 'answer';
+    return timeout[phase] ?? (phase === limited ? defaultLimit : Number.POSITIVE_INFINITY);
   }
 
   #times(): Times {
     const end = elapsed();
-    const times: Draft<Times> = { ...this.#opened, total: toMicrosecond(end - this.#begin) };
+    const total = toMicrosecond(end - this.#begin);
+    const times: Draft<Times> = this.#opened ? { ...this.#opened, total } : { total };
     if (this.#answered > 0) {
       times.wait = toMicrosecond(this.#answered - this.#sent);
       times.download = toMicrosecond(end - this.#answered);
@@ -218,9 +230,7 @@ export class ExchangeHandler {
 
   #finish(exchange: Draft<Exchange>): void {
     this.#settled = true;
-    clearTimeout(this.#total);
-    if (this.#phase) clearTimeout(this.#phase);
-    this.signal.removeEventListener('abort', this.#interrupt);
+    this.watch.delete(this);
     const { facts } = this.connection;
     if (this.#sent > 0 && facts)
       exchange.connection = this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts;
@@ -228,4 +238,22 @@ export class ExchangeHandler {
     const untouched = this.#sent > 0 && this.#opened === undefined && this.#received === 0;
     this.settle(exchange, untouched);
   }
+}
+
+/**
+ * What stands in pieces of bytes, by their numbers. The client cuts the head of a response out of what came in one go; that
+ * is then made a text at once, since a text of its own for every piece takes several times as long.
+ */
+function textsOf(pieces: readonly Buffer[]): (index: number) => string {
+  const { buffer, byteOffset: begin } = pieces[0]!;
+  const last = pieces.at(-1)!;
+  const end = last.byteOffset + last.length;
+  for (const piece of pieces)
+    if (piece.buffer !== buffer || piece.byteOffset < begin || piece.byteOffset + piece.length > end)
+      return index => pieces[index]!.toString('latin1');
+  const head = Buffer.from(buffer, begin, end - begin).toString('latin1');
+  return index => {
+    const at = pieces[index]!.byteOffset - begin;
+    return head.slice(at, at + pieces[index]!.length);
+  };
 }

@@ -16,8 +16,21 @@ export interface ConnectionTimes {
   readonly tls?: number;
 }
 
+/** What connections go to, and how: those alike can take each other's place. */
+export interface Route {
+  readonly origin: string;
+  readonly tls: Tls;
+  /** The largest head of a response, in bytes. */
+  readonly head: number;
+  readonly proxy: string | undefined;
+  /** Whether HTTP/2 is not to be spoken, even where it is offered. */
+  readonly old: boolean;
+  readonly idle: PooledConnection[];
+}
+
 /** One connection of the client. */
 export interface PooledConnection {
+  readonly route: Route;
   readonly client: Client;
   /** Set where requests go to a proxy that passes them on, with the whole address in the request line. */
   readonly passedOnBy?: ProxyServer;
@@ -44,8 +57,8 @@ export class TunnelError extends Error {
  * kind are taken.
  */
 export class Pool {
-  readonly #idle = new Map<string, PooledConnection[]>();
-  readonly #taken = new Map<PooledConnection, string>();
+  readonly #routes = new Map<string, Route>();
+  readonly #open = new Set<PooledConnection>();
   readonly #connectors = new Map<string, Connector>();
 
   constructor(
@@ -54,40 +67,43 @@ export class Pool {
     readonly root: string,
   ) {}
 
-  /**
-   * @param head the largest head of a response, in bytes
-   * @param old whether HTTP/2 is not to be spoken, even where it is offered
-   * Throws TlsMistake and ProxyMistake.
-   */
-  take(origin: string, tls: Tls, head: number, proxy: string | undefined, old: boolean): PooledConnection {
-    const key = keyOf(origin, tls, head, proxy, old);
-    const connection = this.#idle.get(key)?.pop() ?? this.#open(origin, tls, head, proxy, old);
-    this.#taken.set(connection, key);
-    return connection;
+  route(way: Omit<Route, 'idle'>): Route {
+    const { origin, tls, head, proxy, old } = way;
+    const key = JSON.stringify([origin, tls, head, proxy, old]);
+    let route = this.#routes.get(key);
+    if (!route) {
+      route = { origin, tls, head, proxy, old, idle: [] };
+      this.#routes.set(key, route);
+    }
+    return route;
+  }
+
+  /** Throws TlsMistake and ProxyMistake. */
+  take(route: Route): PooledConnection {
+    return route.idle.pop() ?? this.#connect(route);
   }
 
   /** After a fault nobody knows what a connection will still carry; it is dropped. */
   giveBack(connection: PooledConnection, sound: boolean): void {
-    const key = this.#taken.get(connection);
-    this.#taken.delete(connection);
-    if (!sound || key === undefined) {
-      // Not at once: the client may be in the middle of writing the very request that failed, and would lose count.
-      setImmediate(() => void drop(connection));
+    if (sound && this.#open.has(connection)) {
+      connection.route.idle.push(connection);
       return;
     }
-    const idle = this.#idle.get(key);
-    if (idle) idle.push(connection);
-    else this.#idle.set(key, [connection]);
+    this.#open.delete(connection);
+    // Not at once: the client may be in the middle of writing the very request that failed, and would lose count.
+    setImmediate(() => void drop(connection));
   }
 
   async close(): Promise<void> {
-    const open = [...this.#taken.keys(), ...[...this.#idle.values()].flat()];
-    this.#idle.clear();
+    const open = [...this.#open];
+    this.#open.clear();
+    this.#routes.clear();
     await Promise.all(open.map(drop));
   }
 
-  #open(origin: string, tls: Tls, head: number, written: string | undefined, old: boolean): PooledConnection {
-    const proxy = written === undefined ? undefined : readProxy(written);
+  #connect(route: Route): PooledConnection {
+    const { origin, tls, head, old } = route;
+    const proxy = route.proxy === undefined ? undefined : readProxy(route.proxy);
     const secure = /^https:/i.test(origin);
     const passedOn = proxy && !secure;
     const connector = this.#connector(tls, old);
@@ -115,7 +131,8 @@ export class Pool {
         }
       },
     });
-    const connection: PooledConnection = { client, ...(passedOn && { passedOnBy: proxy }) };
+    const connection: PooledConnection = { route, client, ...(passedOn && { passedOnBy: proxy }) };
+    this.#open.add(connection);
     return connection;
   }
 
@@ -184,14 +201,6 @@ export class Pool {
 function drop({ client, abandon }: PooledConnection): Promise<void> {
   abandon?.();
   return client.destroy();
-}
-
-/** Connections alike can take each other's place; the usual one of an origin is told by the origin alone. */
-function keyOf(origin: string, tls: Tls, head: number, proxy: string | undefined, old: boolean): string {
-  const usual = tls.verify && tls.ca === undefined && tls.cert === undefined;
-  return usual && proxy === undefined && !old
-    ? `${origin} ${head}`
-    : `${origin} ${head} ${proxy} ${old} ${JSON.stringify(tls)}`;
 }
 
 /** Notes how long the phases of opening a connection take; before the client hears of it, since it then begins at once. */

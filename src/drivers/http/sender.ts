@@ -6,9 +6,10 @@ import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
 import { ExchangeHandler } from './handler.ts';
 import { type FilePlaces, type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
-import { type ClientLibrary, Pool, type PooledConnection } from './pool.ts';
+import { type ClientLibrary, Pool, type PooledConnection, type Route } from './pool.ts';
 import { ProxyMistake, proxyOfEnvironment } from './proxy.ts';
 import { TlsMistake } from './tls.ts';
+import { Watch } from './watch.ts';
 
 /** A request whose response may go into a file as it comes. */
 export interface SavableRequest extends OutgoingRequest {
@@ -21,11 +22,24 @@ export type OneExchange = Exchange & { readonly stale?: boolean };
 /** With other methods the client cannot send a body by HTTP/2. */
 const sendsBodyByHttp2 = new Set(['POST', 'PUT', 'PATCH']);
 
+/** What an address comes to, with these settings. */
+interface Way extends Pick<SavableRequest, 'tls' | 'limits'> {
+  readonly proxy: string | undefined;
+  /** What goes into the request line. */
+  readonly path: string;
+  readonly route: Route;
+}
+
+/** So many are remembered. */
+const mostWays = 1000;
+
 /** Sends one request and takes its one response, over a connection of the pool. */
 export class Sender {
   readonly #pool: Pool;
   /** The proxy that the process environment names for an origin, for every origin that a connection can be opened to. */
   readonly #origins = new Map<string, string | undefined>();
+  readonly #ways = new Map<string, Way>();
+  readonly #watches = new WeakMap<AbortSignal, Watch>();
 
   constructor(
     readonly library: ClientLibrary,
@@ -35,25 +49,11 @@ export class Sender {
   }
 
   exchange(request: SavableRequest, signal: AbortSignal): Promise<OneExchange> {
-    const address = splitAddress(request.url);
-    if (!address || !this.#knows(address.origin))
-      return Promise.resolve(unsendable(request, addressFault(request.url)));
+    const way = this.#wayOf(request);
+    if (!way) return Promise.resolve(unsendable(request, addressFault(request.url)));
     try {
       const body = request.body && prepareOutgoing(request.body, this.options);
-      const proxy =
-        request.proxy === undefined
-          ? this.#origins.get(address.origin)
-          : request.proxy === 'none'
-            ? undefined
-            : request.proxy;
-      const connection = this.#pool.take(
-        address.origin,
-        request.tls,
-        request.limits.head,
-        proxy,
-        body !== undefined && !sendsBodyByHttp2.has(request.method),
-      );
-      return this.#dispatch(request, address, body, connection, signal);
+      return this.#dispatch(request, way.path, body, this.#pool.take(way.route), signal);
     } catch (error) {
       if (error instanceof FileMistake || error instanceof TlsMistake || error instanceof ProxyMistake)
         return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
@@ -65,6 +65,33 @@ export class Sender {
     return this.#pool.close();
   }
 
+  #watchOf(signal: AbortSignal): Watch {
+    let watch = this.#watches.get(signal);
+    if (!watch) {
+      watch = new Watch(signal);
+      this.#watches.set(signal, watch);
+    }
+    return watch;
+  }
+
+  /** Most requests of a run go where others went before. */
+  #wayOf(request: SavableRequest): Way | undefined {
+    const { url, tls, limits, proxy, method, body } = request;
+    const old = body !== undefined && !sendsBodyByHttp2.has(method);
+    const known = this.#ways.get(url);
+    if (known?.tls === tls && known.limits === limits && known.proxy === proxy && known.route.old === old)
+      return known;
+    const address = splitAddress(url);
+    if (!address || !this.#knows(address.origin)) return undefined;
+    const { origin, path } = address;
+    const named = proxy === 'none' ? undefined : (proxy ?? this.#origins.get(origin));
+    const route = this.#pool.route({ origin, tls, head: limits.head, proxy: named, old });
+    const way = { tls, limits, proxy, path, route };
+    if (this.#ways.size >= mostWays) this.#ways.clear();
+    this.#ways.set(url, way);
+    return way;
+  }
+
   #knows(origin: string): boolean {
     if (this.#origins.has(origin)) return true;
     if (!isOrigin(origin)) return false;
@@ -74,12 +101,13 @@ export class Sender {
 
   #dispatch(
     request: SavableRequest,
-    { origin, path }: { origin: string; path: string },
+    path: string,
     body: OutgoingBody | undefined,
     connection: PooledConnection,
     signal: AbortSignal,
   ): Promise<OneExchange> {
     const { passedOnBy } = connection;
+    const { origin } = connection.route;
     const headers = body ? withLength(request.headers, body) : request.headers;
     return new Promise(settle => {
       const handler = new ExchangeHandler(
@@ -91,7 +119,7 @@ export class Sender {
         },
         request,
         origin,
-        signal,
+        this.#watchOf(signal),
         connection,
         () => httpMinorOf(connection.socket, this.library.kParser),
         (ended, stale) => {
@@ -104,7 +132,7 @@ export class Sender {
           {
             path: passedOnBy ? origin + path : path,
             method: request.method as 'GET',
-            headers: (passedOnBy ? forProxy(headers, origin, passedOnBy.authorization) : headers).flat(),
+            headers: flat(passedOnBy ? forProxy(headers, origin, passedOnBy.authorization) : headers),
             body: (body?.open() ?? null) as Buffer | null,
           },
           handler,
@@ -114,6 +142,13 @@ export class Sender {
       }
     });
   }
+}
+
+/** Names and values in turn, as the client wants them. */
+function flat(headers: readonly Header[]): string[] {
+  const fields: string[] = [];
+  for (const [name, value] of headers) fields.push(name, value);
+  return fields;
 }
 
 /** What the parser of a connection read as the second digit of the version. */

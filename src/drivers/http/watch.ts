@@ -1,0 +1,55 @@
+import { elapsed } from '../clock.ts';
+
+/** In milliseconds: what a timer of the system can be set to. */
+const longest = 2 ** 31 - 1;
+
+/** An exchange that is under way. */
+export interface Watched {
+  /** When the next of its limits is over, by the clock that only goes forward; infinite where it has none. */
+  readonly deadline: number;
+  onDeadline(): void;
+  onInterrupt(): void;
+}
+
+/**
+ * Ends exchanges that take too long or that are interrupted. Hardly any is, and there are many: so all that can be
+ * interrupted together share one listener and one timer, which is set to the earliest limit that has been heard of.
+ */
+export class Watch {
+  readonly #open = new Set<Watched>();
+  #timer: NodeJS.Timeout | undefined;
+  #due = Number.POSITIVE_INFINITY;
+
+  constructor(readonly signal: AbortSignal) {
+    signal.addEventListener('abort', () => {
+      for (const each of this.#open) each.onInterrupt();
+    });
+  }
+
+  add(watched: Watched): void {
+    this.#open.add(watched);
+    this.expect(watched);
+  }
+
+  /** To be called where a deadline has become an earlier one. */
+  expect({ deadline }: Watched): void {
+    if (deadline >= this.#due) return;
+    clearTimeout(this.#timer);
+    this.#due = deadline;
+    // What is waited for keeps the program alive, not the limit of its time.
+    this.#timer = setTimeout(() => this.#look(), Math.min(longest, Math.ceil(deadline - elapsed()))).unref();
+  }
+
+  delete(watched: Watched): void {
+    this.#open.delete(watched);
+  }
+
+  #look(): void {
+    this.#due = Number.POSITIVE_INFINITY;
+    const now = elapsed();
+    for (const each of this.#open) {
+      if (each.deadline <= now) each.onDeadline();
+      else this.expect(each);
+    }
+  }
+}
