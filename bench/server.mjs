@@ -1,4 +1,4 @@
-// A server on loopback that answers everything with the same kilobyte of JSON. Prints its port.
+// A server on loopback that answers everything with a kilobyte of JSON, never twice the same. Tells its port.
 import { createServer } from 'node:http';
 
 const berths = Array.from({ length: 9 }, (_, index) => ({
@@ -8,7 +8,9 @@ const berths = Array.from({ length: 9 }, (_, index) => ({
   state: index % 2 === 0 ? 'free' : 'taken',
   deposit: 100,
 }));
-const body = Buffer.from(JSON.stringify({ id: 417, name: 'North Quay', open: true, depth: 4.2, berths }));
+const answer = JSON.stringify({ number: 0, id: 417, name: 'North Quay', open: true, depth: 4.2, berths });
+const [head, rest] = answer.split(/(?<="number":)0/);
+let number = 1e6;
 const piece = Buffer.alloc(1 << 16, 'tide ');
 
 /** So many megabytes, as fast as they are taken. */
@@ -25,6 +27,7 @@ const server = createServer((request, response) => {
   request.resume();
   const size = /^\/large\/(\d+)$/.exec(request.url)?.[1];
   if (size) return pour(response, Number(size));
+  const body = Buffer.from(`${head}${number++}${rest}`);
   const wait = Number(/^\/slow\/(\d+)/.exec(request.url)?.[1] ?? 0);
   if (wait > 0) return setTimeout(() => response.end(body), wait);
   response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);

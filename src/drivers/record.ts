@@ -1,7 +1,8 @@
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
-import type { CheckEvent, RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/record/events.ts';
+import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
 import { idsIn, readRecord, runsFolder } from './runs.ts';
 
@@ -14,8 +15,7 @@ const keptRecords = 30;
 export class Recorder {
   readonly #lines: LineFile;
   readonly #temporary: string | undefined;
-  /** By the place of a check: what its line always says. The checks of a level belong to many cases. */
-  readonly #checks = new WeakMap<object, { text: string; of: string; address: string; json: string }>();
+  readonly #texts = new EventLines();
 
   private constructor(
     path: string,
@@ -54,22 +54,7 @@ export class Recorder {
   }
 
   add(event: RunEvent): void {
-    this.#lines.add(event.type === 'check' ? this.#checkLine(event) : JSON.stringify(event));
-  }
-
-  /** Most lines are checks that hold, and what they say of themselves never changes. */
-  #checkLine(event: CheckEvent): string {
-    const { round, user, case: address, row, place, text, holds, label, level } = event;
-    if (holds !== 'yes') return JSON.stringify(event);
-    let known = this.#checks.get(place);
-    if (known?.text !== text || known.of !== address) {
-      const json = JSON.stringify({ place, text, holds }).slice(1, -1);
-      known = { text, of: address, address: JSON.stringify(address), json };
-      this.#checks.set(place, known);
-    }
-    const whose = `${user === undefined ? '' : `,"user":${user}`},"case":${known.address}${row === undefined ? '' : `,"row":${row}`}`;
-    const more = `${label === undefined ? '' : `,"label":${JSON.stringify(label)}`}${level === undefined ? '' : `,"level":${JSON.stringify(level)}`}`;
-    return `{"type":"check","round":${round}${whose},${known.json}${more}}`;
+    this.#lines.add(this.#texts.line(event));
   }
 
   /** Why it does not hold everything. */

@@ -55,9 +55,10 @@ class StatementParser extends ConditionParser {
   statement(): Statement {
     const start = this.lexer.at;
     this.#writtenFrom = start;
-    const statement = this.#statement(start);
+    const statement: Unwritten & { written?: string } = this.#statement(start);
     if (!this.lexer.atEnd) this.#leftOver();
-    return { ...statement, written: this.lexer.written(this.#writtenFrom) } as Statement;
+    statement.written = this.lexer.written(this.#writtenFrom);
+    return statement as Statement;
   }
 
   #statement(start: number): Unwritten {

@@ -112,11 +112,14 @@ export interface Survey {
   readonly comparisons: readonly Comparison[];
 }
 
+const none: readonly never[] = [];
+
 function look(root: Any): Survey {
   const nodes: Any[] = [];
-  const references: Reference[] = [];
-  const sources: ResponseSource[] = [];
-  const comparisons: Comparison[] = [];
+  // Of a large collection all statements are looked through; most have one of these or none.
+  let references: Reference[] | undefined;
+  let sources: ResponseSource[] | undefined;
+  let comparisons: Comparison[] | undefined;
   const visit = (node: Any) => {
     nodes.push(node);
     switch (node.type) {
@@ -126,20 +129,28 @@ function look(root: Any): Survey {
       case 'size':
         return;
       case 'reference':
-        references.push(node);
+        if (references) references.push(node);
+        else references = [node];
         return;
       case 'source':
-        sources.push(node);
+        if (sources) sources.push(node);
+        else sources = [node];
         break;
       case 'comparison':
-        comparisons.push(node);
+        if (comparisons) comparisons.push(node);
+        else comparisons = [node];
         break;
       default:
     }
     eachChild(node, visit);
   };
   visit(root);
-  return { nodes, references, sources, comparisons };
+  return {
+    nodes,
+    references: references ?? none,
+    sources: sources ?? none,
+    comparisons: comparisons ?? none,
+  };
 }
 
 /** A statement is looked through once. */

@@ -1,0 +1,117 @@
+import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+
+/**
+ * Events as lines of JSON. A long run says most things many times: what a check that holds says of itself never changes,
+ * and the head of an exchange hardly does. So what was written for the one before is taken again where it is the same.
+ */
+export class EventLines {
+  /** By the place of a check: what its line always says. The checks of a level belong to many cases. */
+  readonly #checks = new WeakMap<object, { text: string; of: string; address: string; json: string }>();
+  /** By the place of a request. */
+  readonly #exchanges = new WeakMap<object, ExchangeTexts>();
+
+  line(event: RunEvent): string {
+    switch (event.type) {
+      case 'check':
+        return event.holds === 'yes' ? this.#checkLine(event) : JSON.stringify(event);
+      case 'exchange':
+        return event.fault || event.interim ? JSON.stringify(event) : this.#exchangeLine(event);
+      default:
+        return JSON.stringify(event);
+    }
+  }
+
+  #checkLine({ round, user, case: address, row, place, text, holds, label, level }: CheckEvent): string {
+    let known = this.#checks.get(place);
+    if (known?.text !== text || known.of !== address) {
+      const json = JSON.stringify({ place, text, holds }).slice(1, -1);
+      known = { text, of: address, address: JSON.stringify(address), json };
+      this.#checks.set(place, known);
+    }
+    const whose = `${user === undefined ? '' : `,"user":${user}`},"case":${known.address}${row === undefined ? '' : `,"row":${row}`}`;
+    const more = `${label === undefined ? '' : `,"label":${JSON.stringify(label)}`}${level === undefined ? '' : `,"level":${JSON.stringify(level)}`}`;
+    return `{"type":"check","round":${round}${whose},${known.json}${more}}`;
+  }
+
+  #exchangeLine(event: ExchangeEvent): string {
+    const { type: _type, round, place, at, times, received, request, response, connection, ...whose } = event;
+    let texts = this.#exchanges.get(place);
+    if (!texts) {
+      texts = {
+        whose: new LastText(),
+        request: new LastText(),
+        connection: new LastText(),
+        headers: new LastText(),
+      };
+      this.#exchanges.set(place, texts);
+    }
+    let line = `{"type":"exchange","round":${round},"at":${at},"place":${textOfPlace(place)},"times":${textOfNumbers(times)},"received":${received}`;
+    const more = texts.whose.of(whose);
+    if (more !== '{}') line += `,${more.slice(1, -1)}`;
+    line += `,"request":${texts.request.of(request)}`;
+    if (connection) line += `,"connection":${texts.connection.of(connection)}`;
+    if (response) {
+      const { headers, body, ...rest } = response;
+      const own = JSON.stringify(rest).slice(0, -1);
+      line += `,"response":${own},"headers":${texts.headers.of(headers)},"body":${JSON.stringify(body)}}`;
+    }
+    return `${line}}`;
+  }
+}
+
+interface ExchangeTexts {
+  /** Everything that has no part of its own here. */
+  readonly whose: LastText;
+  readonly request: LastText;
+  readonly connection: LastText;
+  readonly headers: LastText;
+}
+
+/** Plain data as JSON, written anew only where it is not the same as the last time. */
+class LastText {
+  #value: unknown;
+  #text = '';
+
+  of(value: unknown): string {
+    if (this.#text === '' || !isSame(value, this.#value)) {
+      this.#text = JSON.stringify(value);
+      this.#value = value;
+    }
+    return this.#text;
+  }
+}
+
+/** Whether two pieces of plain data give the same JSON. */
+function isSame(a: unknown, b: unknown): boolean {
+  if (a === b) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  if (Array.isArray(a)) {
+    if (!Array.isArray(b) || a.length !== b.length) return false;
+    for (let at = 0; at < a.length; at++) if (!isSame(a[at], b[at])) return false;
+    return true;
+  }
+  const [own, others] = [Object.keys(a), Object.keys(b)];
+  if (own.length !== others.length) return false;
+  for (let at = 0; at < own.length; at++) {
+    const key = own[at]! as keyof typeof a;
+    if (key !== others[at] || !isSame(a[key], b[key])) return false;
+  }
+  return true;
+}
+
+const places = new WeakMap<object, string>();
+
+function textOfPlace(place: object): string {
+  let text = places.get(place);
+  if (text === undefined) {
+    text = JSON.stringify(place);
+    places.set(place, text);
+  }
+  return text;
+}
+
+function textOfNumbers(numbers: { readonly [name: string]: number | undefined }): string {
+  let text = '';
+  for (const name in numbers) if (numbers[name] !== undefined) text += `,"${name}":${numbers[name]}`;
+  return `{${text.slice(1)}}`;
+}
