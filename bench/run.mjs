@@ -1,194 +1,182 @@
-// Measures Mervok against the bare runtime, both in the same run, the variants in turn. Prints ratios of medians.
-import { fork, spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { dirname, join } from 'node:path';
-import { fileURLToPath } from 'node:url';
+// Measures Mervok against the bare runtime and bare packages, in the same run. Prints a table of ratios, in Markdown.
+//   node bench/run.mjs [--short] [PART…]   PART: a word of what is measured; --short: fewer turns, smaller inputs
+import { spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import * as inputs from './inputs.mjs';
+import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script } from './measure.mjs';
 
-const here = dirname(fileURLToPath(import.meta.url));
-const mervok = join(here, '..', 'dist', 'mervok.cjs');
-const folder = mkdtempSync(join(tmpdir(), 'mervok-bench-'));
+const words = process.argv.slice(2);
+const short = words.includes('--short');
+const parts = words.filter(word => !word.startsWith('--'));
+const turns = count => (short ? Math.max(3, Math.ceil(count / 5)) : count);
+const most = (full, bounded) => (short ? bounded : full);
+const timed = args => run([mervok, ...args]);
+const loop = count => run([script('bare-loop.mjs'), origin, String(count)]);
+const thousands = count => count.toLocaleString('en');
 
-const server = fork(join(here, 'server.mjs'));
-const { port } = await new Promise(ready => server.once('message', ready));
-const origin = `http://127.0.0.1:${port}`;
+/** A measurement gives rows: what, the ratio, and the goal where there is one. */
+const measurements = {
+  start() {
+    const [single, settled] = [inputs.single(), inputs.settled()];
+    const [bare, version, one, set] = inTurn(turns(21), [
+      () => run(['-e', '0']),
+      () => timed(['--version']),
+      () => timed(single),
+      () => timed(settled),
+    ]);
+    return [
+      ['`--version` / bare runtime', version / bare, 1.2],
+      ['one request, a page alone / bare runtime', one / bare, 1.8],
+      ['one request, with a settings file / bare runtime', set / bare, 2],
+    ];
+  },
 
-const page = target => `# A berth
+  sequential() {
+    const [few, many] = [4000, most(20_000, 10_000)];
+    const [loopFew, few5, loopMany, many5] = inTurn(turns(9), [
+      () => loop(few),
+      () => timed(inputs.rounds(few)),
+      () => loop(many),
+      () => timed(inputs.rounds(many)),
+    ]);
+    const warm = (many5 - few5) / (loopMany - loopFew);
+    return [
+      [`${thousands(few)} requests with five checks / bare \`Pool.request\` loop`, few5 / loopFew, 1],
+      [`${thousands(many)} requests with five checks / the same`, many5 / loopMany, 1],
+      [`a request more, from ${thousands(few)} to ${thousands(many)} / the same`, warm, 1],
+    ];
+  },
 
-\`\`\`http
-GET ${target}
-\`\`\`
+  checks() {
+    const cost = Number.parseFloat(outputOf(process.execPath, [script('checks.mjs')]));
+    const [whole] = inTurn(3, [() => timed(inputs.rounds(4000))]);
+    return [['five checks of a response / the whole of its exchange', cost / ((whole / 4000) * 1000), 0.25]];
+  },
 
-\`\`\`mervok
-status = 200
-header content-type contains "json"
-$.id = 417
-$.berths[2].code = "0419"
-time < 2 s
-\`\`\`
-`;
-writeFileSync(join(folder, 'berth.md'), page(`${origin}/berths/417`));
-mkdirSync(join(folder, 'collection'));
-writeFileSync(join(folder, 'collection', 'mervok.yaml'), `title: Skerry Harbour\nbase: ${origin}\n`);
-writeFileSync(join(folder, 'collection', 'berth.md'), page('/berths/417'));
+  users() {
+    const each = most(1000, 300);
+    const [pool, program] = inTurn(turns(9), [
+      () => run([script('bare-pool.mjs'), origin, '32', String(each)]),
+      () => timed(inputs.users(32, each)),
+    ]);
+    const rows = [[`32 users, ${thousands(32 * each)} requests / bare pool`, program / pool, 1.1]];
+    const rate = rateOfGenerator();
+    if (rate !== undefined)
+      rows.push(['the same, a request / load generator in C (wrk)', (program / (32 * each)) * (rate / 1000)]);
+    return rows;
+  },
 
-function run(args, options = {}) {
-  const begin = process.hrtime.bigint();
-  const { status, stderr, stdout } = spawnSync(process.execPath, args, {
-    cwd: folder,
-    encoding: 'utf8',
-    maxBuffer: 1e9,
-    ...options,
-  });
-  const milliseconds = Number(process.hrtime.bigint() - begin) / 1e6;
-  if (status !== 0)
-    throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
-  return milliseconds;
-}
+  lint() {
+    const { page, lint } = inputs.manyCases(10_000);
+    const [tokens, whole] = inTurn(turns(9), [() => run([script('tokenizer.mjs'), page]), () => timed(lint)]);
+    return [['`lint` of 10,000 cases / the Markdown tokenizer alone', whole / tokens, 4]];
+  },
 
-/** A page with so many cases, each with prose, a request with a body and three checks, each using what the last one kept. */
-function manyCases(count) {
-  const cases = Array.from({ length: count }, (_, index) => {
-    const before = index === 0 ? '417' : `{berth${index - 1}}`;
-    const request = `POST /berths/${before}/reservations\nContent-Type: application/json\n\n{ "vessel": "Curlew", "nights": ${index} }`;
-    const statements = `status = 201\n$.nights = ${index}\ntime < 300 ms\nkeep $.id as berth${index}`;
-    return `## Case ${index}\n\nSome prose about it.\n\n\`\`\`http\n${request}\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n`;
-  });
-  return `# Many cases\n\n${cases.join('\n')}`;
-}
-mkdirSync(join(folder, 'many'));
-writeFileSync(join(folder, 'many', 'mervok.yaml'), `base: ${origin}\n`);
-writeFileSync(join(folder, 'many', 'many.md'), manyCases(10_000));
+  list() {
+    const list = inputs.manyPages(500);
+    const [bare, whole] = inTurn(turns(5), [() => run(['-e', '0']), () => timed(list)]);
+    return [['`list` of 10,000 cases in 500 pages / bare runtime', whole / bare, 30]];
+  },
 
-/** Five hundred pages of twenty cases; every page takes a name from the one before it. */
-function writePages(folder) {
-  for (let at = 0; at < 500; at++) {
-    const cases = Array.from({ length: 20 }, (_, index) => {
-      const before = index > 0 ? `{berth-${at}-${index - 1}}` : at > 0 ? `{berth-${at - 1}-19}` : '417';
-      return `## Case ${index}\n\n\`\`\`http\nGET /berths/${before}\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\nkeep $.id as berth-${at}-${index}\n\`\`\`\n`;
-    });
-    const quay = join(folder, `quay-${at % 20}`);
-    mkdirSync(quay, { recursive: true });
-    writeFileSync(
-      join(quay, `page-${at}.md`),
-      `---\ntags: [quay-${at % 20}]\n---\n# Page ${at}\n\n${cases.join('\n')}`,
-    );
-  }
-}
-mkdirSync(join(folder, 'pages'));
-writeFileSync(join(folder, 'pages', 'mervok.yaml'), `base: ${origin}\n`);
-writePages(join(folder, 'pages'));
+  jobs() {
+    const slow = inputs.slowPages();
+    const [one, four] = inTurn(3, [() => timed(slow), () => timed([...slow, '--jobs', '4'])]);
+    return [['four pages that wait, `--jobs 4` / one after the other', four / one, 0.35]];
+  },
 
-mkdirSync(join(folder, 'slow'));
-const slowly = Array.from(
-  { length: 5 },
-  (_, at) =>
-    `## Case ${at}\n\n\`\`\`http\nGET ${origin}/slow/150\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\n\`\`\`\n`,
-);
-for (const name of ['a', 'b', 'c', 'd']) writeFileSync(join(folder, 'slow', `${name}.md`), slowly.join('\n'));
+  memory() {
+    const [small, middle, large] = inTurn(short ? 1 : 3, [
+      () => peakMemory(inputs.rounds(1000)),
+      () => peakMemory(inputs.rounds(10_000)),
+      () => peakMemory(inputs.rounds(most(100_000, 20_000))),
+    ]);
+    const [few, many] = inTurn(short ? 1 : 3, [
+      () => peakMemory(inputs.rows(1000)),
+      () => peakMemory(inputs.rows(20_000)),
+    ]);
+    const [part, whole] = inTurn(short ? 1 : 3, [
+      () => peakMemory(download(200)),
+      () => peakMemory(download(most(1000, 400))),
+    ]);
+    return [
+      ['peak memory, 10,000 requests / 1,000', middle / small, 1.15],
+      [`peak memory, ${thousands(most(100_000, 20_000))} requests / 1,000`, large / small, 1.15],
+      ['peak memory, 20,000 rows / 1,000', many / few, 1.5],
+      [`peak memory, download of ${thousands(most(1000, 400))} MB / of 200 MB`, whole / part, 1.3],
+    ];
+  },
 
-const rowsFile = count => {
-  const file = join(folder, `rows-${count}.csv`);
-  const lines = Array.from({ length: count }, (_, at) => `${String(at).padStart(6, '0')},North Quay`);
-  writeFileSync(file, `code,quay\n${lines.join('\n')}\n`);
-  return ['run', '--quiet', '--rows', file, 'berth.md'];
+  report() {
+    const count = most(100_000, 10_000);
+    const [little, much] = [recordOf(count / 10), recordOf(count)];
+    const [parsed, rendered] = inTurn(short ? 1 : 3, [
+      () => run([script('parse-record.mjs'), much]),
+      () => timed(asPage(much)),
+    ]);
+    const [small, large] = [peakMemory(asPage(little)), peakMemory(asPage(much))];
+    return [
+      [`HTML of ${thousands(count)} exchanges / parsing the lines of the record`, rendered / parsed, 3],
+      [
+        `peak memory, HTML of ${thousands(count)} exchanges / of ${thousands(count / 10)}`,
+        large / small,
+        1.5,
+      ],
+    ];
+  },
+
+  growth() {
+    return [
+      ...grown('page, of', [20, 200, most(2000, 400)], inputs.pages),
+      ...grown('check, of', [100, 1000, most(3000, 2000)], inputs.checksEach),
+      ...grown('kilobyte of a response, of', [10, 100, most(1000, 300)], inputs.kilobytes),
+    ];
+  },
 };
 
-/** What five checks cost, in microseconds, as the script for that measures it. */
-function costOfChecks() {
-  const { stdout, status, stderr } = spawnSync(process.execPath, [join(here, 'checks.mjs')], {
-    encoding: 'utf8',
-    maxBuffer: 1e9,
-  });
-  if (status !== 0) throw new Error(stderr);
-  return Number.parseFloat(stdout);
-}
-
-const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
-
-/** The median times of variants that take turns. */
-function inTurn(times, variants) {
-  const taken = variants.map(() => []);
-  for (let turn = 0; turn < times; turn++)
-    for (const [index, variant] of variants.entries()) taken[index].push(variant());
-  return taken.map(median);
-}
-
-/** In kilobytes, of a command of the program. */
-function peakMemory(args) {
-  const file = join(folder, 'memory');
-  run(['--import', join(here, 'memory.mjs'), mervok, ...args], {
-    env: { ...process.env, MERVOK_BENCH_MEMORY: file },
-  });
-  return Number(readFileSync(file, 'utf8'));
-}
-
-const rounds = count => ['run', '--quiet', '--rounds', String(count), 'berth.md'];
 const download = megabytes => ['send', `${origin}/large/${megabytes}`, '-o', join(folder, 'large.bin')];
+const asPage = file => ['report', file, '-o', join(folder, 'report.html')];
 
 /** The record of so many requests. */
 function recordOf(count) {
   const file = join(folder, `record-${count}.ndjson`);
-  run([mervok, ...rounds(count), '-o', file]);
+  timed([...inputs.rounds(count), '-o', file]);
   return file;
 }
-const asPage = file => ['report', file, '-o', join(folder, 'report.html')];
 
-const rows = [];
-const row = (what, ratio, goal) =>
-  rows.push({ what, ratio: ratio.toFixed(2), goal: `≤ ${goal}`, met: ratio <= goal ? 'yes' : 'no' });
+/** What one more costs where there are many, against where there are few: 1 is linear, less is better. */
+function grown(what, [few, some, many], input) {
+  const commands = [few, some, many].map(input);
+  const [little, middle, much] = inTurn(
+    turns(5),
+    commands.map(args => () => timed(args)),
+  );
+  const slope = (middle - little) / (some - few);
+  return [
+    [
+      `one more ${what} ${thousands(many)} / of ${thousands(some)} (linear: 1)`,
+      (much - middle) / (many - some) / slope,
+      1.25,
+    ],
+  ];
+}
+
+/** Requests in a second of a load generator in C with as many connections, where Debian's package is installed. */
+function rateOfGenerator() {
+  const { status, stdout } = spawnSync('wrk', ['-t1', '-c32', `-d${most(5, 2)}s`, `${origin}/berths/417`], {
+    encoding: 'utf8',
+  });
+  return status === 0 ? Number(/Requests\/sec:\s*([\d.]+)/.exec(stdout)?.[1]) : undefined;
+}
 
 try {
-  const [bare, version, single, settled] = inTurn(21, [
-    () => run(['-e', '0']),
-    () => run([mervok, '--version']),
-    () => run([mervok, 'run', '--quiet', 'berth.md']),
-    () => run([mervok, 'run', '--quiet', 'collection']),
-  ]);
-  row('--version / bare runtime', version / bare, 1.3);
-  row('run of one request, a page alone / bare runtime', single / bare, 2);
-  row('run of one request, with a settings file / bare runtime', settled / bare, 2);
-  const [loop, sequential] = inTurn(7, [
-    () => run([join(here, 'bare-loop.mjs'), origin, '4000']),
-    () => run([mervok, 'run', '--quiet', '--rounds', '4000', 'berth.md']),
-  ]);
-  row('4,000 requests with five checks / bare Pool.request loop', sequential / loop, 1.3);
-  row(
-    'five checks of a response / the whole of its exchange',
-    costOfChecks() / ((sequential / 4000) * 1000),
-    0.25,
-  );
-  const [tokens, lint] = inTurn(7, [
-    () => run([join(here, 'tokenizer.mjs'), join(folder, 'many', 'many.md')]),
-    () => run([mervok, 'lint', '--quiet', 'many']),
-  ]);
-  row('lint of 10,000 cases / the Markdown tokenizer alone', lint / tokens, 6);
-  const [small, large] = inTurn(3, [() => peakMemory(rounds(1000)), () => peakMemory(rounds(20_000))]);
-  row('peak memory, 20,000 requests / 1,000 requests', large / small, 1.3);
-  const [few, many] = inTurn(3, [() => peakMemory(rowsFile(1000)), () => peakMemory(rowsFile(20_000))]);
-  row('peak memory, 20,000 rows / 1,000 rows', many / few, 1.5);
-  const [one, four] = inTurn(3, [
-    () => run([mervok, 'run', '--quiet', 'slow']),
-    () => run([mervok, 'run', '--quiet', '--jobs', '4', 'slow']),
-  ]);
-  row('four pages that wait, --jobs 4 / one after the other', four / one, 0.35);
-  const [list] = inTurn(5, [() => run([mervok, 'list', 'pages'])]);
-  row('list of 10,000 cases in 500 pages / bare runtime', list / bare, 30);
-  const [part, whole] = inTurn(3, [() => peakMemory(download(200)), () => peakMemory(download(1000))]);
-  row('peak memory, download of 1,000 MB / 200 MB into a file', whole / part, 1.3);
-  const [short, long] = [recordOf(2000), recordOf(20_000)];
-  const [parsed, rendered] = inTurn(5, [
-    () => run([join(here, 'parse-record.mjs'), long]),
-    () => run([mervok, ...asPage(long)]),
-  ]);
-  row('page of a record of 20,000 requests / parsing its lines', rendered / parsed, 3);
-  const [little, much] = inTurn(3, [() => peakMemory(asPage(short)), () => peakMemory(asPage(long))]);
-  row('peak memory, page of 20,000 requests / of 2,000', much / little, 1.5);
-  console.table(rows);
-  console.log(
-    `bare runtime ${bare.toFixed(0)} ms, loop ${((loop / 4000) * 1000).toFixed(0)} µs a request, memory ${(small / 1024).toFixed(0)} MB`,
-  );
+  console.log('| what | ratio | goal | met |\n|---|---|---|---|');
+  for (const [name, measure] of Object.entries(measurements)) {
+    if (parts.length > 0 && !parts.some(part => name.includes(part))) continue;
+    for (const [what, ratio, goal] of measure())
+      console.log(
+        `| ${what} | ${ratio.toFixed(2)} | ${goal === undefined ? '' : `≤ ${goal}`} | ${goal === undefined ? '' : ratio <= goal ? 'yes' : 'no'} |`,
+      );
+  }
 } finally {
-  server.kill();
-  rmSync(folder, { recursive: true, force: true });
+  end();
 }

@@ -1,16 +1,28 @@
 // A server on loopback that answers everything with a kilobyte of JSON, never twice the same. Tells its port.
 import { createServer } from 'node:http';
 
-const berths = Array.from({ length: 9 }, (_, index) => ({
+const berth = index => ({
   code: String(417 + index).padStart(4, '0'),
   quay: 'North Quay',
   depth: 4.2,
   state: index % 2 === 0 ? 'free' : 'taken',
   deposit: 100,
-}));
-const answer = JSON.stringify({ number: 0, id: 417, name: 'North Quay', open: true, depth: 4.2, berths });
-const [head, rest] = answer.split(/(?<="number":)0/);
+});
+const answers = new Map();
 let number = 1e6;
+
+/** Of about so many kilobytes; only its number is another one each time. */
+function answer(kilobytes) {
+  let parts = answers.get(kilobytes);
+  if (!parts) {
+    const berths = Array.from({ length: kilobytes === 1 ? 9 : kilobytes * 12 }, (_, index) => berth(index));
+    const text = JSON.stringify({ number: 0, id: 417, name: 'North Quay', open: true, depth: 4.2, berths });
+    parts = text.split(/(?<="number":)0/);
+    answers.set(kilobytes, parts);
+  }
+  return Buffer.from(parts.join(String(number++)));
+}
+
 const piece = Buffer.alloc(1 << 16, 'tide ');
 
 /** So many megabytes, as fast as they are taken. */
@@ -25,11 +37,11 @@ function pour(response, megabytes) {
 
 const server = createServer((request, response) => {
   request.resume();
-  const size = /^\/large\/(\d+)$/.exec(request.url)?.[1];
-  if (size) return pour(response, Number(size));
-  const body = Buffer.from(`${head}${number++}${rest}`);
-  const wait = Number(/^\/slow\/(\d+)/.exec(request.url)?.[1] ?? 0);
-  if (wait > 0) return setTimeout(() => response.end(body), wait);
-  response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
+  const [, kind, amount] = /^\/(large|slow|sized)\/(\d+)$/.exec(request.url) ?? [];
+  if (kind === 'large') return pour(response, Number(amount));
+  const body = answer(kind === 'sized' ? Number(amount) : 1);
+  const send = () =>
+    response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
+  return kind === 'slow' ? setTimeout(send, Number(amount)) : send();
 });
 server.listen(0, '127.0.0.1', () => process.send({ port: server.address().port }));

@@ -1,0 +1,108 @@
+// The pages and tables that are measured with. Every function gives the words of the command that runs what it wrote.
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { folder, origin } from './measure.mjs';
+
+const fence = (language, text) => `\`\`\`${language}\n${text}\n\`\`\`\n`;
+const quick = (...words) => ['run', '--quiet', ...words];
+
+function write(path, text) {
+  const file = join(folder, path);
+  mkdirSync(join(file, '..'), { recursive: true });
+  writeFileSync(file, text);
+}
+
+const checks = [
+  'status = 200',
+  'header content-type contains "json"',
+  '$.id = 417',
+  '$.berths[2].code = "0419"',
+  'time < 2 s',
+].join('\n');
+const page = target => `# A berth\n\n${fence('http', `GET ${target}`)}\n${fence('mervok', checks)}`;
+
+/** One request with five checks, as a page alone. */
+export function single() {
+  write('berth.md', page(`${origin}/berths/417`));
+  return quick('berth.md');
+}
+
+/** The same with a settings file beside it. */
+export function settled() {
+  write('collection/mervok.yaml', `title: Skerry Harbour\nbase: ${origin}\n`);
+  write('collection/berth.md', page('/berths/417'));
+  return quick('collection');
+}
+
+export const rounds = count => [...single(), '--rounds', String(count)];
+export const users = (count, each) => [...rounds(each), '--users', String(count)];
+
+export function rows(count) {
+  const lines = Array.from({ length: count }, (_, at) => `${String(at).padStart(6, '0')},North Quay`);
+  write(`rows-${count}.csv`, `code,quay\n${lines.join('\n')}\n`);
+  return [...single(), '--rows', join(folder, `rows-${count}.csv`)];
+}
+
+/** A page with so many cases, each with prose, a request with a body and three checks, each using what the last one kept. */
+export function manyCases(count) {
+  const cases = Array.from({ length: count }, (_, index) => {
+    const before = index === 0 ? '417' : `{berth${index - 1}}`;
+    const request = `POST /berths/${before}/reservations\nContent-Type: application/json\n\n{ "vessel": "Curlew", "nights": ${index} }`;
+    const statements = `status = 201\n$.nights = ${index}\ntime < 300 ms\nkeep $.id as berth${index}`;
+    return `## Case ${index}\n\nSome prose about it.\n\n${fence('http', request)}\n${fence('mervok', statements)}`;
+  });
+  const at = `many-${count}`;
+  write(`${at}/mervok.yaml`, `base: ${origin}\n`);
+  write(`${at}/many.md`, `# Many cases\n\n${cases.join('\n')}`);
+  return { page: join(folder, at, 'many.md'), lint: ['lint', '--quiet', at] };
+}
+
+/** So many pages of twenty cases in twenty folders; every page takes a name from the one before it. */
+export function manyPages(count) {
+  for (let at = 0; at < count; at++) {
+    const cases = Array.from({ length: 20 }, (_, index) => {
+      const before = index > 0 ? `{berth-${at}-${index - 1}}` : at > 0 ? `{berth-${at - 1}-19}` : '417';
+      return `## Case ${index}\n\n${fence('http', `GET /berths/${before}`)}\n${fence('mervok', `status = 200\nkeep $.id as berth-${at}-${index}`)}`;
+    });
+    const quay = `quay-${at % 20}`;
+    write(`pages/${quay}/page-${at}.md`, `---\ntags: [${quay}]\n---\n# Page ${at}\n\n${cases.join('\n')}`);
+  }
+  write('pages/mervok.yaml', `base: ${origin}\n`);
+  return ['list', 'pages'];
+}
+
+/** Four pages with five requests each that are answered late. */
+export function slowPages() {
+  const request = `${fence('http', `GET ${origin}/slow/150`)}\n${fence('mervok', 'status = 200')}`;
+  const cases = Array.from({ length: 5 }, (_, at) => `## Case ${at}\n\n${request}`);
+  for (const name of ['a', 'b', 'c', 'd']) write(`slow/${name}.md`, cases.join('\n'));
+  return quick('slow');
+}
+
+// What grows
+
+/** So many pages with one request and five checks each. */
+export function pages(count) {
+  for (let at = 0; at < count; at++) write(`grow-pages-${count}/page-${at}.md`, page(`${origin}/berths/417`));
+  return quick(`grow-pages-${count}`);
+}
+
+/** Two hundred requests with so many checks each. */
+export function checksEach(count) {
+  const statements = Array.from({ length: count }, (_, at) => `$.berths[${at % 9}].code != "${at}"`);
+  write(
+    `checks-${count}.md`,
+    `# Checks\n\n${fence('http', `GET ${origin}/berths/417`)}\n${fence('mervok', statements.join('\n'))}`,
+  );
+  return [...quick(`checks-${count}.md`), '--rounds', '200'];
+}
+
+/** A hundred responses of so many kilobytes of JSON, three checks each. */
+export function kilobytes(count) {
+  const statements = 'status = 200\n$.number > 0\ncount $.berths[*] > 5';
+  write(
+    `size-${count}.md`,
+    `# Size\n\n${fence('http', `GET ${origin}/sized/${count}`)}\n${fence('mervok', statements)}`,
+  );
+  return [...quick(`size-${count}.md`), '--rounds', '100'];
+}

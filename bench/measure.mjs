@@ -1,0 +1,59 @@
+// How everything here is measured: whole programs, the variants in turn, medians.
+import { fork, spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const here = dirname(fileURLToPath(import.meta.url));
+export const mervok = join(here, '..', 'dist', 'mervok.cjs');
+export const script = name => join(here, name);
+export const folder = mkdtempSync(join(tmpdir(), 'mervok-bench-'));
+
+const server = fork(script('server.mjs'));
+const { port } = await new Promise(ready => server.once('message', ready));
+export const origin = `http://127.0.0.1:${port}`;
+
+export function end() {
+  server.kill();
+  rmSync(folder, { recursive: true, force: true });
+}
+
+/** The output of a program, which has to succeed. */
+export function outputOf(command, args, options = {}) {
+  const { status, stderr, stdout } = spawnSync(command, args, {
+    cwd: folder,
+    encoding: 'utf8',
+    maxBuffer: 1e9,
+    ...options,
+  });
+  if (status !== 0)
+    throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
+  return stdout;
+}
+
+/** How long a program takes, in milliseconds. */
+export function run(args, options) {
+  const begin = process.hrtime.bigint();
+  outputOf(process.execPath, args, options);
+  return Number(process.hrtime.bigint() - begin) / 1e6;
+}
+
+const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
+
+/** The median of what variants give that take turns. */
+export function inTurn(times, variants) {
+  const taken = variants.map(() => []);
+  for (let turn = 0; turn < times; turn++)
+    for (const [index, variant] of variants.entries()) taken[index].push(variant());
+  return taken.map(median);
+}
+
+/** Of a command of the program, in kilobytes. */
+export function peakMemory(args) {
+  const file = join(folder, 'memory');
+  run(['--import', script('memory.mjs'), mervok, ...args], {
+    env: { ...process.env, MERVOK_BENCH_MEMORY: file },
+  });
+  return Number(readFileSync(file, 'utf8'));
+}
