@@ -1,13 +1,19 @@
-// Bundles the tests beside the built program and hands them to Node's own runner. Arguments narrow the files.
+// Bundles the tests beside the built program and hands them to Node's own runner. Words narrow the files; --full runs
+// those of hardening alone, at their full length.
 import { spawnSync } from 'node:child_process';
 import { readdirSync, rmSync } from 'node:fs';
 import * as esbuild from 'esbuild';
 
-const narrow = process.argv.slice(2);
+const words = process.argv.slice(2);
+const narrow = words.filter(word => !word.startsWith('--'));
+const isFull = words.includes('--full');
 const files = readdirSync('test', { recursive: true })
   .map(file => `test/${file}`)
   .filter(
-    file => file.endsWith('.test.ts') && (narrow.length === 0 || narrow.some(part => file.includes(part))),
+    file =>
+      file.endsWith('.test.ts') &&
+      (!isFull || file.startsWith('test/hardening/')) &&
+      (narrow.length === 0 || narrow.some(part => file.includes(part))),
   );
 rmSync('build/test', { recursive: true, force: true });
 await esbuild.build({
@@ -29,5 +35,6 @@ await esbuild.build({
 const built = files.map(file => `build/${file.replace(/\.ts$/, '.mjs')}`);
 const { status } = spawnSync(process.execPath, ['--enable-source-maps', '--test', ...built], {
   stdio: 'inherit',
+  env: { ...process.env, ...(isFull && { MERVOK_HARDENING: 'full' }) },
 });
 process.exit(status ?? 1);

@@ -41,14 +41,16 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
   const tally = new Tally();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
+  const view = await openView(plan, choices, tally, terminal);
+  const ports = await openPorts(places, options.told?.seed);
+  // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [
     ...(recorder ? [{ hear: (event: RunEvent) => recorder.add(event) }] : []),
     ...logs,
-    await openView(plan, choices, tally, terminal),
+    view,
   ];
   const interrupt = listenForInterrupt();
-  const ports = await openPorts(places, options.told?.seed);
   try {
     await run(
       plan,

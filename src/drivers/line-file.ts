@@ -25,8 +25,8 @@ export class LineFile {
   add(line: string): void {
     if (this.#problem !== undefined) return;
     this.#pending += `${line}\n`;
-    if (this.#pending.length >= flushAt) this.#flush();
-    else this.#timer ??= setTimeout(() => this.#flush(), flushAfter).unref();
+    if (this.#pending.length >= flushAt) this.flush();
+    else this.#timer ??= setTimeout(() => this.flush(), flushAfter).unref();
   }
 
   /** Why it could not be written any further. */
@@ -35,11 +35,12 @@ export class LineFile {
   }
 
   finish(): void {
-    this.#flush();
+    this.flush();
     closeSync(this.#file);
   }
 
-  #flush(): void {
+  /** Writes what has been added so far. */
+  flush(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
     const bytes = Buffer.from(this.#pending);

@@ -55,6 +55,8 @@ export class Recorder {
 
   add(event: RunEvent): void {
     this.#lines.add(this.#texts.line(event));
+    // However soon a run is killed, its record says what it was.
+    if (event.type === 'run') this.#lines.flush();
   }
 
   /** Why it does not hold everything. */

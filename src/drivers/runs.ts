@@ -76,6 +76,8 @@ export async function* readRecord(path: string, isEvent: IsEvent = hasType): Asy
     else if (number === 1) yield checkFirst(event, path, isEvent);
     else yield event;
   }
+  if (number === 0 && statSync(path).size === 0)
+    throw new FileMistake(`'${path}' is empty: its run was killed before it had begun.`);
   if (number === 0 || (damage && number === 1)) throw new FileMistake(`'${path}' is no record of a run.`);
 }
 

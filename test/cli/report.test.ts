@@ -175,7 +175,7 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
     ['wrong.ndjson', /^'wrong\.ndjson' is damaged on line 5\.\n$/],
     ['newer.ndjson', /^'newer\.ndjson' has version 2 of the record, and this Mervok reads 1\.\n$/],
     ['none.ndjson', /^'none\.ndjson' is no record of a run\.\n$/],
-    ['empty.ndjson', /^'empty\.ndjson' is no record of a run\.\n$/],
+    ['empty.ndjson', /^'empty\.ndjson' is empty: its run was killed before it had begun\.\n$/],
     ['missing.ndjson', /^There is no run 'missing\.ndjson'\./],
   ];
   for (const [name, says] of rows) {

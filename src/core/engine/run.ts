@@ -81,7 +81,7 @@ export async function run(
     ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
     ...(plan.apdex !== undefined && { apdex: plan.apdex }),
   };
-  emit(masker.deep(first));
+  tell(masker.deep(first));
   const explained = new Set<string>();
   const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
   try {

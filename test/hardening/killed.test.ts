@@ -1,0 +1,73 @@
+import assert from 'node:assert/strict';
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { test } from 'node:test';
+import { caseText } from '../support/collection.ts';
+import { sequence } from '../support/fuzz.ts';
+import { folderWith, mervok } from '../support/program.ts';
+import { scaled, seed } from '../support/scale.ts';
+import { serve } from '../support/server.ts';
+
+/** How many milliseconds after its start a run is killed at the latest. */
+const latest = 900;
+
+test('a run that is killed at any moment leaves a record that is readable and reports that are whole', async t => {
+  let served = 0;
+  const origin = await serve(t, ({ url }, response) => {
+    served++;
+    response.writeHead(url === '/tides' ? 500 : 200, { 'Content-Type': 'application/json' });
+    response.end(JSON.stringify({ id: served, quay: 'North Quay', note: 'é'.repeat(200) }));
+  });
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'berths.md':
+      caseText('List', 'GET /berths', 'status = 200\nkeep $.id as berth') +
+      caseText('Read', 'GET /berths/{berth}', 'status = 200\n$.quay = "North Quay"'),
+    'tides.md': `${caseText('Tides', 'GET /tides', 'status = 200\n$.height > 4')}## Leave\n\n\`\`\`mervok\ncleanup\n\`\`\`\n\n\`\`\`http\nDELETE /berths\n\`\`\`\n`,
+  });
+  const next = sequence(seed);
+  const found = { before: 0, midway: 0, ended: 0 };
+  const moments = scaled(50, 12);
+  for (let moment = 0; moment < moments; moment++) {
+    const runsBefore = records(folder).length;
+    const servedBefore = served;
+    const words = ['run', '--quiet', '--rounds', '100', ...(moment % 2 === 0 ? ['--users', '4'] : [])];
+    await mervok(folder, words, {}, child => {
+      setTimeout(() => child.kill('SIGKILL'), next(latest));
+    });
+    const runs = records(folder);
+    if (runs.length === runsBefore) {
+      assert.equal(served, servedBefore, 'what has sent a request has a record');
+      found.before++;
+      continue;
+    }
+    const lines = readFileSync(join(folder, '.mervok/runs', runs.at(-1)!), 'utf8').split('\n');
+    const events = lines.slice(0, -1).map(line => JSON.parse(line) as { type: string });
+    assert.equal(events[0]?.type, 'run');
+    const told = events.filter(({ type }) => type === 'exchange').length;
+    assert.ok(told <= served - servedBefore, `${told} told, ${served - servedBefore} served`);
+    const isWhole = events.at(-1)?.type === 'end';
+    found[isWhole ? 'ended' : 'midway']++;
+    const { code, err } = await mervok(folder, [
+      'report',
+      'last',
+      ...['-o', 'r.html', '-o', 'r.json', '-o', 'r.xml', '-o', 'r.tap', '-o', 'r.md', '-o', 'r.csv'],
+    ]);
+    assert.equal(code, 0, err);
+    const report = JSON.parse(readFileSync(join(folder, 'r.json'), 'utf8'));
+    assert.equal(report.totals.stopped, isWhole ? undefined : 'killed');
+    assert.match(readFileSync(join(folder, 'r.html'), 'utf8'), /<\/html>\s*$/);
+    assert.match(readFileSync(join(folder, 'r.xml'), 'utf8'), /<\/testsuites>\s*$/);
+    assert.match(readFileSync(join(folder, 'r.tap'), 'utf8'), isWhole ? /^1\.\.\d+$/m : /^Bail out!/m);
+  }
+  t.diagnostic(`${moments} kills: ${JSON.stringify(found)}, seed ${seed}`);
+  assert.ok(found.midway >= moments / 4, JSON.stringify(found));
+});
+
+const records = (folder: string): string[] => {
+  try {
+    return readdirSync(join(folder, '.mervok/runs')).sort();
+  } catch {
+    return [];
+  }
+};
