@@ -12,7 +12,14 @@ import { type Finding, sortFindings } from '../core/text/finding.ts';
 import { TableMistake } from '../core/values/table.ts';
 import { Plain, type Value } from '../core/values/value.ts';
 import type { Outside } from '../core/variables/definition.ts';
-import { FileMistake, findCollection, openInside, openUnchanging, readInside } from '../drivers/files.ts';
+import {
+  FileMistake,
+  findCollection,
+  openInside,
+  openUnchanging,
+  readInside,
+  whyNotInside,
+} from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { readVariableFile } from '../drivers/variable-files.ts';
 import { openOutside, world } from '../drivers/world.ts';
@@ -83,6 +90,7 @@ async function prepareFiles(
     ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     hasFile: path => existsSync(resolve(places.root, path)),
+    refusesFile: path => whyNotInside(places, path),
     readFile: path => readInside(places, path),
     openFile: path => openInside(places, path),
   });

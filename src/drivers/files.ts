@@ -176,15 +176,32 @@ function attempt<T>(path: string, read: (path: string) => T): T {
  */
 export function locateInside(root: string, path: string, anywhere: boolean): string {
   const absolute = resolve(root, path);
-  const found = statSync(absolute, { throwIfNoEntry: false });
+  // The system refuses to look for a name with a NUL in it.
+  const found = path.includes('\0') ? undefined : statSync(absolute, { throwIfNoEntry: false });
   if (!found?.isFile())
-    throw new FileMistake(`The file '${path}' ${found ? 'is no file' : 'is not in the collection'}.`);
+    throw new FileMistake(
+      `${found ? `'${path}' is no file` : `The file '${path}' is not in the collection`}.`,
+    );
   const way = relative(realpathSync(root), realpathSync(absolute));
-  if (!anywhere && (way.startsWith('..') || isAbsolute(way)))
+  if (!anywhere && (way.split(sep)[0] === '..' || isAbsolute(way)))
     throw new FileMistake(
       `The file '${path}' lies outside of the collection, which only --files-anywhere allows.`,
     );
   return absolute;
+}
+
+/** Why a file may not be used, where it may not. */
+export function whyNotInside(
+  { root, anywhere }: { root: string; anywhere: boolean },
+  path: string,
+): string | undefined {
+  try {
+    locateInside(root, path, anywhere);
+    return undefined;
+  } catch (error) {
+    if (!(error instanceof FileMistake)) throw error;
+    return error.message;
+  }
 }
 
 /** A text file of a collection, by its path from the root; what keeps it from being read is told as missing. */

@@ -48,6 +48,8 @@ export interface PlanOptions extends Choice {
   readonly rows?: NamedTable;
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
   readonly hasFile?: (path: string) => boolean;
+  /** Why one that is there must not be sent. */
+  readonly refusesFile?: (path: string) => string | undefined;
   readonly readFile?: ReadFile;
   readonly openFile?: OpenFile;
   /** Whether cases that clean up after others join the selection; they do unless it is said otherwise. */
@@ -77,7 +79,8 @@ export async function buildPlan(
   await loadPackages(packagesFor(all, variables, collection.root.redact?.paths));
   const { schemaOf, findings: inSchemas } = prepareSchemas(collection, all, readFile);
   const secretNames = secretNamesOf(collection);
-  const surroundings = { secretNames, ...(options.hasFile && { hasFile: options.hasFile }) };
+  const { hasFile, refusesFile } = options;
+  const surroundings = { secretNames, ...(hasFile && { hasFile }), ...(refusesFile && { refusesFile }) };
   // A page that was named counts also where no case of it could be read.
   const reported = [...new Set([...named, ...pages])];
   findings.push(

@@ -20,12 +20,14 @@ export interface Surroundings {
   readonly secretNames: ReadonlySet<string>;
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
   readonly hasFile?: (path: string) => boolean;
+  /** Why one that is there must not be sent. */
+  readonly refusesFile?: (path: string) => string | undefined;
 }
 
 /** Makes the steps of a case ready, or says what keeps them from being carried out. */
 export function prepareSteps(
   each: CollectionCase,
-  { secretNames, hasFile }: Surroundings,
+  surroundings: Surroundings,
 ): { steps: PlannedStep[]; findings: Finding[] } {
   const source = each.page.page.source;
   const effective = mergeLevels(each.levels);
@@ -46,8 +48,10 @@ export function prepareSteps(
     if (step.kind === 'request') {
       requests++;
       try {
-        const sending = prepareRequest(step, effective, source, secretNames, mistake => add([mistake]));
-        add(missingFiles(step, sending, hasFile));
+        const sending = prepareRequest(step, effective, source, surroundings.secretNames, mistake =>
+          add([mistake]),
+        );
+        add(unusableFiles(step, sending, surroundings));
         const repeat = step.repeat && prepareRepeat(step.repeat, source, add);
         steps.push(
           {
@@ -188,23 +192,22 @@ function speaksOfFault(statement: Check | Repeat): boolean {
   return sourcesIn(statement).some(({ form }) => form === 'fault');
 }
 
-function missingFiles(
-  step: RequestStep,
+/** Files that a body names and that cannot be sent. */
+function unusableFiles(
+  { body: written }: RequestStep,
   { body }: Pick<Sending, 'body'>,
-  hasFile: Surroundings['hasFile'],
+  { hasFile, refusesFile }: Surroundings,
 ): Mistake[] {
   if (!body || !hasFile) return [];
-  return filesOfBody(body)
-    .filter(({ path }) => !hasFile(path))
-    .map(
-      ({ path, range }) =>
-        new Mistake(
-          'file-missing',
-          range ?? step.body!.excerpt.range(0, step.body!.excerpt.text.length),
-          `There is no file '${path}' in the collection.`,
-          'Its path is relative to the page.',
-        ),
-    );
+  return filesOfBody(body).flatMap(({ path, range }) => {
+    const at = range ?? written!.excerpt.range(0, written!.excerpt.text.length);
+    if (hasFile(path)) {
+      const refusal = refusesFile?.(path);
+      return refusal === undefined ? [] : [new Mistake('file-missing', at, refusal)];
+    }
+    const message = `There is no file '${path}' in the collection.`;
+    return [new Mistake('file-missing', at, message, 'Its path is relative to the page.')];
+  });
 }
 
 /** Requests after which nothing is checked. */

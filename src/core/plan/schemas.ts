@@ -137,8 +137,11 @@ export function schemaFromFile(name: string, readFile: ReadFile): Validator {
   }
 }
 
+/** Deep enough for files beside the collection, where those are allowed, to have addresses of their own. */
+const rootUri = `file:///${'in/'.repeat(20)}`;
+
 function uriOf(path: string): string {
-  return `file:///${path.split('/').map(encodeURIComponent).join('/')}`;
+  return new URL(path.split('/').map(encodeURIComponent).join('/'), rootUri).href;
 }
 
 /** What `$ref` names, but for parts of the document itself and for addresses, which are never fetched. */
