@@ -32,6 +32,8 @@ export function mervok(
   args: readonly string[],
   environment: { [name: string]: string } = {},
   whileRunning?: (child: ReturnType<typeof spawn>) => void,
+  /** In milliseconds: a program that does not end is a failure of its test, not of the machine. */
+  most = 90_000,
 ): Promise<Ended> {
   const child = spawn(process.execPath, [program, ...args], {
     cwd: folder,
@@ -41,8 +43,7 @@ export function mervok(
   child.stdout.on('data', chunk => (out += chunk));
   child.stderr.on('data', chunk => (err += chunk));
   whileRunning?.(child);
-  // A program that does not end is a failure of its test, not of the machine.
-  const watchdog = setTimeout(() => child.kill('SIGKILL'), 90_000);
+  const watchdog = setTimeout(() => child.kill('SIGKILL'), most);
   return new Promise(ended =>
     child.on('close', code => {
       clearTimeout(watchdog);
