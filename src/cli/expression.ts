@@ -21,6 +21,7 @@ import { textOf } from '../core/values/text.ts';
 import { Missing, type Value } from '../core/values/value.ts';
 import { readInside } from '../drivers/files.ts';
 import { world } from '../drivers/world.ts';
+import { visible } from '../reports/style.ts';
 import { exitCodes, UsageMistake } from './exit.ts';
 import { printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -66,16 +67,18 @@ const mostPlaces = 20;
 /** Prints what was picked to standard output, and what is to be said of it to standard error. */
 export function printPicked(
   { output, problem, places }: Picked,
-  { out, err }: Terminal,
+  { out, err, live }: Pick<Terminal, 'out' | 'err' | 'live'>,
   masker: Masker,
   quiet: boolean,
 ): void {
+  // Another program gets a value as it is; in a terminal, what a server has put into it must not work.
+  const shown = live ? visible : (text: string) => text;
   for (const each of output)
-    if (typeof each === 'string') out(`${masker.text(each)}\n`);
+    if (typeof each === 'string') out(`${shown(masker.text(each))}\n`);
     else process.stdout.write(each);
-  if (places && !quiet) err(`${masker.text(placesInWords(places))}\n`);
+  if (places && !quiet) err(`${visible(masker.text(placesInWords(places)))}\n`);
   if (problem === undefined) return;
-  err(`${masker.text(problem)}\n`);
+  err(`${visible(masker.text(problem))}\n`);
   process.exitCode = exitCodes.failed;
 }
 

@@ -73,7 +73,8 @@ export class Masker {
     run.#isStale = false;
     const secrets = [run, ...(run.#passes ?? [])].flatMap(each => [...(each.#secrets ?? [])]);
     const texts = [...new Set(secrets.flatMap(formsOf))].sort((a, b) => b.length - a.length);
-    const pattern = texts.map(form => form.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')).join('|');
+    const nested = secrets.flatMap(secret => nestedPattern(secret) ?? []);
+    const pattern = [...nested, ...texts.map(escapePattern)].join('|');
     // An empty pattern would match everywhere.
     run.#known = texts.length === 0 ? undefined : { texts, pattern: new RegExp(pattern, 'g') };
     return run.#known;
@@ -127,6 +128,21 @@ function maskDeep<T>(value: T, forms: Forms): T {
       return [name, isCut && typeof masked === 'string' ? maskEnd(masked, forms) : masked];
     }),
   ) as T;
+}
+
+function escapePattern(text: string): string {
+  return text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&');
+}
+
+/**
+ * JSON in a text of JSON in a text of JSON, as where a body that tells of a body is told of: every level puts more
+ * backslashes before what has to be escaped. Nothing where nothing has to be.
+ */
+function nestedPattern(secret: string): string | undefined {
+  const json = JSON.stringify(secret).slice(1, -1);
+  if (json === secret || /^\\+$/.test(json)) return undefined;
+  // A limit, since a response may hold nothing but backslashes.
+  return json.split(/\\+/).map(escapePattern).join('\\\\{1,64}');
 }
 
 function formsOf(secret: string): string[] {

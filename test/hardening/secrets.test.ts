@@ -2,12 +2,17 @@ import assert from 'node:assert/strict';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
+import { unzipSync } from 'fflate';
+import { endings } from '../../src/reports/index.ts';
+import { textOfPdf } from '../support/pdf.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 /** Characters that are written differently in every place. */
 const secret = `s3a "&<>' é~*!/+(x)`;
 const token = 'tok/en+4711==';
+const told = 'told-"once"&only';
+const badge = 'badge-0471<1>';
 
 const forms = (text: string) => {
   const json = JSON.stringify(text).slice(1, -1);
@@ -24,10 +29,25 @@ const forms = (text: string) => {
     encodeURIComponent(text),
     new URLSearchParams([['', text]]).toString().slice(1),
     text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;'),
+    text
+      .replaceAll('&', '&amp;')
+      .replaceAll('<', '&lt;')
+      .replaceAll('>', '&gt;')
+      .replaceAll('"', '&quot;')
+      .replaceAll("'", '&apos;'),
     bytes.toString('hex'),
     ...inBase64,
   ];
 };
+
+/** What a report says, where its bytes are not it. */
+function textOfReport(bytes: Buffer, file: string): string {
+  if (file.endsWith('.pdf')) return textOfPdf(bytes);
+  if (!file.endsWith('.xlsx')) return bytes.toString('utf8');
+  return Object.values(unzipSync(bytes))
+    .map(part => Buffer.from(part).toString('utf8'))
+    .join('\n');
+}
 
 const kase = (title: string, settings: string, request: string, body = '') =>
   `## ${title}\n\n\`\`\`yaml settings\n${settings || 'title: x'}\n\`\`\`\n\n\`\`\`http\n${request}\n\`\`\`\n\n${body === '' ? '' : `\`\`\`${body}\n\`\`\`\n\n`}\`\`\`mervok\n$.never = {word}\nsent body = "x"\nsent url = "x"\n\`\`\`\n\n`;
@@ -39,6 +59,10 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     for await (const chunk of request) body += chunk;
     const echo = `${request.url} ${Object.values(request.headers).join(' ')} ${body}`;
     seen.push(echo);
+    if (request.url === '/told') {
+      response.setHeader('Content-Type', 'application/json').end(JSON.stringify({ word: told }));
+      return;
+    }
     if (request.url === '/token') {
       response.writeHead(200, { 'Content-Type': 'application/json' });
       response.end(JSON.stringify({ access_token: token, token_type: 'bearer' }));
@@ -81,20 +105,34 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     kase('Token by body', oauth('body'), 'GET /'),
     kase('Bearer', 'auth: { bearer: "{coded}" }', 'GET /'),
     kase('File and computed', '', 'POST /\nX-Kept: {kept}', 'text body\n{kept} {made}'),
+    kase('Environment', '', 'GET /{badge}\nX-Badge: {badge}'),
+    kase('Cookie', 'auth: { api-key: { name: pass, value: "{coded}", in: cookie } }', 'GET /'),
+    kase('Cookie as header', '', 'GET /\nCookie: pass={coded}'),
+    '## Keep\n\n```http\nGET /told\n```\n\n```mervok\nstatus = 200\nkeep $.word as secret told\n```\n\n',
+    kase('Kept', '', 'POST /{told}\nX-Told: {told}', 'json body\n{"told": {told}}'),
     '## Row\n\n```mervok\neach row of people\n```\n\n```http\nPOST /{pin}\n\n{pin}\n```\n\n```mervok\nstatus = 404\nsent body = "x"\n```\n\n',
   ].join('');
   const folder = folderWith(t, {
-    'mervok.yaml': `base: ${origin}\nvariables:\n  coded: { secret: "plain-0417-word" }\n  kept: { file: kept.txt, secret: true }\n  made: { let: 'join([{kept}, "-made"], "")' }\n  pin: { secret: none-at-all }\nenvironments: { local: {}, staging: { coded: { secret: "plain-0417-word" } } }\n`,
+    'mervok.yaml': `base: ${origin}\nvariables:\n  coded: { secret: "plain-0417-word" }\n  kept: { file: kept.txt, secret: true }\n  badge: { os: HARBOUR_BADGE, secret: true }\n  made: { let: 'join([{kept}, "-made"], "")' }\n  pin: { secret: none-at-all }\nenvironments: { local: {}, staging: { coded: { secret: "plain-0417-word" } } }\n`,
     'kept.txt': 'kept-in-a-file\n',
     'mervok.secret.yaml': `variables:\n  word: ${JSON.stringify(secret)}\n`,
     'page.md': `# Secrets\n\n\`\`\`csv rows people\npin\npin-of-a-row\n\`\`\`\n\n${page}`,
   });
-  const files = ['out/r.xml', 'out/r.json', 'out/r.ndjson'];
-  const run = await mervok(folder, ['run', ...files.flatMap(file => ['-o', file])]);
+  const files = endings.map(ending => `out/r${ending}`);
+  const environment = { HARBOUR_BADGE: badge };
+  const asked = ['run', ...files.flatMap(file => ['-o', file])];
+  const run = await mervok(folder, asked, environment);
   assert.equal(run.code, 1);
-  assert.match(run.out, /17 cases failed/);
+  assert.match(run.out, /21 cases failed/);
   const outputs = new Map([['run', run.out + run.err]]);
-  for (const file of files) outputs.set(file, readFileSync(join(folder, file), 'utf8'));
+  for (const file of files) outputs.set(file, textOfReport(readFileSync(join(folder, file)), file));
+  // A report that is made later is made from the record alone.
+  await mervok(folder, ['report', 'last', ...files.flatMap(file => ['-o', file.replace('out', 'later')])]);
+  for (const file of files)
+    outputs.set(
+      `later ${file}`,
+      textOfReport(readFileSync(join(folder, file.replace('out', 'later'))), file),
+    );
   for (const words of [
     ['send', 'page.md#json'],
     ['send', 'page.md#token', '--raw'],
@@ -114,7 +152,7 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
     ['compare'],
     ['vars', '--compare', 'local', 'staging'],
   ]) {
-    const { out, err } = await mervok(folder, words);
+    const { out, err } = await mervok(folder, words, environment);
     assert.ok((out + err).length > 20, words.join(' '));
     outputs.set(words.join(' '), out + err);
   }
@@ -122,11 +160,15 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
   for (const file of readdirSync(join(folder, '.mervok/runs')))
     outputs.set(file, readFileSync(join(folder, '.mervok/runs', file), 'utf8'));
   outputs.set('last.json', readFileSync(join(folder, '.mervok/last.json'), 'utf8'));
-  assert.ok(
-    seen.some(each => each.includes(token)),
-    'the token was used',
-  );
+  for (const each of [token, encodeURIComponent(told), encodeURIComponent(badge), 'pass=plain-0417-word'])
+    assert.ok(
+      seen.some(text => text.includes(each)),
+      `${each} was sent`,
+    );
   for (const [what, text] of outputs)
-    for (const each of [secret, token, 'plain-0417-word', 'kept-in-a-file', 'pin-of-a-row'])
+    if (/\.(?!xlsx|har|log)/.test(what))
+      assert.match(text, /\[secret\]|secret/, `${what} shows where one stood`);
+  for (const [what, text] of outputs)
+    for (const each of [secret, token, told, badge, 'plain-0417-word', 'kept-in-a-file', 'pin-of-a-row'])
       for (const form of forms(each)) assert.ok(!text.includes(form), `${what} holds ${form}`);
 });
