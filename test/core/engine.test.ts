@@ -346,6 +346,16 @@ test('what is known of secrets does not grow with the rounds', () => {
 });
 
 test('a secret that is cut is masked as far as it goes', () => {
+  const nested = new Masker();
+  const word = 'tide"s\\mark\n';
+  nested.addValue(word, 'lasting');
+  let text = word;
+  for (let level = 0; level < 5; level++) {
+    assert.equal(nested.text(`<${text}>`), '<[secret]>', `escaped ${level} times`);
+    text = JSON.stringify(text).slice(1, -1);
+  }
+  nested.addValue('\\\\\\', 'lasting');
+  assert.equal(nested.text('C:\\berths\\0417'), 'C:\\berths\\0417');
   const masker = new Masker();
   masker.addValue('spring-tide-of-the-year', 'lasting');
   const rows: [text: unknown, masked: unknown][] = [

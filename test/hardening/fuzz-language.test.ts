@@ -11,6 +11,7 @@ import { Missing } from '../../src/core/values/value.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
 import { type Given, read, sceneOf } from '../support/language.ts';
+import { scaled, seed } from '../support/scale.ts';
 
 const readDemo = (endings: RegExp) =>
   Object.fromEntries(
@@ -24,10 +25,10 @@ const demo = readDemo(/\.(?:md|yaml)$/);
 const others = readDemo(/\.(?:csv|json)$/);
 
 test('whatever is done to the pages and settings of a collection ends in findings with places', async () => {
-  const next = sequence(20261123);
+  const next = sequence(seed);
   const files = [...Object.keys(demo), ...Object.keys(others)];
   assert.ok(files.length > 15);
-  for (let turn = 0; turn < 600; turn++) {
+  for (let turn = 0; turn < scaled(4000, 200); turn++) {
     const file = files[next(files.length)]!;
     const mutated = mutate({ ...demo, ...others }[file]!, next);
     const texts = file in demo ? { ...demo, [file]: mutated } : demo;
@@ -73,10 +74,10 @@ const responses: readonly Given[] = [
   { fault: 'refused' },
 ];
 const names = { berth: '0417', codes: ['a', 'b'], nights: 2, tariff: 118.25, side: 'North' };
-const turns = Number(process.env.MERVOK_FUZZ_TURNS ?? 3000);
+const turns = scaled(200_000, 3000);
 
 test('whatever is done to a statement, it can be told what is wrong with it, or carried out and explained', () => {
-  const next = sequence(417);
+  const next = sequence(seed + 1);
   for (let turn = 0; turn < turns; turn++) {
     const text = mutate(statements[next(statements.length)]!, next);
     try {
