@@ -189,6 +189,12 @@ const fonts = 'node_modules/dejavu-fonts-ttf';
 for (const font of ['Sans', 'Sans-Bold', 'Serif', 'Serif-Bold', 'SansMono'])
   cpSync(`${fonts}/ttf/DejaVu${font}.ttf`, `dist/fonts/DejaVu${font}.ttf`);
 
+/** Where a package does not name its licence in the usual way: as its file LICENSE has it. */
+const licences = new Map([
+  ['dejavu-fonts-ttf', 'Bitstream-Vera'],
+  ['png-js', 'MIT'],
+]);
+
 /** Everything bundled brings its licence along. */
 const bundled = [fonts, ...metafiles.flatMap(metafile => Object.keys(metafile.inputs))];
 const names = new Set(bundled.flatMap(path => /node_modules\/((?:@[^/]+\/)?[^/]+)/.exec(path)?.[1] ?? []));
@@ -196,7 +202,8 @@ const notices = [...names].sort().map(name => {
   const folder = join('node_modules', name);
   const { version, license } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8'));
   const file = readdirSync(folder).find(entry => /^licen[cs]e/i.test(entry));
-  return `${name} ${version} (${license})\n\n${file ? readFileSync(join(folder, file), 'utf8').trim() : ''}`;
+  const text = file ? readFileSync(join(folder, file), 'utf8').trim() : '';
+  return `${name} ${version} (${licences.get(name) ?? license})\n\n${text}`;
 });
 mkdirSync('dist', { recursive: true });
 writeFileSync('dist/NOTICES.txt', `${notices.join(`\n\n${'-'.repeat(72)}\n\n`)}\n`);

@@ -169,7 +169,8 @@ test('whatever is done to a file of rows, it is refused with a reason, or its ro
     const [form, sound] = files[next(files.length)]!;
     const bytes =
       next(2) === 0 && form !== 'xlsx' ? Buffer.from(mutate(sound.toString(), next)) : Buffer.from(sound);
-    for (let times = next(4); times > 0; times--) bytes[next(bytes.length)] = next(2) === 0 ? 32 + next(95) : next(256);
+    for (let times = next(4); times > 0; times--)
+      bytes[next(bytes.length)] = next(2) === 0 ? 32 + next(95) : next(256);
     const cut = next(5) === 0 ? bytes.subarray(0, next(bytes.length)) : bytes;
     try {
       const table = await openTable(chunksOf(cut), form);

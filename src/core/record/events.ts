@@ -6,6 +6,19 @@ import { type Outcome, outcomes, recordVersion, stops } from './outcomes.ts';
 
 const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
 
+/** Milliseconds since 1970. */
+const moment = z.number().check(z.gte(0), z.lte(8.64e15));
+
+/** As `2026-11-23T10:00:00.000Z`. */
+const instant = z
+  .string()
+  .check(
+    z.regex(/^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d\.\d{3}Z$/),
+  );
+
+/** In milliseconds; a year has 3.2e10. */
+const duration = z.number().check(z.gte(0), z.lte(1e12));
+
 const headers = z.array(z.tuple([z.string(), z.string()]));
 
 /** A body: its true length in bytes, and what the record keeps of it. */
@@ -23,12 +36,12 @@ const payload = z.strictObject({
 
 /** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
 const times = z.strictObject({
-  lookup: z.optional(z.number()),
-  connect: z.optional(z.number()),
-  tls: z.optional(z.number()),
-  wait: z.optional(z.number()),
-  download: z.optional(z.number()),
-  total: z.number(),
+  lookup: z.optional(duration),
+  connect: z.optional(duration),
+  tls: z.optional(duration),
+  wait: z.optional(duration),
+  download: z.optional(duration),
+  total: duration,
 });
 
 /** One of the rows that something runs for: which one, of how many, and what it gives. */
@@ -48,7 +61,7 @@ export const eventSchema = z.discriminatedUnion('type', [
     type: z.literal('run'),
     version: z.literal(recordVersion),
     tool: z.string(),
-    at: z.string(),
+    at: instant,
     title: z.string(),
     environment: z.optional(z.string()),
     /** Of each user; 0 for as many as there is time for. */
@@ -83,7 +96,7 @@ export const eventSchema = z.discriminatedUnion('type', [
     type: z.literal('exchange'),
     ...base,
     /** Milliseconds since 1970. */
-    at: z.number(),
+    at: moment,
     place,
     request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
     response: z.optional(
@@ -141,14 +154,14 @@ export const eventSchema = z.discriminatedUnion('type', [
     row: z.optional(row),
     title: z.string(),
     /** When it began, in milliseconds since 1970; nothing for what did not begin. */
-    at: z.optional(z.number()),
+    at: z.optional(moment),
     place,
     tags: z.optional(z.array(z.string())),
     request: z.optional(z.string()),
     status: z.optional(z.int()),
     outcome: z.enum(outcomes),
     /** In milliseconds, from the first step to the last. */
-    time: z.number(),
+    time: duration,
     /** What kept a step from being carried out. */
     problem: z.optional(z.strictObject({ message: z.string(), place })),
     /** The statement that ended it as skipped. */
@@ -161,8 +174,8 @@ export const eventSchema = z.discriminatedUnion('type', [
   }),
   z.strictObject({
     type: z.literal('end'),
-    at: z.string(),
-    time: z.number(),
+    at: instant,
+    time: duration,
     /** What ended it before everything had run. */
     stopped: z.optional(z.enum(stops)),
     /** The figures of the whole run, so that they can be told without reading all of it. */
@@ -174,8 +187,8 @@ export const eventSchema = z.discriminatedUnion('type', [
       /** Bytes. */
       received: z.int(),
       /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
-      half: z.optional(z.number()),
-      most: z.optional(z.number()),
+      half: z.optional(duration),
+      most: z.optional(duration),
       /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
       causes: z.optional(z.int()),
     }),

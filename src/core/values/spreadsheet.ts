@@ -18,10 +18,21 @@ export async function readSheet(
     const rows = await library.readSheet(bytes, sheet ?? 1, { parseNumber: readNumber });
     return rows.map(row => row.map(cell => valueOfCell(cell)));
   } catch (error) {
-    if (!(error instanceof library.SheetNotFoundError))
-      throw mistake('it is no workbook in the format XLSX, or a damaged one');
-    const names = (await library.readWorkbook(bytes)).map(each => `'${each.sheet}'`);
+    const names = error instanceof library.SheetNotFoundError ? await namesIn(bytes, library) : [];
+    if (names.length === 0) throw mistake('it is no workbook in the format XLSX, or a damaged one');
     throw mistake(`it has no sheet '${sheet}', but ${names.join(', ')}`);
+  }
+}
+
+/** None where the workbook is damaged so that they cannot be told either. */
+async function namesIn(
+  bytes: ArrayBuffer,
+  { readWorkbook }: typeof import('./spreadsheet-library.ts'),
+): Promise<string[]> {
+  try {
+    return (await readWorkbook(bytes)).map(each => `'${each.sheet}'`);
+  } catch {
+    return [];
   }
 }
 
