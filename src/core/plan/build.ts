@@ -113,7 +113,6 @@ export async function buildPlan(
         return planCase(each, steps, asked.has(each), flow, variablesFor);
       }),
   }));
-  const steps = planned.flatMap(page => page.cases).flatMap(each => each.steps);
   const plan: Plan = {
     title: collection.root.title ?? planned[0]?.title ?? 'Collection',
     ...(name !== undefined && { environment: name }),
@@ -121,7 +120,7 @@ export async function buildPlan(
     given: options.given,
     unusedGiven: flow.unusedGiven([...all]),
     secretNames,
-    checks: steps.filter(step => step.kind === 'check' || (step.kind === 'send' && step.repeat)).length,
+    checks: checksIn(planned),
     schemaOf,
     redacted: redactedBy(collection.root),
     ...rowsOf(options.rows),
@@ -129,6 +128,14 @@ export async function buildPlan(
     ...boundsOf(collection.root),
   };
   return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
+}
+
+function checksIn(pages: readonly PlannedPage[]): number {
+  let checks = 0;
+  for (const { cases } of pages)
+    for (const { steps } of cases)
+      for (const step of steps) if (step.kind === 'check' || (step.kind === 'send' && step.repeat)) checks++;
+  return checks;
 }
 
 /** The pages that cases of a page take names from or need, in the order of the collection. What cleans up comes last. */

@@ -57,9 +57,11 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
     use(referencesOfTarget(each.target));
     if (effective.base && each.targetText.startsWith('/'))
       use(referencesOf(effective.base.template), effective.base.level.source);
-    const own = new Set(each.headers.map(header => header.name.toLowerCase()));
-    for (const { header, level } of effective.headers)
-      if (!own.has(header.name.toLowerCase())) use(referencesOf(header.value), level.source);
+    if (effective.headers.length > 0) {
+      const own = new Set(each.headers.map(header => header.name.toLowerCase()));
+      for (const { header, level } of effective.headers)
+        if (!own.has(header.name.toLowerCase())) use(referencesOf(header.value), level.source);
+    }
     for (const header of each.headers) use(referencesOf(header.value));
     if (each.body) use(referencesOfBody(each.body));
     if (each.query) use(referencesOf(parseTemplate(each.query, 0, each.query.text.length, 'text')));

@@ -124,7 +124,10 @@ export function refuseSpaces(text: string, place: (start: number, end: number) =
 }
 
 export function referencesOfTarget({ parts }: TargetTemplate): Reference[] {
-  return parts.flatMap(part => (typeof part === 'string' ? [] : part.variables.map(each => each.reference)));
+  const references: Reference[] = [];
+  for (const part of parts)
+    if (typeof part !== 'string') for (const each of part.variables) references.push(each.reference);
+  return references;
 }
 
 /** Fills a target. Throws Misfit. */

@@ -94,5 +94,7 @@ export function assemble(
 }
 
 export function referencesOf(template: Template): Reference[] {
-  return template.parts.flatMap(part => (typeof part === 'string' ? [] : [part.reference]));
+  const references: Reference[] = [];
+  for (const part of template.parts) if (typeof part !== 'string') references.push(part.reference);
+  return references;
 }
