@@ -225,7 +225,7 @@ test('old records go, the latest stay; without a place for one a run goes on', a
   const records = recordsIn(folder);
   assert.equal(records.length, 31);
   assert.ok(records.includes('notes.txt') && !records.includes('20260101-120025.ndjson'));
-  assert.match((await mervok(folder, ['runs'])).out, /is no record\s+of a run/);
+  assert.match((await mervok(folder, ['runs'])).out, /is empty:\s+its run was killed/);
 
   const blocked = await collection(t, { 'a.md': simple('A'), '.mervok': 'in the way' });
   const { code, out, err } = await mervok(blocked, ['run', '-o', 'run.json']);

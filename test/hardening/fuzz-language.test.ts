@@ -28,7 +28,7 @@ test('whatever is done to the pages and settings of a collection ends in finding
   const next = sequence(seed);
   const files = [...Object.keys(demo), ...Object.keys(others)];
   assert.ok(files.length > 15);
-  for (let turn = 0; turn < scaled(4000, 200); turn++) {
+  for (let turn = 0; turn < scaled(4000, 100); turn++) {
     const file = files[next(files.length)]!;
     const mutated = mutate({ ...demo, ...others }[file]!, next);
     const texts = file in demo ? { ...demo, [file]: mutated } : demo;

@@ -46,7 +46,7 @@ test('an interrupt at any moment: what was made is cleaned up, the record and th
   });
   const next = sequence(seed);
   const found = { before: 0, midway: 0, ended: 0 };
-  const moments = scaled(50, 10);
+  const moments = scaled(50, 8);
   for (let moment = 0; moment < moments; moment++) {
     for (const [file] of ends) rmSync(join(folder, file), { force: true });
     rmSync(join(folder, 'r.ndjson'), { force: true });

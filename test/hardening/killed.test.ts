@@ -27,7 +27,7 @@ test('a run that is killed at any moment leaves a record that is readable and re
   });
   const next = sequence(seed);
   const found = { before: 0, midway: 0, ended: 0 };
-  const moments = scaled(50, 12);
+  const moments = scaled(50, 8);
   for (let moment = 0; moment < moments; moment++) {
     const lastBefore = records(folder).at(-1);
     const servedBefore = served;
