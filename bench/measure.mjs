@@ -41,12 +41,14 @@ export function run(args, options) {
 
 const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
 
-/** The median of what variants give that take turns. */
+/**
+ * What variants give that take turns: the first one its median, each other one the median of how it stands to the first
+ * of its own turn. So a machine that is slow for a while spoils no ratio.
+ */
 export function inTurn(times, variants) {
-  const taken = variants.map(() => []);
-  for (let turn = 0; turn < times; turn++)
-    for (const [index, variant] of variants.entries()) taken[index].push(variant());
-  return taken.map(median);
+  const turns = Array.from({ length: times }, () => variants.map(variant => variant()));
+  const first = median(turns.map(([each]) => each));
+  return variants.map((_, index) => first * median(turns.map(turn => turn[index] / turn[0])));
 }
 
 /** Of a command of the program, in kilobytes. */

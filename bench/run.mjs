@@ -35,12 +35,9 @@ const measurements = {
 
   sequential() {
     const [few, many] = [4000, most(20_000, 8000)];
-    const [loopFew, few5, loopMany, many5] = inTurn(turns(9), [
-      () => loop(few),
-      () => timed(inputs.rounds(few)),
-      () => loop(many),
-      () => timed(inputs.rounds(many)),
-    ]);
+    const measure = count => inTurn(turns(9), [() => loop(count), () => timed(inputs.rounds(count))]);
+    const [loopFew, few5] = measure(few);
+    const [loopMany, many5] = measure(many);
     const warm = (many5 - few5) / (loopMany - loopFew);
     return [
       [`${thousands(few)} requests with five checks / bare \`Pool.request\` loop`, few5 / loopFew, 1],

@@ -1,5 +1,8 @@
 import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/record/events.ts';
 
+/** Of so many requests the last exchange is remembered: a run of many cases comes back to none of them soon. */
+const mostRemembered = 100;
+
 /**
  * Events as lines of JSON. A long run says most things many times: what a check that holds says of itself never changes,
  * and the head of an exchange hardly does. So what was written for the one before is taken again where it is the same.
@@ -8,7 +11,7 @@ export class EventLines {
   /** By the place of a check: what its line always says. The checks of a level belong to many cases. */
   readonly #checks = new WeakMap<object, { text: string; of: string; address: string; json: string }>();
   /** By the place of a request. */
-  readonly #exchanges = new WeakMap<object, ExchangeTexts>();
+  readonly #exchanges = new Map<object, ExchangeTexts>();
 
   line(event: RunEvent): string {
     switch (event.type) {
@@ -35,20 +38,13 @@ export class EventLines {
 
   #exchangeLine(event: ExchangeEvent): string {
     const { type: _type, round, place, at, times, received, request, response, connection, ...whose } = event;
-    let texts = this.#exchanges.get(place);
-    if (!texts) {
-      texts = {
-        whose: new LastText(),
-        request: new LastText(),
-        connection: new LastText(),
-        headers: new LastText(),
-      };
-      this.#exchanges.set(place, texts);
-    }
-    let line = `{"type":"exchange","round":${round},"at":${at},"place":${textOfPlace(place)},"times":${textOfNumbers(times)},"received":${received}`;
+    const texts = this.#textsOf(place);
+    let line = `{"type":"exchange","round":${round},"at":${at},"place":${texts.place},"times":${textOfNumbers(times)},"received":${received}`;
     const more = texts.whose.of(whose);
     if (more !== '{}') line += `,${more.slice(1, -1)}`;
-    line += `,"request":${texts.request.of(request)}`;
+    const { body: sent, ...head } = request;
+    line += `,"request":${texts.request.of(head)}`;
+    if (sent) line = `${line.slice(0, -1)},"body":${JSON.stringify(sent)}}`;
     if (connection) line += `,"connection":${texts.connection.of(connection)}`;
     if (response) {
       const { headers, body, ...rest } = response;
@@ -57,9 +53,27 @@ export class EventLines {
     }
     return `${line}}`;
   }
+
+  #textsOf(place: object): ExchangeTexts {
+    let texts = this.#exchanges.get(place);
+    if (!texts) {
+      texts = {
+        place: JSON.stringify(place),
+        whose: new LastText(),
+        request: new LastText(),
+        connection: new LastText(),
+        headers: new LastText(),
+      };
+      if (this.#exchanges.size >= mostRemembered) this.#exchanges.clear();
+      this.#exchanges.set(place, texts);
+    }
+    return texts;
+  }
 }
 
+/** What was last written of a request and its response, but for their bodies. */
 interface ExchangeTexts {
+  readonly place: string;
   /** Everything that has no part of its own here. */
   readonly whose: LastText;
   readonly request: LastText;
@@ -73,7 +87,7 @@ class LastText {
   #text = '';
 
   of(value: unknown): string {
-    if (this.#text === '' || !isSame(value, this.#value)) {
+    if (this.#text === '' || !givesSame(value, this.#value)) {
       this.#text = JSON.stringify(value);
       this.#value = value;
     }
@@ -82,32 +96,21 @@ class LastText {
 }
 
 /** Whether two pieces of plain data give the same JSON. */
-function isSame(a: unknown, b: unknown): boolean {
+function givesSame(a: unknown, b: unknown): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
   if (Array.isArray(a)) {
     if (!Array.isArray(b) || a.length !== b.length) return false;
-    for (let at = 0; at < a.length; at++) if (!isSame(a[at], b[at])) return false;
+    for (let at = 0; at < a.length; at++) if (!givesSame(a[at], b[at])) return false;
     return true;
   }
   const [own, others] = [Object.keys(a), Object.keys(b)];
-  if (own.length !== others.length) return false;
+  if (Array.isArray(b) || own.length !== others.length) return false;
   for (let at = 0; at < own.length; at++) {
     const key = own[at]! as keyof typeof a;
-    if (key !== others[at] || !isSame(a[key], b[key])) return false;
+    if (key !== others[at] || !givesSame(a[key], b[key])) return false;
   }
   return true;
-}
-
-const places = new WeakMap<object, string>();
-
-function textOfPlace(place: object): string {
-  let text = places.get(place);
-  if (text === undefined) {
-    text = JSON.stringify(place);
-    places.set(place, text);
-  }
-  return text;
 }
 
 function textOfNumbers(numbers: { readonly [name: string]: number | undefined }): string {

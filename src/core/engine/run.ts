@@ -83,6 +83,7 @@ export async function run(
   };
   tell(masker.deep(first));
   const explained = new Set<string>();
+  let time = 0;
   const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
   try {
     const all = Array.from({ length: users }, (_, index) =>
@@ -100,9 +101,9 @@ export async function run(
   } finally {
     unlimit?.();
     course.close();
+    time = toMicrosecond(ports.elapsed() - begin);
+    telling?.finish();
   }
-  const time = toMicrosecond(ports.elapsed() - begin);
-  telling?.finish();
   const bounds = tally.boundsAfter(time);
   emit({
     type: 'end',
