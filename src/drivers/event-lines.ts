@@ -36,22 +36,25 @@ export class EventLines {
     return `{"type":"check","round":${round}${whose},${known.json}${more}}`;
   }
 
+  /** Written member by member, which a test holds against the schema. */
   #exchangeLine(event: ExchangeEvent): string {
-    const { type: _type, round, place, at, times, received, request, response, connection, ...whose } = event;
+    const { round, user, row, place, at, times, received, cause, request, response, connection } = event;
     const texts = this.#textsOf(place);
-    let line = `{"type":"exchange","round":${round},"at":${at},"place":${texts.place},"times":${textOfNumbers(times)},"received":${received}`;
-    const more = texts.whose.of(whose);
-    if (more !== '{}') line += `,${more.slice(1, -1)}`;
-    const { body: sent, ...head } = request;
-    line += `,"request":${texts.request.of(head)}`;
-    if (sent) line = `${line.slice(0, -1)},"body":${JSON.stringify(sent)}}`;
+    let line = `{"type":"exchange","round":${round}`;
+    if (user !== undefined) line += `,"user":${user}`;
+    line += `,"case":${texts.case.of(event.case)}`;
+    if (row !== undefined) line += `,"row":${row}`;
+    line += `,"at":${at},"place":${texts.place},"times":${textOfTimes(times)},"received":${received}`;
+    if (cause !== undefined) line += `,"cause":"${cause}"`;
+    line += `,"request":{"method":${texts.method.of(request.method)},"url":${texts.url.of(request.url)},"headers":${texts.sent.of(request.headers)}`;
+    line += request.body ? `,"body":${JSON.stringify(request.body)}}` : '}';
     if (connection) line += `,"connection":${texts.connection.of(connection)}`;
-    if (response) {
-      const { headers, body, ...rest } = response;
-      const own = JSON.stringify(rest).slice(0, -1);
-      line += `,"response":${own},"headers":${texts.headers.of(headers)},"body":${JSON.stringify(body)}}`;
-    }
-    return `${line}}`;
+    if (!response) return `${line}}`;
+    const { status, reason, headers, trailers, body, encoded } = response;
+    line += `,"response":{"status":${status},"reason":${texts.reason.of(reason)},"headers":${texts.received.of(headers)}`;
+    if (trailers) line += `,"trailers":${JSON.stringify(trailers)}`;
+    if (encoded !== undefined) line += `,"encoded":${encoded}`;
+    return `${line},"body":${JSON.stringify(body)}}}`;
   }
 
   #textsOf(place: object): ExchangeTexts {
@@ -59,10 +62,13 @@ export class EventLines {
     if (!texts) {
       texts = {
         place: JSON.stringify(place),
-        whose: new LastText(),
-        request: new LastText(),
+        case: new LastText(),
+        method: new LastText(),
+        url: new LastText(),
+        sent: new LastText(),
         connection: new LastText(),
-        headers: new LastText(),
+        reason: new LastText(),
+        received: new LastText(),
       };
       if (this.#exchanges.size >= mostRemembered) this.#exchanges.clear();
       this.#exchanges.set(place, texts);
@@ -74,11 +80,14 @@ export class EventLines {
 /** What was last written of a request and its response, but for their bodies. */
 interface ExchangeTexts {
   readonly place: string;
-  /** Everything that has no part of its own here. */
-  readonly whose: LastText;
-  readonly request: LastText;
+  readonly case: LastText;
+  readonly method: LastText;
+  readonly url: LastText;
   readonly connection: LastText;
-  readonly headers: LastText;
+  readonly reason: LastText;
+  /** Headers of the request, and of the response. */
+  readonly sent: LastText;
+  readonly received: LastText;
 }
 
 /** Plain data as JSON, written anew only where it is not the same as the last time. */
@@ -113,8 +122,12 @@ function givesSame(a: unknown, b: unknown): boolean {
   return true;
 }
 
-function textOfNumbers(numbers: { readonly [name: string]: number | undefined }): string {
-  let text = '';
-  for (const name in numbers) if (numbers[name] !== undefined) text += `,"${name}":${numbers[name]}`;
-  return `{${text.slice(1)}}`;
+function textOfTimes({ lookup, connect, tls, wait, download, total }: ExchangeEvent['times']): string {
+  let text = `{"total":${total}`;
+  if (wait !== undefined) text += `,"wait":${wait}`;
+  if (download !== undefined) text += `,"download":${download}`;
+  if (lookup !== undefined) text += `,"lookup":${lookup}`;
+  if (connect !== undefined) text += `,"connect":${connect}`;
+  if (tls !== undefined) text += `,"tls":${tls}`;
+  return `${text}}`;
 }

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import type { CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
+import { recordSchema } from '../../src/core/record/schema.ts';
 import { EventLines } from '../../src/drivers/event-lines.ts';
 import { sequence } from '../support/fuzz.ts';
 
@@ -44,6 +45,19 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { fault: { kind: 'reset', message: 'closed' } },
   { interim: [{ status: 103, headers: [] }] },
 ];
+
+test('whoever adds to what an exchange tells adds it to its line', () => {
+  const { oneOf } = recordSchema() as {
+    oneOf: { properties: { [name: string]: { properties?: object } } }[];
+  };
+  const { properties } = oneOf.find(each => 'connection' in each.properties)!;
+  const keys = (value: object) => Object.keys(value).sort();
+  assert.deepEqual(keys(properties), keys({ ...exchange, user: 0, row: 0, cause: 0, interim: 0, fault: 0 }));
+  assert.deepEqual(keys(properties.request!.properties!), keys({ ...exchange.request, body: 0 }));
+  const times = ['lookup', 'connect', 'tls', 'wait', 'download', 'total'];
+  assert.deepEqual(keys(properties.times!.properties!), times.sort());
+  assert.deepEqual(keys(properties.response!.properties!), keys({ ...response, encoded: 0, trailers: 0 }));
+});
 
 test('a line of the record is the JSON of its event, whatever the one before it was', () => {
   const next = sequence(417);

@@ -191,10 +191,17 @@ export class ExchangeHandler implements Watched {
   #readFields(raw: readonly Buffer[]): Header[] {
     const fields: Header[] = [];
     if (raw.length === 0) return fields;
-    const textAt = textsOf(raw);
+    const head = textAround(raw);
+    const begin = raw[0]!.byteOffset;
+    const textOf = (piece: Buffer) => {
+      if (head === undefined) return piece.toString('latin1');
+      const at = piece.byteOffset - begin;
+      return head.slice(at, at + piece.length);
+    };
     for (let at = 0; at < raw.length; at += 2) {
-      fields.push([textAt(at), textAt(at + 1)]);
-      this.#received += raw[at]!.length + raw[at + 1]!.length + 4;
+      const [name, value] = [raw[at]!, raw[at + 1]!];
+      fields.push([textOf(name), textOf(value)]);
+      this.#received += name.length + value.length + 4;
     }
     return fields;
   }
@@ -241,19 +248,15 @@ export class ExchangeHandler implements Watched {
 }
 
 /**
- * What stands in pieces of bytes, by their numbers. The client cuts the head of a response out of what came in one go; that
- * is then made a text at once, since a text of its own for every piece takes several times as long.
+ * What stands from the first to the last of pieces of bytes, where they lie in one stretch, in order. The client cuts the
+ * head of a response out of what came in one go; a text of its own for every piece takes several times as long.
  */
-function textsOf(pieces: readonly Buffer[]): (index: number) => string {
+function textAround(pieces: readonly Buffer[]): string | undefined {
   const { buffer, byteOffset: begin } = pieces[0]!;
-  const last = pieces.at(-1)!;
-  const end = last.byteOffset + last.length;
-  for (const piece of pieces)
-    if (piece.buffer !== buffer || piece.byteOffset < begin || piece.byteOffset + piece.length > end)
-      return index => pieces[index]!.toString('latin1');
-  const head = Buffer.from(buffer, begin, end - begin).toString('latin1');
-  return index => {
-    const at = pieces[index]!.byteOffset - begin;
-    return head.slice(at, at + pieces[index]!.length);
-  };
+  let end = begin;
+  for (const piece of pieces) {
+    if (piece.buffer !== buffer || piece.byteOffset < end) return undefined;
+    end = piece.byteOffset + piece.length;
+  }
+  return Buffer.from(buffer, begin, end - begin).toString('latin1');
 }
