@@ -10,10 +10,10 @@ const short = words.includes('--short');
 const parts = words.filter(word => !word.startsWith('--'));
 const turns = count => (short ? Math.min(3, count) : count);
 /** Left out where there is little time: they hold by far, or have a test. */
-const long = ['checks', 'list', 'jobs'];
+const long = ['checks', 'list', 'jobs', 'report'];
 const most = (full, bounded) => (short ? bounded : full);
 const timed = args => run([mervok, ...args]);
-const loop = count => run([script('bare-loop.mjs'), origin, String(count)]);
+const loop = (count, users = 1) => run([script('bare-loop.mjs'), origin, String(count), String(users)]);
 const thousands = count => count.toLocaleString('en');
 
 /** A measurement gives rows: what, the ratio, and the goal where there is one. */
@@ -34,16 +34,10 @@ const measurements = {
   },
 
   sequential() {
-    const [few, many] = [4000, most(20_000, 8000)];
-    const measure = count => inTurn(turns(9), [() => loop(count), () => timed(inputs.rounds(count))]);
-    const [loopFew, few5] = measure(few);
-    const [loopMany, many5] = measure(many);
-    const warm = (many5 - few5) / (loopMany - loopFew);
-    return [
-      [`${thousands(few)} requests with five checks / bare \`Pool.request\` loop`, few5 / loopFew, 1],
-      [`${thousands(many)} requests with five checks / the same`, many5 / loopMany, 1],
-      [`a request more, from ${thousands(few)} to ${thousands(many)} / the same`, warm, 1],
-    ];
+    return [4000, ...(short ? [] : [20_000])].map(count => {
+      const [bare, whole] = inTurn(turns(9), [() => loop(count), () => timed(inputs.rounds(count))]);
+      return [`${thousands(count)} requests with five checks / bare \`Pool.request\` loop`, whole / bare, 1];
+    });
   },
 
   checks() {
@@ -54,10 +48,7 @@ const measurements = {
 
   users() {
     const each = most(1000, 200);
-    const [pool, program] = inTurn(turns(9), [
-      () => run([script('bare-pool.mjs'), origin, '32', String(each)]),
-      () => timed(inputs.users(32, each)),
-    ]);
+    const [pool, program] = inTurn(turns(9), [() => loop(each, 32), () => timed(inputs.users(32, each))]);
     const rows = [[`32 users, ${thousands(32 * each)} requests / bare pool`, program / pool, 1.1]];
     const rate = rateOfGenerator();
     if (rate !== undefined)
@@ -106,9 +97,9 @@ const measurements = {
   },
 
   report() {
-    const count = most(100_000, 5000);
+    const count = 100_000;
     const [little, much] = [recordOf(count / 10), recordOf(count)];
-    const [parsed, rendered] = inTurn(short ? 1 : 3, [
+    const [parsed, rendered] = inTurn(3, [
       () => run([script('parse-record.mjs'), much]),
       () => timed(asPage(much)),
     ]);

@@ -67,6 +67,7 @@ export class Pool {
     readonly root: string,
   ) {}
 
+  /** The one route of all connections that are alike; an exchange after the other takes them from there. */
   route(way: Omit<Route, 'idle'>): Route {
     const { origin, tls, head, proxy, old } = way;
     const key = JSON.stringify([origin, tls, head, proxy, old]);
