@@ -176,3 +176,20 @@ test('a long document is told by its outline', () => {
   assert.match(outline(wide), /"quay0": \{2 members\}/);
   assert.ok(outline({ text: 'z'.repeat(5000) }).length < 500);
 });
+
+test('JSON keeps every digit, wherever a number stands; what only looks like one in a text is none', () => {
+  const rows = [
+    '1234567890123456789',
+    '-1234567890123456789',
+    '[1234567890123456789]',
+    '[1,1234567890123456789]',
+    '{"a":1234567890123456789}',
+    '{"id":"3f2504e0-4f89-11d3-9a0c-0305e82c3301","n":0.12345678901234567891}',
+    '{"id":"0305e82c3301","at":"x: 1e5, 12345678901234567890"}',
+    '["1e5",12345678901234567890123]',
+  ];
+  const bare = (text: string) => text.replaceAll(' ', '');
+  for (const text of rows) assert.equal(bare(writeJson(readJson(text))), bare(text));
+  assert.equal(writeJson(readJson('[\n\t1234567890123456789 ]')), '[1234567890123456789]');
+  assert.equal(writeJson(readJson('[1e30]')), '[1000000000000000000000000000000]');
+});

@@ -1,0 +1,41 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { setTimeout as delay } from 'node:timers/promises';
+import { Telling } from '../../src/core/engine/telling.ts';
+
+test('what happened is told a moment later, in its order, and nothing of it is lost', async () => {
+  const heard: number[] = [];
+  const telling = new Telling<number>(
+    event => heard.push(event),
+    () => assert.fail('nothing throws'),
+  );
+  for (let event = 0; event < 3; event++) telling.add(event);
+  assert.deepEqual(heard, []);
+  await delay(20);
+  assert.deepEqual(heard, [0, 1, 2]);
+  // Where nothing gives way in between, it does not pile up.
+  for (let event = 3; event < 1000; event++) telling.add(event);
+  assert.ok(heard.length > 700);
+  telling.finish();
+  assert.deepEqual(
+    heard,
+    Array.from({ length: 1000 }, (_, at) => at),
+  );
+});
+
+test('who throws while it hears ends the telling, and the run learns of it', async () => {
+  const heard: number[] = [];
+  let failures = 0;
+  const telling = new Telling<number>(
+    event => {
+      if (event === 2) throw new Error('the ear is full');
+      heard.push(event);
+    },
+    () => failures++,
+  );
+  for (let event = 1; event < 4; event++) telling.add(event);
+  await delay(20);
+  telling.add(4);
+  assert.throws(() => telling.finish(), /the ear is full/);
+  assert.deepEqual([heard, failures], [[1], 1]);
+});
