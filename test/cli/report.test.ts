@@ -158,6 +158,9 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
   write('cut.ndjson', lines.join('\n').slice(0, lines.slice(0, -6).join('\n').length - 20));
   write('damaged.ndjson', lines.with(4, `${lines[4]!.slice(0, 30)}`).join('\n'));
   write('wrong.ndjson', lines.with(4, '{"type":"case","round":1}').join('\n'));
+  write('times.ndjson', lines.with(0, lines[0]!.replace(/"at":"[^"]*"/, '"at":"high water"')).join('\n'));
+  const far = lines.findIndex(line => line.startsWith('{"type":"exchange"'));
+  write('far.ndjson', lines.with(far, lines[far]!.replace(/"at":\d+/, '"at":1e308')).join('\n'));
   write('newer.ndjson', lines.with(0, lines[0]!.replace('"version":1', '"version":2')).join('\n'));
   write('none.ndjson', 'high water 06:12\n');
   write('empty.ndjson', '');
@@ -173,6 +176,8 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
   const rows: [name: string, says: RegExp][] = [
     ['damaged.ndjson', /^'damaged\.ndjson' is damaged on line 5\.\n$/],
     ['wrong.ndjson', /^'wrong\.ndjson' is damaged on line 5\.\n$/],
+    ['times.ndjson', /^'times\.ndjson' is damaged on line 1\.\n$/],
+    ['far.ndjson', new RegExp(`^'far\\.ndjson' is damaged on line ${far + 1}\\.\\n$`)],
     ['newer.ndjson', /^'newer\.ndjson' has version 2 of the record, and this Mervok reads 1\.\n$/],
     ['none.ndjson', /^'none\.ndjson' is no record of a run\.\n$/],
     ['empty.ndjson', /^'empty\.ndjson' is empty: its run was killed before it had begun\.\n$/],

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { strToU8, zipSync } from 'fflate';
+import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { openNamed } from '../../src/core/plan/tables.ts';
 import { describe } from '../../src/core/values/describe.ts';
 import { type Chunks, chunksOf, TableMistake } from '../../src/core/values/table.ts';
@@ -118,4 +118,21 @@ test('a workbook: numbers, truth values and dates are such, texts stay texts; an
     openNamed('berths.xlsx#Quay 3', chunks),
     /it has no sheet 'Quay 3', but 'Berths', 'Quay 2'/,
   );
+});
+
+test('a workbook whose sheets have lost their names or their files is told as damaged', async () => {
+  const parts = unzipSync(workbook());
+  const text = strFromU8(parts['xl/workbook.xml']!);
+  const damaged: { [path: string]: Uint8Array }[] = [
+    { ...parts, 'xl/workbook.xml': strToU8(text.replaceAll('name=', 'ame=')) },
+    { ...parts, 'xl/workbook.xml': strToU8(text.replaceAll('<sheet ', '<shet ')) },
+    Object.fromEntries(Object.entries(parts).filter(([path]) => !path.startsWith('xl/worksheets/'))),
+  ];
+  for (const each of damaged) {
+    const chunks = async function* () {
+      yield zipSync(each);
+    };
+    for (const name of ['berths.xlsx', 'berths.xlsx#Quay 2'])
+      await assert.rejects(openNamed(name, chunks), /it is no workbook in the format XLSX, or a damaged one/);
+  }
 });
