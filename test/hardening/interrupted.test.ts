@@ -5,6 +5,7 @@ import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/record/events.ts';
 import { caseText } from '../support/collection.ts';
 import { sequence } from '../support/fuzz.ts';
+import { RandomMoment } from '../support/moment.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serve } from '../support/server.ts';
@@ -21,9 +22,10 @@ const ends: readonly [file: string, end: RegExp][] = [
 test('an interrupt at any moment: what was made is cleaned up, the record and the reports are whole', async t => {
   const open = new Set<string>();
   let made = 0;
-  let onFirst = () => {};
+  const next = sequence(seed);
+  const interrupt = new RandomMoment('SIGINT', 1000, next);
   const origin = await serve(t, ({ method, url }, response) => {
-    onFirst();
+    interrupt.onRequest();
     const answer = () => {
       if (method === 'POST') {
         const id = `r${++made}`;
@@ -46,7 +48,6 @@ test('an interrupt at any moment: what was made is cleaned up, the record and th
     'quay/rows.md': `---\nrows: codes.csv\n---\n${cases}`,
     'quay/codes.csv': 'code\n0417\n0418\n0419\n',
   });
-  const next = sequence(seed);
   const found = { before: 0, midway: 0, ended: 0 };
   const moments = scaled(50, 8);
   for (let moment = 0; moment < moments; moment++) {
@@ -56,16 +57,7 @@ test('an interrupt at any moment: what was made is cleaned up, the record and th
     const outputs = [...ends.map(([file]) => file), 'r.ndjson'].flatMap(file => ['-o', file]);
     const words = ['run', '--quiet', '--rounds', '100', ...outputs];
     const users = [[], ['--users', '3'], ['--jobs', '2']][moment % 3]!;
-    const { code, err } = await mervok(folder, [...words, ...users], {}, child => {
-      const interrupt = () => setTimeout(() => child.kill('SIGINT'), next(1000));
-      if (moment % 5 === 4) interrupt();
-      else
-        onFirst = () => {
-          onFirst = () => {};
-          interrupt();
-        };
-    });
-    onFirst = () => {};
+    const { code, err } = await mervok(folder, [...words, ...users], {}, interrupt.arm);
     assert.notEqual(code, 2, err);
     if (!existsSync(join(folder, 'r.ndjson'))) {
       found.before++;

@@ -4,19 +4,18 @@ import { join } from 'node:path';
 import { test } from 'node:test';
 import { caseText } from '../support/collection.ts';
 import { sequence } from '../support/fuzz.ts';
+import { RandomMoment } from '../support/moment.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serve } from '../support/server.ts';
 
-/** In milliseconds: a run is killed so long after its first request at the latest; every fifth one, after its start. */
-const latest = 700;
-
 test('a run that is killed at any moment leaves a record that is readable and reports that are whole', async t => {
   let served = 0;
-  let onFirst = () => {};
+  const next = sequence(seed);
+  const kill = new RandomMoment('SIGKILL', 700, next);
   const origin = await serve(t, ({ url }, response) => {
     served++;
-    onFirst();
+    kill.onRequest();
     response.writeHead(url === '/tides' ? 500 : 200, { 'Content-Type': 'application/json' });
     response.end(JSON.stringify({ id: served, quay: 'North Quay', note: 'é'.repeat(200) }));
   });
@@ -27,23 +26,13 @@ test('a run that is killed at any moment leaves a record that is readable and re
       caseText('Read', 'GET /berths/{berth}', 'status = 200\n$.quay = "North Quay"'),
     'tides.md': `${caseText('Tides', 'GET /tides', 'status = 200\n$.height > 4')}## Leave\n\n\`\`\`mervok\ncleanup\n\`\`\`\n\n\`\`\`http\nDELETE /berths\n\`\`\`\n`,
   });
-  const next = sequence(seed);
   const found = { before: 0, midway: 0, ended: 0 };
   const moments = scaled(50, 8);
   for (let moment = 0; moment < moments; moment++) {
     const lastBefore = records(folder).at(-1);
     const servedBefore = served;
     const words = ['run', '--quiet', '--rounds', '100', ...(moment % 2 === 0 ? ['--users', '4'] : [])];
-    await mervok(folder, words, {}, child => {
-      const kill = () => setTimeout(() => child.kill('SIGKILL'), next(latest));
-      if (moment % 5 === 4) kill();
-      else
-        onFirst = () => {
-          onFirst = () => {};
-          kill();
-        };
-    });
-    onFirst = () => {};
+    await mervok(folder, words, {}, kill.arm);
     const last = records(folder).at(-1);
     if (last === undefined || last === lastBefore) {
       assert.equal(served, servedBefore, 'what has sent a request has a record');
