@@ -9,6 +9,7 @@ import { Recorder } from '../drivers/record.ts';
 import type { ExchangeView } from '../reports/exchange.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
+import type { Again } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Terminal } from './terminal.ts';
@@ -24,8 +25,8 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   readonly root?: string;
   /** A file of what was sent and what came, line by line. */
   readonly log?: string;
-  /** What stands before an address to run it again; without it no command is told. */
-  readonly pathPrefix?: string;
+  /** How what failed is run again; without it no command is told. */
+  readonly again?: Again;
   readonly places: FilePlaces;
 }
 
@@ -37,7 +38,7 @@ interface Listener {
 
 /** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
 export async function carryOut(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
-  const { output, places, root, log, view: _view, pathPrefix: _prefix, ...options } = choices;
+  const { output, places, root, log, view: _view, again: _again, ...options } = choices;
   const tally = new Tally();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
@@ -103,7 +104,7 @@ async function openLog(path: string, terminal: Terminal): Promise<Listener> {
 
 async function openView(
   plan: Plan,
-  { view = 'all', pathPrefix }: RunChoices,
+  { view = 'all', again }: RunChoices,
   tally: Tally,
   { out, paint, width, live }: Terminal,
 ): Promise<Listener> {
@@ -121,7 +122,7 @@ async function openView(
       quiet: view === 'verdict',
       onlyFailures: view === 'failures',
       ...(onExchange && { onExchange }),
-      ...(pathPrefix !== undefined && { pathPrefix }),
+      ...(again && { again }),
       ...(live && { live: { now: Date.now } }),
     },
     tally,

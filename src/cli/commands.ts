@@ -34,6 +34,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
     choosing(looking(command))
       .description('run cases and print the verdict')
       .argument('[PATH...]', 'what to run')
+      .option('--alone', 'bring along only what gives names, not what may have an effect')
       .option('--files-anywhere', 'send files from outside of the collection too')
       .optionsGroup('How they run:')
       .option('--rows <FILE>', 'run the selection once for each row: .csv, .json, .ndjson, .xlsx')
@@ -57,7 +58,10 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--verbose', 'print every request and response')
       .option('--json', 'print the events of the run, a JSON object a line')
       .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
-      .addHelpText('after', '\nCases that others need run too. A failed case blocks those that need it.')
+      .addHelpText(
+        'after',
+        '\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
+      )
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
 
   list: command =>
@@ -125,6 +129,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('-o, --output <FILE>', 'write the body into a file as it comes, whatever its size')
       .option('--save <PAGE#HEADING>', 'write the request into a page, as a new case')
       .option('--files-anywhere', 'send files from outside of the collection too')
+      .option('--alone', 'send first only what gives names, not what may have an effect')
       .addHelpText(
         'after',
         "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",

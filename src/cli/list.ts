@@ -12,7 +12,7 @@ export async function listCommand(
   flags: PlanFlags & SelectionFlags & { readonly json?: boolean },
   terminal: Terminal,
 ): Promise<void> {
-  const prepared = await preparePlan(paths, flags, root => readSelection(flags, root));
+  const prepared = await preparePlan(paths, flags, root => readSelection({ ...flags, alone: true }, root));
   const { plan } = prepared;
   if (flags.json) terminal.out(`${JSON.stringify(listJson(plan), undefined, 2)}\n`);
   else {

@@ -37,6 +37,9 @@ export interface PlanFlags {
   readonly filesAnywhere?: boolean;
 }
 
+/** What the command line says of the cases, besides where they lie. */
+export type Chosen = Omit<Choice, 'paths'> & Pick<PlanOptions, 'effects'>;
+
 export interface Prepared {
   readonly plan: Plan;
   readonly findings: Finding[];
@@ -51,7 +54,7 @@ export interface Prepared {
 export async function preparePlan(
   paths: readonly string[],
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
-  choose: (root: string) => Promise<Omit<Choice, 'paths'>> = async () => ({}),
+  choose: (root: string) => Promise<Chosen> = async () => ({}),
 ): Promise<Prepared> {
   const found = findCollection(paths, process.cwd());
   const places = { root: found.root, anywhere: flags.filesAnywhere === true };
@@ -78,7 +81,7 @@ async function prepareFiles(
   paths: readonly string[],
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   places: FilePlaces,
-  chosen: Omit<Choice, 'paths'> = {},
+  chosen: Chosen = {},
 ): Promise<Prepared> {
   const collection = await readCollection(files);
   const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
@@ -152,6 +155,23 @@ function readPairs(pairs: readonly string[]): [string, Value][] {
       throw new UsageMistake(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
     return [name, new Plain(pair.slice(at + 1))];
   });
+}
+
+/** What has to be said again for the same cases to run as they did. A secret is not told. */
+export function flagsAgain(flags: PlanFlags & { readonly alone?: boolean }, { secretNames }: Plan): string[] {
+  const { env, set = [], vars = [], rows, filesAnywhere, alone } = flags;
+  const shownPair = (pair: string) => {
+    const name = pair.slice(0, pair.indexOf('='));
+    return secretNames.has(name) ? `${name}=[secret]` : pair;
+  };
+  return [
+    ...(env === undefined ? [] : ['-e', env]),
+    ...set.flatMap(pair => ['--set', shownPair(pair)]),
+    ...vars.flatMap(path => ['--vars', path]),
+    ...(rows === undefined ? [] : ['--rows', rows]),
+    ...(filesAnywhere ? ['--files-anywhere'] : []),
+    ...(alone ? ['--alone'] : []),
+  ];
 }
 
 /** A value given for nothing is most likely a slip; it does not keep anything from being run. */

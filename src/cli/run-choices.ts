@@ -2,8 +2,9 @@ import { relative, resolve, sep } from 'node:path';
 import type { RunOptions } from '../core/engine/run.ts';
 import type { Choice } from '../core/plan/select.ts';
 import { readDuration } from '../core/values/compare.ts';
-import { casesOf, findRun, listRuns, readSummary } from '../drivers/runs.ts';
+import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../drivers/runs.ts';
 import { UsageMistake } from './exit.ts';
+import type { Chosen } from './prepare.ts';
 
 export interface SelectionFlags {
   readonly tag?: readonly string[];
@@ -11,6 +12,7 @@ export interface SelectionFlags {
   readonly without?: readonly string[];
   readonly failed?: boolean;
   readonly shard?: string;
+  readonly alone?: boolean;
 }
 
 export interface CourseFlags {
@@ -60,14 +62,16 @@ function readTime(option: string, text: string): number {
  * @param root of the collection, whose earlier runs count for `--failed` and `--shard`
  * Throws UsageMistake, FileMistake.
  */
-export async function readSelection(flags: SelectionFlags, root: string): Promise<Omit<Choice, 'paths'>> {
-  const { tag, notTag, without, failed, shard } = flags;
+export async function readSelection(flags: SelectionFlags, root: string): Promise<Chosen> {
+  const { tag, notTag, without, failed, shard, alone } = flags;
   return {
     ...(tag && { tags: tag }),
     ...(notTag && { notTags: notTag }),
     ...(without && { without: without.map(path => fromRoot(path, root)) }),
     ...(failed && { among: await failedLast(root) }),
     ...(shard !== undefined && { shard: await readShard(shard, root) }),
+    // Tags choose just what their author gave them to.
+    ...(!alone && !tag && { effects: () => cookieSettersIn(root) }),
   };
 }
 

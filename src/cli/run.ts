@@ -2,6 +2,7 @@ import { relative } from 'node:path';
 import { carryOut, type RunChoices } from './carry-out.ts';
 import { UsageMistake } from './exit.ts';
 import {
+  flagsAgain,
   noteUnusedGiven,
   noteUnverified,
   type PlanFlags,
@@ -55,7 +56,7 @@ export async function runCommand(
         output,
         view,
         root,
-        pathPrefix: prefixOf(root),
+        again: { pathPrefix: prefixOf(root), flags: flagsAgain(flags, plan) },
         places,
         ...(flags.log !== undefined && { log: flags.log }),
         told: {

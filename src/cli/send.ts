@@ -15,6 +15,7 @@ import { printPicked, readPicker, sceneFor } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
 import { keepLast } from './last.ts';
 import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
+import { readSelection } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { Sending } from './sending.ts';
 import type { Terminal } from './terminal.ts';
@@ -25,6 +26,7 @@ export interface SendFlags extends PlanFlags, RequestFlags {
   readonly raw?: boolean;
   readonly headers?: boolean;
   readonly output?: string;
+  readonly alone?: boolean;
 }
 
 export async function sendCommand(
@@ -40,7 +42,7 @@ export async function sendCommand(
   if (picked === null) return;
   const prepared = given
     ? await prepareGiven(given, flags)
-    : await preparePlan([words[0]!], { ...flags, cleansUp: false });
+    : await preparePlan([words[0]!], { ...flags, cleansUp: false }, root => readSelection(flags, root));
   if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);

@@ -60,7 +60,9 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   for (const { secrets, request } of requests) {
     for (const secret of secrets) masker.addValue(secret, 'lasting');
     const exchange = request && { request, times: { total: 0 }, received: 0 };
-    for (const value of exchange ? redactedIn(exchange, plan.redacted) : [])
+    if (!exchange) continue;
+    // What would take too long to be found hides the whole body.
+    for (const value of redactedIn(exchange, plan.redacted) ?? [textOfParts(request.body ?? [])])
       masker.addValue(value, 'lasting');
   }
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];

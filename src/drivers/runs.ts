@@ -140,6 +140,26 @@ async function* linesOf(path: string): AsyncGenerator<string> {
   if (rest !== '') yield rest;
 }
 
+/** So many of the last records are looked through for cookies, and so large a one at the most. */
+const [mostRecords, largestRecord] = [5, 64 * 1024 * 1024];
+
+/** The addresses of cases that were given a cookie in the last runs. */
+export async function cookieSettersIn(root: string): Promise<Set<string>> {
+  const cases = new Set<string>();
+  for (const id of listRuns(root).slice(-mostRecords)) {
+    const { path } = findRun(id, root);
+    if (statSync(path).size > largestRecord) continue;
+    for await (const line of linesOf(path)) {
+      if (!line.startsWith('{"type":"exchange"') || !/set-cookie/i.test(line)) continue;
+      const event = parseEvent(line);
+      if (event?.type !== 'exchange' || cases.has(event.case)) continue;
+      if (event.response?.headers?.some(([name]) => name.toLowerCase() === 'set-cookie'))
+        cases.add(event.case);
+    }
+  }
+  return cases;
+}
+
 /** What became of each case in a record: lines of other kinds are not even parsed. */
 export async function* casesOf(path: string): AsyncGenerator<EventOf<'case'>> {
   const lines = linesOf(path);

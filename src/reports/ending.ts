@@ -5,7 +5,7 @@ import { counted } from '../core/text/nearest.ts';
 import { figuresLines } from './figures-text.ts';
 import { wrap } from './style.ts';
 import type { TerminalOptions } from './terminal.ts';
-import { figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
+import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
 
 export interface Ending {
   readonly tally: Tally;
@@ -15,16 +15,20 @@ export interface Ending {
   readonly untold: number;
   /** The address of the case that failed first. */
   readonly firstFailed: string | undefined;
+  readonly brought: NonNullable<EventOf<'run'>['brought']>;
 }
 
-type View = Pick<TerminalOptions, 'paint' | 'measure' | 'quiet' | 'pathPrefix'> & { readonly width: number };
+type View = Pick<TerminalOptions, 'paint' | 'measure' | 'quiet' | 'again'> & { readonly width: number };
 
 /** How the view of a run ends: figures request by request where there are many, bounds that are not kept, the verdict. */
-export function endingLines({ tally, performance, untold, firstFailed }: Ending, view: View): string[] {
-  const { paint, width, measure, quiet, pathPrefix } = view;
+export function endingLines(
+  { tally, performance, untold, firstFailed, brought }: Ending,
+  view: View,
+): string[] {
+  const { paint, width, measure, quiet, again } = view;
   const verdict = wrap(verdictInWords(tally), width, measure);
   if (quiet) return verdict;
-  const next = pathPrefix === undefined ? undefined : nextInWords(firstFailed, tally, pathPrefix);
+  const next = again && nextInWords(firstFailed, tally, again);
   const more =
     untold === 0
       ? []
@@ -34,6 +38,7 @@ export function endingLines({ tally, performance, untold, firstFailed }: Ending,
     ...apart(performance ? figuresLines(performance, view) : []),
     ...apart(tally.exceeded.flatMap(each => boundLines(each, view))),
     ...verdict.map(line => paint(tally.passed ? 'strong' : 'failed', line)),
+    ...(brought.length > 0 ? wrap(broughtInWords(brought), width, measure) : []),
     ...wrap(figuresInWords(tally), width, measure),
     ...(next === undefined ? [] : [paint('quiet', next)]),
   ];

@@ -1,4 +1,4 @@
-import { pathStep } from '../core/language/jsonpath/evaluate.ts';
+import { pathStep } from '../core/language/jsonpath/match.ts';
 import type { Paint } from './style.ts';
 
 /** Values that are set off, by the way to them as a failed check tells it: `$.berths[3].state`. */

@@ -7,7 +7,7 @@ import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { endingLines } from './ending.ts';
 import { FailureText, indent } from './failure.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
-import { progressInWords, runInWords } from './verdict.ts';
+import { type Again, progressInWords, runInWords } from './verdict.ts';
 
 export interface TerminalOptions {
   readonly write: (text: string) => void;
@@ -23,8 +23,8 @@ export interface TerminalOptions {
   readonly live?: { readonly now: () => number };
   /** Lays out an exchange, where all of them are to be seen. */
   readonly onExchange?: (exchange: ExchangeEvent) => readonly string[];
-  /** What stands before a case in the command that runs it again; without it no command is told. */
-  readonly pathPrefix?: string;
+  /** How a case is run again; without it no command is told. */
+  readonly again?: Again;
 }
 
 /** So many passing cases of a page are told one by one, as long as there are not many pages of them. */
@@ -327,6 +327,7 @@ export class TerminalReport {
       performance: this.#performance,
       untold: this.#untold,
       firstFailed: this.#firstFailed?.case,
+      brought: this.#run?.brought ?? [],
     };
     for (const line of endingLines(ending, view)) this.options.write(`${line.trimEnd()}\n`);
   }

@@ -67,22 +67,40 @@ export function figuresInWords(tally: Tally): string {
   return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}`;
 }
 
+/** How what failed is run again: what stands before its address, and the options that it ran with. */
+export interface Again {
+  readonly pathPrefix: string;
+  readonly flags: readonly string[];
+}
+
+/** So many of the cases that were brought along are named. */
+const mostNamed = 8;
+
+/** `Brought along: sign-in.md#sign-in (it gives token)`; nothing where all that ran was asked for. */
+export function broughtInWords(brought: NonNullable<EventOf<'run'>['brought']>): string {
+  if (brought.length === 0) return '';
+  const named = brought.slice(0, mostNamed).map(each => `${each.case} (${each.because})`);
+  const more = brought.length - named.length;
+  return `Brought along: ${named.join(', ')}${more > 0 ? `, and ${counted(more, 'more case')}` : ''}.`;
+}
+
 /** The command that comes next after a failure: the one case, or all that did not pass. */
 export function nextInWords(
   address: string | undefined,
   { cases }: Tally,
-  pathPrefix: string,
+  { pathPrefix, flags }: Again,
 ): string | undefined {
   if (address === undefined) return undefined;
   const bad = cases.failed + cases.error;
   const several = bad + cases.blocked > 1;
   const folder = pathPrefix === '' ? '' : `${quoteArgument(pathPrefix)} `;
   const what = several ? `${folder}--failed` : quoteArgument(pathPrefix + address);
-  return `Once ${bad > 1 ? 'they are' : 'it is'} mended: mervok run ${what}`;
+  const more = flags.map(each => ` ${quoteArgument(each)}`).join('');
+  return `Once ${bad > 1 ? 'they are' : 'it is'} mended: mervok run ${what}${more}`;
 }
 
 function quoteArgument(text: string): string {
-  return /^[\w./#@:-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
+  return /^[\w./#@:=,%+-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`;
 }
 
 /** Under which circumstances a run takes place: `, environment staging, shard 2 of 4, 10 rounds`. */

@@ -312,7 +312,9 @@ test('cleanup runs at the end, whatever failed; what never came about needs none
   const one = await outcomes(t, server, files, 'a.md#make-first');
   assert.deepEqual(one.told, ['Make first: passed', 'Clean first: passed']);
   const other = await outcomes(t, server, files, 'a.md#fails');
-  assert.deepEqual(other.told, ['Fails: failed']);
+  assert.deepEqual(other.told, ['Make first: passed', 'Fails: failed', 'Clean first: passed']);
+  const alone = await outcomes(t, server, files, 'a.md#fails', '--alone');
+  assert.deepEqual(alone.told, ['Fails: failed']);
 });
 
 test('an interrupt lets what was made be cleaned up', async t => {

@@ -177,7 +177,7 @@ test('every run leaves a record; runs lists them, compare sets them against each
   assert.equal((await run(200, 200, 'a.md', 'b.md')).code, 0);
   const third = await run(500, 200);
   assert.match(third.out, /\n1 of 3 checks hold|\n2 of 3 checks hold/);
-  assert.match(third.out, /mervok run a\.md#make$/m);
+  assert.match(third.out, /mervok run a\.md#make --set first=500 --set second=200$/m);
   for (const line of lastRecord(folder).trimEnd().split('\n')) eventSchema.parse(JSON.parse(line));
   assert.equal(readFileSync(join(folder, '.mervok/.gitignore'), 'utf8'), '*\n');
 

@@ -1,9 +1,12 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { isSingular } from '../../src/core/language/jsonpath/ast.ts';
-import { compileSegments, compileSingular, Match } from '../../src/core/language/jsonpath/evaluate.ts';
+import { compileSegments } from '../../src/core/language/jsonpath/evaluate.ts';
 import { IRegexpMistake, translateIRegexp } from '../../src/core/language/jsonpath/iregexp.ts';
+import { Match } from '../../src/core/language/jsonpath/match.ts';
 import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
+import { Search } from '../../src/core/language/jsonpath/search.ts';
+import { compileSingular } from '../../src/core/language/jsonpath/singular.ts';
 import { loadPatterns } from '../../src/core/language/patterns.ts';
 import { Mistake } from '../../src/core/text/finding.ts';
 import { readJson } from '../../src/core/values/json.ts';
@@ -14,7 +17,7 @@ await loadPatterns();
 function select(path: string, document: unknown): Match[] {
   const { path: parsed, end } = parsePath(path, 0);
   assert.equal(end, path.length, `${path} is read to its end`);
-  return compileSegments(parsed.segments)(new Match(document as Value), document as Value);
+  return compileSegments(parsed.segments)(new Match(document as Value), new Search(document as Value));
 }
 
 const valuesOf = (path: string, document: unknown) => select(path, document).map(match => match.value);
@@ -397,7 +400,7 @@ test('what is no path is a mistake at its place', () => {
 test('what is missing is told with what is there', () => {
   const document = { berth: { id: 1, state: 'free' }, list: [1, 2], none: {}, name: 'x' };
   const reason = (path: string) => {
-    const found = compileSingular(parsePath(path, 0).path.segments)(document as Value);
+    const found = compileSingular(parsePath(path, 0).path.segments)(document as Value, []);
     return found instanceof Missing ? found.reason : found;
   };
   assert.equal(reason('$.berth.fee'), "$.berth has no member 'fee'; there are id, state");

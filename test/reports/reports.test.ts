@@ -33,7 +33,14 @@ async function terminal(
   let text = '';
   const measure = await createMeasure(['']);
   const view = new TerminalReport(
-    { write: part => (text += part), paint: createPaint(colour), measure, width, quiet, pathPrefix: '' },
+    {
+      write: part => (text += part),
+      paint: createPaint(colour),
+      measure,
+      width,
+      quiet,
+      again: { pathPrefix: '', flags: [] },
+    },
     tally,
   );
   for (const event of events) {

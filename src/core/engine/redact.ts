@@ -1,12 +1,16 @@
-import { Match } from '../language/jsonpath/evaluate.ts';
+import { Match } from '../language/jsonpath/match.ts';
+import { Search, SearchEnded } from '../language/jsonpath/search.ts';
 import { ResponseView } from '../language/response.ts';
 import type { Plan } from '../plan/plan.ts';
 import { Missing, type Value } from '../values/value.ts';
 import { viewOfSent } from './exchange.ts';
 import type { Exchange } from './ports.ts';
 
-/** The values in a request and its response that the settings want never to be shown. */
-export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacted']): Value[] {
+/**
+ * The values in a request and its response that the settings want never to be shown; nothing where it takes too long to
+ * find them, so that no body may be shown at all.
+ */
+export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacted']): Value[] | undefined {
   if (headers.size + parts.length === 0) return [];
   const { request, response } = exchange;
   const found: Value[] = [...request.headers, ...(response?.headers ?? [])]
@@ -16,7 +20,13 @@ export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacte
   const views = [viewOfSent([exchange]), ...(response ? [new ResponseView(response)] : [])];
   for (const { document } of views) {
     if (document instanceof Missing) continue;
-    for (const part of parts) found.push(...part(new Match(document), document).map(({ value }) => value));
+    try {
+      for (const part of parts)
+        for (const { value } of part(new Match(document), new Search(document))) found.push(value);
+    } catch (error) {
+      if (!(error instanceof SearchEnded)) throw error;
+      return undefined;
+    }
   }
   return found;
 }

@@ -77,6 +77,7 @@ export async function run(
     ...(plan.rows && { rows: plan.rows.name }),
     ...(plan.shard && { shard: plan.shard }),
     ...told,
+    ...(plan.brought.length > 0 && { brought: [...plan.brought] }),
     cases: casesIn(plan),
     ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
     ...(plan.apdex !== undefined && { apdex: plan.apdex }),

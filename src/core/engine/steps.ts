@@ -168,8 +168,10 @@ export class StepRunner {
     let begin = at;
     for (const exchange of exchanges) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
-      for (const value of redactedIn(exchange, plan.redacted)) masker.addValue(value, 'passing');
-      this.#emit(exchangeEvent(this.#source, step.place, told, begin, kept));
+      const redacted = redactedIn(exchange, plan.redacted);
+      for (const value of redacted ?? []) masker.addValue(value, 'passing');
+      const shown = redacted ? kept : { ...kept, bodies: false };
+      this.#emit(exchangeEvent(this.#source, step.place, told, begin, shown));
       begin += Math.round(exchange.times.total);
     }
     const { response, fault } = exchanges.at(-1)!;

@@ -3,6 +3,7 @@ import { checkComparison } from './analyse-comparison.ts';
 import { checkArithmetic, checkCall, checkDuration } from './analyse-values.ts';
 import type { Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
 import { compileSelector, SelectorMistake } from './documents/html.ts';
+import type { Selector } from './documents/selector.ts';
 import { compileXPath, XPathMistake } from './documents/xpath.ts';
 import { functions } from './functions/table.ts';
 import { findIdle } from './idle.ts';
@@ -94,7 +95,7 @@ function checkSource(node: ResponseSource, isLed: boolean): Mistake[] {
   ];
 }
 
-function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector: string): Mistake[] {
+function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector: Selector): Mistake[] {
   try {
     if (form === 'xml') compileXPath(selector);
     else compileSelector(selector);
@@ -104,7 +105,7 @@ function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector
     const remedy =
       form === 'html'
         ? 'For example: html("main > h1")'
-        : /^\/\S*$/.test(selector)
+        : /^\/\S*$/.test(selector.text)
           ? 'An XPath with white space stands in a text: xml("//tide[@no = 1]/height")'
           : 'For example: xml//tide[1]/height';
     const what = form === 'xml' ? 'XPath' : 'CSS selector';

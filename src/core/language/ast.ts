@@ -2,6 +2,7 @@ import type { Reference } from '../template/reference.ts';
 import type { Range } from '../text/source.ts';
 
 import type { Numeric } from '../values/number.ts';
+import type { Selector } from './documents/selector.ts';
 import type { Path } from './jsonpath/ast.ts';
 
 /** Every node keeps the stretch of the page that it was read from. */
@@ -76,7 +77,7 @@ export const namedSources = ['body', 'url', 'location', 'header', 'cookie', 'lin
 /** What a response, or the request as it was sent, offers. */
 export type ResponseSource = Node & { readonly type: 'source'; readonly sent: boolean } & (
     | { readonly form: 'path'; readonly path: Path }
-    | { readonly form: 'xml' | 'html'; readonly selector: string }
+    | { readonly form: 'xml' | 'html'; readonly selector: Selector }
     | {
         readonly form: (typeof namedSources)[number];
         readonly argument?: string;

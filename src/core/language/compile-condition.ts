@@ -11,13 +11,16 @@ import type {
   ResponseSource,
 } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
+import { compileGiven } from './compile-given.ts';
 import { compileMatcher } from './compile-matcher.ts';
 import { compilePartial } from './compile-partial.ts';
 import type { Evaluate } from './compile-reference.ts';
 import { compileBeginning, compileItems } from './compile-source.ts';
 import { AnyOf, includes, type Partial } from './difference.ts';
-import { splitAtLastMany } from './jsonpath/ast.ts';
-import { compileSegments, compileSingular } from './jsonpath/evaluate.ts';
+import { splitAtLastMany, wholeDocument } from './jsonpath/ast.ts';
+import { compileSegments } from './jsonpath/evaluate.ts';
+import { Search } from './jsonpath/search.ts';
+import { compileSingular } from './jsonpath/singular.ts';
 import type { Scene } from './scene.ts';
 import { all, any, negate, type Truth, Unknown } from './truth.ts';
 import { isOfType } from './types.ts';
@@ -68,7 +71,7 @@ export function subjectOf({ subject, predicate }: Comparison): Expression {
     form: 'path',
     sent,
     range,
-    path: { text: '$', segments: [], usesPatterns: false },
+    path: wholeDocument,
   };
 }
 
@@ -80,25 +83,20 @@ function compileQuantified(comparison: Comparison): Decide {
   const path = source.type === 'source' && source.form === 'path' ? source.path : undefined;
   const { many, rest } = path ? splitAtLastMany(path.segments) : { many: [], rest: [] };
   const select = path
-    ? compileItems({ ...source, path: { text: path.text, segments: many } } as typeof source)
+    ? compileItems({ ...source, path: { ...path, segments: many } } as typeof source)
     : compileItems(source);
   const walk = compileSingular(rest);
   const toPlace = compileSegments(rest);
+  const fill = compileGiven(path?.given ?? []);
   const begins = compileBegins(source);
   return scene => {
+    const given = fill(scene);
+    if (given instanceof Missing) return undecided(comparison, given, scene);
     const matches = select(scene);
-    if (matches instanceof Missing) {
-      const truth = new Unknown(matches.reason);
-      scene.notes.push({ comparison, truth, found: matches });
-      return truth;
-    }
+    if (matches instanceof Missing) return undecided(comparison, matches, scene);
     const items = matches.map(match => {
-      const value = rest.length === 0 ? match.value : walk(match.value, match);
-      return {
-        match: rest.length === 0 ? match : (toPlace(match, match.value)[0] ?? match),
-        value,
-        truth: test(value, scene),
-      };
+      const value = rest.length === 0 ? match.value : walk(match.value, given, match);
+      return { match, value, truth: test(value, scene) };
     });
     const truth = decide(
       quantifier!,
@@ -108,7 +106,12 @@ function compileQuantified(comparison: Comparison): Decide {
     );
     if (truth !== true) {
       const wanted = quantifier === 'no';
-      const deciding = items.filter(item => item.truth === wanted || item.truth instanceof Unknown);
+      const deciding = items
+        .filter(item => item.truth === wanted || item.truth instanceof Unknown)
+        .map(item => ({
+          ...item,
+          match: toPlace(item.match, new Search(item.match.value, given))[0] ?? item.match,
+        }));
       const found =
         items.length === 0
           ? new Missing(`${path?.text ?? 'it'} matches nothing`)
@@ -117,6 +120,12 @@ function compileQuantified(comparison: Comparison): Decide {
     }
     return truth;
   };
+}
+
+function undecided(comparison: Comparison, found: Missing, scene: Scene): Truth {
+  const truth = new Unknown(found.reason);
+  scene.notes.push({ comparison, truth, found });
+  return truth;
 }
 
 function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scene): Truth {

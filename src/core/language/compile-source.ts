@@ -9,12 +9,14 @@ import {
   type Value,
 } from '../values/value.ts';
 import type { Reference, ResponseSource } from './ast.ts';
+import { compileGiven, compilePath } from './compile-given.ts';
 import { compilePatternLiteral } from './compile-pattern.ts';
 import { compileReference, type Evaluate } from './compile-reference.ts';
 import { compileSelector } from './documents/html.ts';
 import { compileXPath } from './documents/xpath.ts';
 import { isSingular, singularBeginning } from './jsonpath/ast.ts';
-import { compileSegments, compileSingular, Match } from './jsonpath/evaluate.ts';
+import { Match } from './jsonpath/match.ts';
+import { compileSingular } from './jsonpath/singular.ts';
 import type { Pattern } from './patterns.ts';
 import type { ResponseView } from './response.ts';
 import type { Scene } from './scene.ts';
@@ -40,10 +42,15 @@ export function compileSource(node: ResponseSource): Evaluate {
 function compileView(node: ResponseSource): (view: ResponseView, scene: Scene) => Found {
   switch (node.form) {
     case 'path': {
-      const { segments, text } = node.path;
+      const { segments, text, given } = node.path;
       if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
       const walk = compileSingular(segments);
-      return ({ document }) => (document instanceof Missing ? document : walk(document));
+      const fill = compileGiven(given);
+      return ({ document }, scene) => {
+        const values = fill(scene);
+        if (values instanceof Missing) return values;
+        return document instanceof Missing ? document : walk(document, values);
+      };
     }
     case 'status':
       return ({ received }) => received.status;
@@ -89,12 +96,21 @@ function compileOne(node: Selected): (view: ResponseView, scene: Scene) => Found
 }
 
 function compileSelected(node: Selected): (view: ResponseView, scene: Scene) => readonly Match[] | Missing {
+  const fill = compileGiven(node.selector.given);
   if (node.form === 'xml') {
     const select = compileXPath(node.selector);
-    return ({ xml }, { namespaces = none }) => (xml instanceof Missing ? xml : select(xml, namespaces));
+    return ({ xml }, scene) => {
+      const values = fill(scene);
+      if (values instanceof Missing) return values;
+      return xml instanceof Missing ? xml : select(xml, values, scene.namespaces ?? none);
+    };
   }
   const select = compileSelector(node.selector);
-  return ({ html }) => (html instanceof Missing ? html : select(html));
+  return ({ html }, scene) => {
+    const values = fill(scene);
+    if (values instanceof Missing) return values;
+    return html instanceof Missing ? html : select(html, values);
+  };
 }
 
 const none: ReadonlyMap<string, string> = new Map();
@@ -140,8 +156,9 @@ function canJoin({ form, argument }: Named): boolean {
 export function writtenSource(node: ResponseSource): string {
   if (node.form === 'path') return node.path.text;
   if (node.form === 'xml' || node.form === 'html') {
-    const bare = node.form === 'xml' && /^\/\S*$/.test(node.selector);
-    return bare ? `xml${node.selector}` : `${node.form}(${JSON.stringify(node.selector)})`;
+    const { text } = node.selector;
+    const bare = node.form === 'xml' && /^\/\S*$/.test(text);
+    return bare ? `xml${text}` : `${node.form}(${JSON.stringify(text)})`;
   }
   return 'argument' in node && node.argument !== undefined ? `${node.form} ${node.argument}` : node.form;
 }
@@ -223,9 +240,8 @@ function compileViewItems(
 ): ((view: ResponseView, scene: Scene) => readonly Match[] | Missing) | undefined {
   switch (node.form) {
     case 'path': {
-      const select = compileSegments(node.path.segments);
-      return ({ document }) =>
-        document instanceof Missing ? document : select(new Match(document), document);
+      const select = compilePath(node.path);
+      return ({ document }, scene) => (document instanceof Missing ? document : select(document, scene));
     }
     case 'xml':
     case 'html':

@@ -3,7 +3,7 @@ import { equal } from '../values/compare.ts';
 import { describe } from '../values/describe.ts';
 import { isObject, type Value } from '../values/value.ts';
 import type { TypeName } from './ast.ts';
-import { pathStep } from './jsonpath/evaluate.ts';
+import { pathStep } from './jsonpath/match.ts';
 import { isOfType } from './types.ts';
 
 /** A part of a value that is not as it should be. */

@@ -6,13 +6,14 @@ import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
 import { subjectOf } from './compile-condition.ts';
 import { compileExpression, positionOf } from './compile-expression.ts';
+import { compileGiven } from './compile-given.ts';
 import { compilePartial } from './compile-partial.ts';
 import { descend } from './compile-reference.ts';
 import { compileItems } from './compile-source.ts';
 import { type Difference, differencesOfPart, differences as differencesOfValues } from './difference.ts';
 import { expectedOf } from './explain-words.ts';
-import { isSingular, type Segment } from './jsonpath/ast.ts';
-import { compileSingular } from './jsonpath/evaluate.ts';
+import { isSingular, type Path } from './jsonpath/ast.ts';
+import { compileSingular } from './jsonpath/singular.ts';
 import type { ResponseView } from './response.ts';
 import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
@@ -197,7 +198,7 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, scene) };
   const { document } = response;
   if (document instanceof Missing) return { nearest: inOneLine(response) };
-  return { nearest: outline(source?.form === 'path' ? parentOf(source.path.segments, document) : document) };
+  return { nearest: outline(source?.form === 'path' ? parentOf(source.path, document, scene) : document) };
 }
 
 function aroundFirst(source: ResponseSource, scene: Scene): string {
@@ -214,12 +215,16 @@ function inOneLine(response: ResponseView): string {
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */
-function parentOf(segments: readonly Segment[], document: Value): Value {
-  const many = segments.findIndex(segment => !isSingular([segment]));
-  const way = many < 0 ? segments.slice(0, -1) : segments.slice(0, many);
-  for (let length = way.length; length > 0; length--) {
-    const found = compileSingular(way.slice(0, length))(document);
-    if (!(found instanceof Missing) && typeof found === 'object' && found !== null) return found;
+function parentOf({ segments, given }: Path, document: Value, scene: Scene): Value {
+  const values = compileGiven(given)(scene);
+  if (values instanceof Missing) return document;
+  let [at, deepest] = [document, document];
+  for (const segment of segments.slice(0, -1)) {
+    if (!isSingular([segment])) break;
+    const next = compileSingular([segment])(at, values);
+    if (next instanceof Missing) break;
+    at = next;
+    if (typeof at === 'object' && at !== null) deepest = at;
   }
-  return document;
+  return deepest;
 }

@@ -21,6 +21,8 @@ const constants = new Map<string, true | false | null>([
   ['null', null],
 ]);
 const deepest = 200;
+/** Each calculation stands one level deeper than the one before it. */
+const mostCalculations = 1000;
 
 export type Operand = { kind: 'value'; node: Expression } | { kind: 'condition'; node: Condition };
 
@@ -43,10 +45,14 @@ export abstract class ExpressionParser extends SourceParser {
 
   // value :: term ( ( + | - ) term )*
   operand(): Operand {
-    if (++this.#depth > deepest) this.lexer.fail(`An expression may be nested ${deepest} levels deep.`);
+    this.#enter();
     const result = this.#chain(['+', '-'], () => this.#chain(['*', '/'], () => this.#factor()));
     this.#depth--;
     return result;
+  }
+
+  #enter(): void {
+    if (++this.#depth > deepest) this.lexer.fail(`An expression may be nested ${deepest} levels deep.`);
   }
 
   #chain(operators: ('+' | '-' | '*' | '/')[], part: () => Operand): Operand {
@@ -54,9 +60,11 @@ export abstract class ExpressionParser extends SourceParser {
     lexer.skipSpace();
     const start = lexer.at;
     let left = part();
-    for (;;) {
+    for (let count = 1; ; count++) {
       const operator = operators.find(each => lexer.peek(each));
       if (!operator) return left;
+      if (count > mostCalculations)
+        lexer.fail(`An expression may hold ${mostCalculations} calculations in a row.`);
       if (left.kind === 'condition') return left;
       lexer.take(operator);
       const right = part();
@@ -83,7 +91,9 @@ export abstract class ExpressionParser extends SourceParser {
     const number = lexer.readNumber();
     if (number) return { kind: 'value', node: number };
     if (lexer.take('-')) {
+      this.#enter();
       const operand = this.#factor();
+      this.#depth--;
       if (operand.kind === 'condition') lexer.fail("A value should follow '-'.", start);
       return { kind: 'value', node: { type: 'negative', operand: operand.node, range: lexer.since(start) } };
     }

@@ -1,5 +1,7 @@
+import { referenceText } from '../template/reference.ts';
 import { Mistake } from '../text/finding.ts';
 import { namedSources, plainSources, type Reference, type ResponseSource } from './ast.ts';
+import { type Selector, selectorOf } from './documents/selector.ts';
 import { parsePath } from './jsonpath/parse.ts';
 import type { Lexer } from './lexer.ts';
 
@@ -62,7 +64,7 @@ export class SourceParser {
   #path() {
     const lexer: Lexer = this.lexer;
     try {
-      const { path, end } = parsePath(lexer.text, lexer.at);
+      const { path, end } = parsePath(lexer.text, lexer.at, lexer.place);
       lexer.at = end;
       return path;
     } catch (error) {
@@ -78,14 +80,25 @@ export class SourceParser {
   }
 
   // xml/… | xml("…") | html("…")
-  #selector(word: string): string {
+  #selector(word: string): Selector {
     const lexer: Lexer = this.lexer;
+    const start = lexer.at;
     lexer.takeWord();
-    if (lexer.text[lexer.at] === '/') return lexer.readBareXPath();
-    lexer.take('(');
-    const text = this.quotedName() ?? lexer.fail(`${word}(…) takes a text.`);
-    lexer.require(')', 'the selector');
-    return text;
+    const isBare = lexer.text[lexer.at] === '/';
+    let parts: readonly (string | Reference)[];
+    if (isBare) parts = lexer.readBareXPath();
+    else {
+      lexer.take('(');
+      parts = (lexer.readText(true) ?? lexer.fail(`${word}(…) takes a text.`)).parts;
+      lexer.require(')', 'the selector');
+    }
+    const written = parts
+      .map(part => (typeof part === 'string' ? part : `{${referenceText(part)}}`))
+      .join('');
+    return (
+      selectorOf(parts, written) ??
+      lexer.fail('This holds more references than a selector may, or characters that are none.', start)
+    );
   }
 
   // named :: body | url | location | ( header | cookie | link ) ( token | text )    a / behind it begins a pattern

@@ -7,22 +7,44 @@ import { ConditionParser } from './parser-conditions.ts';
 
 const statementWords = ['keep', 'let', 'wait', 'repeat', 'skip', 'each', 'cleanup'];
 
-/** Reads the statements of a fence. Every line that cannot be read gives one mistake; the others are still read. */
+/**
+ * Reads the statements of a fence. Every statement that cannot be read gives one mistake; the others are read as
+ * if it were not there.
+ */
 export function parseStatements(excerpt: Excerpt): { statements: Statement[]; mistakes: Mistake[] } {
-  const lexer = new Lexer(excerpt.text, (start, end) => excerpt.range(start, end), excerpt.source.file);
-  const parser = new StatementParser(lexer);
+  const lexer = lexerFor(excerpt);
   const statements: Statement[] = [];
   const mistakes: Mistake[] = [];
   while (lexer.nextStatement()) {
+    const start = lexer.at;
     try {
-      statements.push(parser.statement());
+      // One of its own for each, so that nothing of a line that cannot be read is left for the next.
+      statements.push(new StatementParser(lexer).statement());
     } catch (error) {
       if (!(error instanceof Mistake)) throw error;
-      mistakes.push(error);
-      lexer.leaveStatement();
+      const readOn = lexer.leaveStatement(start);
+      mistakes.push((readOn && mistakeAlone(excerpt, start, lexer.at)) || error);
     }
   }
   return { statements, mistakes };
+}
+
+/** What is wrong with a statement that has a bracket which is never closed: what would be if nothing stood below it. */
+function mistakeAlone(excerpt: Excerpt, start: number, end: number): Mistake | undefined {
+  const lexer = lexerFor(excerpt, end);
+  lexer.at = start;
+  try {
+    new StatementParser(lexer).statement();
+    return undefined;
+  } catch (error) {
+    if (!(error instanceof Mistake)) throw error;
+    return error;
+  }
+}
+
+function lexerFor(excerpt: Excerpt, end?: number): Lexer {
+  const place = (from: number, to: number) => excerpt.range(from, to);
+  return new Lexer(excerpt.text.slice(0, end), place, excerpt.source.file);
 }
 
 /** Conditions one a line, as the `checks` of a settings level hold them. */

@@ -7,6 +7,7 @@ import type {
   ResponseSource,
   Statement,
 } from './ast.ts';
+import type { Given } from './jsonpath/ast.ts';
 
 export type Any = Expression | Condition | Statement;
 
@@ -23,6 +24,7 @@ function eachChild(node: Any, tell: (child: Any) => void): void {
       break;
     case 'source':
       if ('pattern' in node && node.pattern) tell(node.pattern);
+      for (const { reference } of givenTo(node)) tell(reference);
       break;
     case 'text':
     case 'pattern':
@@ -103,6 +105,14 @@ function eachValue(predicate: Predicate, tell: (child: Any) => void): void {
   }
 }
 
+/** The references that stand in a path or a selector. */
+function givenTo(node: ResponseSource): readonly Given[] {
+  if (node.form === 'path') return node.path.given;
+  return node.form === 'xml' || node.form === 'html' ? node.selector.given : noGiven;
+}
+
+const noGiven: readonly Given[] = [];
+
 /** All that a tree is made of, and what of it one stage after the other asks for. */
 export interface Survey {
   /** Parents before children. */
@@ -178,6 +188,8 @@ export function revealing(node: Expression): Reference[] {
   if (node.type === 'call' && node.name === 'length') return [];
   if (node.type === 'query' && node.pick === 'count') return [];
   if (node.type === 'reference') return [node];
+  // What a path or a CSS selector gives is a part of the response; a value in it only says which. An XPath may compute.
+  if (node.type === 'source' && (node.form === 'path' || node.form === 'html')) return [];
   const found: Reference[] = [];
   eachChild(node, child => found.push(...revealing(child as Expression)));
   return found;

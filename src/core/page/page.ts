@@ -30,6 +30,8 @@ export interface PageCase {
   readonly settings?: Excerpt;
   /** What the case is carried out for each of. */
   readonly each?: EachRow | EachValue;
+  /** Whether an example response of it sets a cookie. */
+  readonly exampleSetsCookie?: boolean;
   /** Set for a case that runs at the end of the pass. */
   readonly cleanup?: Cleanup;
   readonly steps: readonly PageStep[];

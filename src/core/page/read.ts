@@ -149,6 +149,7 @@ class PageReader {
           content.range(0, content.text.indexOf('\n') < 0 ? content.text.length : content.text.indexOf('\n')),
           'This example response has no request above it in its case.',
         );
+      if (/^set-cookie[ \t]*:/im.test(content.text)) draft.exampleSetsCookie = true;
       return;
     }
     const { step, findings } = readRequest(content);

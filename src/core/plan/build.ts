@@ -12,6 +12,7 @@ import type { Finding } from '../text/finding.ts';
 import { Missing } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
+import { withNeeded } from './effects.ts';
 import {
   findingsOfBounds,
   findingsOfVariables,
@@ -23,7 +24,7 @@ import {
 } from './findings.ts';
 import { Flow } from './flow.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
-import { orderPages, withCleanUp, withNeeded } from './order.ts';
+import { orderPages, withCleanUp } from './order.ts';
 import {
   type Given,
   type Need,
@@ -36,7 +37,7 @@ import {
 import { literalOf, needsXml } from './prepare-body.ts';
 import { prepareSteps } from './prepare-case.ts';
 import { prepareSchemas, type ReadFile } from './schemas.ts';
-import { type Choice, refuseNeededOnes, select } from './select.ts';
+import { type Choice, hasTag, refuseNeededOnes, select } from './select.ts';
 import { type NamedTable, type OpenFile, readTables } from './tables.ts';
 import { readEnvironment, secretNamesOf, variablesByLevels } from './variables.ts';
 import { secretsInCase, secretsInLevel } from './written-secrets.ts';
@@ -52,6 +53,11 @@ export interface PlanOptions extends Choice {
   readonly refusesFile?: (path: string) => string | undefined;
   readonly readFile?: ReadFile;
   readonly openFile?: OpenFile;
+  /**
+   * Where cases that were asked for are to find what they would find in a run of the whole: addresses of cases that are
+   * known to have set a cookie. Without it they bring the cases alone that they take names from or need.
+   */
+  readonly effects?: () => Promise<ReadonlySet<string>>;
   /** Whether cases that clean up after others join the selection; they do unless it is said otherwise. */
   readonly cleansUp?: boolean;
 }
@@ -71,7 +77,10 @@ export async function buildPlan(
   const tables = await readTables(collection, openFile);
   const flow = new Flow(collection, environment, options.given, tables, options.rows?.columns);
   const { pages: named, cases: asked, leftOut, shard } = select(collection, options);
-  const needed = withNeeded([...asked], flow);
+  const { notTags = [], effects } = options;
+  const spared = (each: CollectionCase) => leftOut.has(each) || notTags.some(tag => hasTag(each, tag));
+  const isWhole = asked.size === collection.pages.reduce((sum, page) => sum + page.cases.length, 0);
+  const { all: needed, brought } = withNeeded(asked, flow, isWhole ? undefined : await effects?.(), spared);
   const all = options.cleansUp === false ? needed : withCleanUp(needed, leftOut, flow);
   refuseNeededOnes(all, leftOut, user => flow.producersFor(user));
   const { pages, findings: circles } = orderPages(collection, all, flow);
@@ -89,9 +98,7 @@ export async function buildPlan(
     ...inSchemas,
     ...unverified(all),
     ...[...new Set([...all].flatMap(each => each.levels))].flatMap(secretsInLevel),
-    ...(asked.size === collection.pages.reduce((sum, page) => sum + page.cases.length, 0)
-      ? unusedNames(collection, flow)
-      : []),
+    ...(isWhole ? unusedNames(collection, flow) : []),
     ...findingsOfVariables(variables, options.hasFile),
     ...mistakesOfTables(pages, tables.mistakes),
     ...findingsOfBounds(collection),
@@ -117,6 +124,7 @@ export async function buildPlan(
     title: collection.root.title ?? planned[0]?.title ?? 'Collection',
     ...(name !== undefined && { environment: name }),
     pages: planned,
+    brought,
     given: options.given,
     unusedGiven: flow.unusedGiven([...all]),
     secretNames,

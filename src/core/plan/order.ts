@@ -4,18 +4,6 @@ import { inWords } from '../text/nearest.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 
-/** The cases that were asked for and those whose values they need. */
-export function withNeeded(asked: readonly CollectionCase[], flow: Flow): Set<CollectionCase> {
-  const all = new Set<CollectionCase>();
-  const open = [...asked];
-  for (let each = open.pop(); each; each = open.pop()) {
-    if (all.has(each)) continue;
-    all.add(each);
-    open.push(...flow.producersFor(each));
-  }
-  return all;
-}
-
 /** Cases that clean up after others join them: those whose names all come from cases that run. */
 export function withCleanUp(
   cases: ReadonlySet<CollectionCase>,

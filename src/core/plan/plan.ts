@@ -10,6 +10,7 @@ import type { Range, Source } from '../text/source.ts';
 import type { Row } from '../values/table.ts';
 import type { Value } from '../values/value.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
+import type { Brought } from './effects.ts';
 import type { SchemaOf } from './schemas.ts';
 import type { TakenShard } from './shard.ts';
 
@@ -29,6 +30,8 @@ export interface Plan {
   readonly title: string;
   readonly environment?: string;
   readonly pages: readonly PlannedPage[];
+  /** What runs for others, though it was not asked for. */
+  readonly brought: readonly Brought[];
   /** Values given on the command line, or by a file that it names. */
   readonly given: ReadonlyMap<string, Given>;
   /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */

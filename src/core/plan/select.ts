@@ -62,7 +62,7 @@ function casesOf({ pages, cases }: Named): readonly CollectionCase[] {
   return cases ?? pages.flatMap(page => page.cases);
 }
 
-function hasTag({ levels }: CollectionCase, tag: string): boolean {
+export function hasTag({ levels }: CollectionCase, tag: string): boolean {
   return mergeLevels(levels).tags.includes(tag);
 }
 

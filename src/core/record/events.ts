@@ -75,6 +75,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     shard: z.optional(z.strictObject({ index: z.int(), of: z.int(), share: z.string() })),
     /** What was asked for, as on the command line; without it the whole collection. */
     selected: z.optional(z.string()),
+    /** What runs for others, though it was not asked for. */
+    brought: z.optional(z.array(z.strictObject({ case: z.string(), for: z.string(), because: z.string() }))),
     cases: z.int(),
     /** The limits of the settings that the run is held to. */
     bounds: z.optional(z.array(z.strictObject({ text: z.string(), place }))),

@@ -32,6 +32,11 @@ export function readReference(
   };
 }
 
+/** Whether a brace behind this text belongs to a pattern: behind \p, \P, \x and \u. */
+export function belongsToPattern(before: string): boolean {
+  return /(?:^|[^\\])(?:\\\\)*\\[pPxu]$/.test(before);
+}
+
 /** A reference as it is written, without its braces. */
 export function referenceText({ name, path }: Pick<Reference, 'name' | 'path'>): string {
   return [name, ...path].join('.');

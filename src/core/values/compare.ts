@@ -81,6 +81,18 @@ export function compareOrder(a: Value, b: Value): number | undefined {
   return undefined;
 }
 
+/** Whether it can be said if two values are equal: they are of one kind, or one of them is null. */
+export function isComparable(a: Value, b: Value): boolean {
+  if (a === null || b === null) return true;
+  const [x, y] = alike(a, b);
+  return kindOf(x) === kindOf(y);
+}
+
+/** Whether it can be said which of two values is the larger. */
+export function isOrdered(a: Value, b: Value): boolean {
+  return compareOrder(a, b) !== undefined;
+}
+
 /** Reads a plain value, or a text beside a date, as the kind of the other side. */
 function alike(a: Value, b: Value): [Value, Value] {
   return [asKindOf(a, b), asKindOf(b, a)];

@@ -1,7 +1,8 @@
 import { TooSlow, withinTime } from '../../text/time-limit.ts';
-import { Missing, Plain } from '../../values/value.ts';
-import { Match } from '../jsonpath/evaluate.ts';
-import type { HtmlDocument, HtmlElement, Library } from './html-library.ts';
+import { Missing, Plain, type Value } from '../../values/value.ts';
+import { Match } from '../jsonpath/match.ts';
+import type { HtmlDocument, HtmlElement, Library, Token } from './html-library.ts';
+import { fillMarks, hasMark, type Selector } from './selector.ts';
 
 export type { HtmlDocument };
 
@@ -23,18 +24,19 @@ export function readHtml(text: string): HtmlDocument {
   return loaded().parse(text);
 }
 
+type Query = ReturnType<Library['compile']>;
+
 /** The text of every element that a selector matches, white space as it is shown. Throws SelectorMistake. */
-export function compileSelector(selector: string): (document: HtmlDocument) => readonly Match[] | Missing {
-  const { compile, select, text } = loaded();
-  let query: ReturnType<Library['compile']>;
-  try {
-    query = compile(selector);
-  } catch (error) {
-    throw new SelectorMistake((error as Error).message.replace(/\.$/, ''));
-  }
-  return document => {
+export function compileSelector(
+  selector: Selector,
+): (document: HtmlDocument, values: readonly Value[]) => readonly Match[] | Missing {
+  const { select, text } = loaded();
+  const queryFor = compileQuery(selector);
+  return (document, values) => {
+    const query = queryFor(values);
+    if (query instanceof Missing) return query;
     try {
-      return withinTime(patience, `html("${selector}")`, () => select(query, document)).map(
+      return withinTime(patience, `html("${selector.text}")`, () => select(query, document)).map(
         element => new ElementMatch(element, text(element)),
       );
     } catch (error) {
@@ -42,6 +44,70 @@ export function compileSelector(selector: string): (document: HtmlDocument) => r
       return new Missing(error.message, true);
     }
   };
+}
+
+/** A selector without references is compiled once; one with them is read once, and compiled for every new value. */
+function compileQuery({ marked, given }: Selector): (values: readonly Value[]) => Query | Missing {
+  const { read, compile } = loaded();
+  const tokens = orMistake(() => read(marked));
+  if (given.length === 0) {
+    const query = orMistake(() => compile(tokens));
+    return () => query;
+  }
+  const sample = fillTokens(
+    tokens,
+    given.map(() => 1),
+  );
+  if (!(sample instanceof Missing)) orMistake(() => compile(sample));
+  return values => {
+    const filled = fillTokens(tokens, values);
+    return filled instanceof Missing ? filled : compile(filled);
+  };
+}
+
+function orMistake<Result>(make: () => Result): Result {
+  try {
+    return make();
+  } catch (error) {
+    throw new SelectorMistake((error as Error).message.replace(/\.$/, ''));
+  }
+}
+
+/** Pseudo-classes whose argument is a number or a formula. */
+const counting = /^(?:nth-|eq$|lt$|gt$)/;
+/** What an empty value never matches (Selectors 4, 6.1 and 6.2). */
+const emptyNever = ['start', 'end', 'any', 'element'];
+
+/** Puts values in the place of marks. A value is never read as a part of the selector. */
+function fillTokens(tokens: readonly (readonly Token[])[], values: readonly Value[]): Token[][] | Missing {
+  const filled: Token[][] = [];
+  for (const list of tokens) {
+    const group: Token[] = [];
+    for (const token of list) {
+      const result = fillToken(token, values);
+      if (result instanceof Missing) return result;
+      group.push(result);
+    }
+    filled.push(group);
+  }
+  return filled;
+}
+
+function fillToken(token: Token, values: readonly Value[]): Token | Missing {
+  const copy = { ...token } as { [member: string]: unknown };
+  for (const member of ['name', 'value', 'namespace', 'data']) {
+    const written = copy[member];
+    if (Array.isArray(written)) copy[member] = fillTokens(written, values);
+    else if (typeof written === 'string' && hasMark(written)) copy[member] = fillMarks(written, values);
+    const result = copy[member];
+    if (result instanceof Missing) return result;
+    if (result === written) continue;
+    if (member === 'data' && counting.test(String(copy.name)) && !/^-?\d+$/.test(String(result)))
+      return new Missing(`'${result}' is no whole number, which :${copy.name}() takes`, true);
+    if (member === 'value' && result === '' && emptyNever.includes(String(copy.action)))
+      return new Missing('a value is empty that a part of an attribute is looked for by', true);
+  }
+  return copy as unknown as Token;
 }
 
 function loaded(): Library {

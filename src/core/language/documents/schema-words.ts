@@ -2,7 +2,7 @@ import type { ErrorObject } from 'ajv';
 import { describe } from '../../values/describe.ts';
 import type { Value } from '../../values/value.ts';
 import type { Difference } from '../difference.ts';
-import { pathStep } from '../jsonpath/evaluate.ts';
+import { pathStep } from '../jsonpath/match.ts';
 
 /**
  * What a schema wanted and did not get, in words.

@@ -1,10 +1,14 @@
 import type { Attr, Document, Node } from 'slimdom';
 import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { asNumber } from '../../values/compare.ts';
+import { textOf } from '../../values/text.ts';
 import { Missing, Plain, type Value } from '../../values/value.ts';
 import { loadXml, writeXml } from '../../values/xml.ts';
-import { Match } from '../jsonpath/evaluate.ts';
+import { Match } from '../jsonpath/match.ts';
+import { fillMarks, hasMark, type Selector, unfitFor, valueFor } from './selector.ts';
 
-type Evaluate = typeof import('fontoxpath').evaluateXPath;
+type Library = typeof import('fontoxpath');
+type Evaluate = Library['evaluateXPath'];
 
 let evaluate: Evaluate | undefined;
 
@@ -13,7 +17,8 @@ export async function loadXPath(): Promise<void> {
   await loadXml();
   const library = await import('fontoxpath');
   // As a module of its own the package has a default export alone.
-  evaluate ??= library.evaluateXPath ?? (library.default as unknown as typeof library).evaluateXPath;
+  const own = 'evaluateXPath' in library ? library : (library as { default: Library }).default;
+  evaluate ??= own.evaluateXPath;
 }
 
 /** Why a text is no XPath. */
@@ -25,22 +30,28 @@ const patience = 2000;
 /** Everything in a document that an expression selects, each with its place. `namespaces` gives prefixes their names. */
 export type CompiledXPath = (
   document: Document,
+  values: readonly Value[],
   namespaces: ReadonlyMap<string, string>,
 ) => readonly Match[] | Missing;
 
-/** Makes an XPath 1.0 ready. A name without a prefix matches in any namespace. Throws XPathMistake. */
-export function compileXPath(written: string): CompiledXPath {
+/**
+ * Makes an XPath 1.0 ready. A name without a prefix matches in any namespace; references are bound as variables. Throws
+ * XPathMistake.
+ */
+export function compileXPath({ text, marked }: Selector): CompiledXPath {
   const engine = evaluate;
   if (!engine) throw new TypeError('loadXPath() comes before compileXPath().');
-  const expression = namesInAnyNamespace(written);
-  checkXPath(expression, engine);
-  return (document, namespaces) => {
+  const { expression, variables } = withVariables(namesInAnyNamespace(marked));
+  checkXPath(expression, variables, engine);
+  return (document, values, namespaces) => {
+    const bound = bindVariables(variables, values, document);
+    if (bound instanceof Missing) return bound;
     const known = new Map([...prefixesOf(document), ...namespaces]);
     const namespaceResolver = (prefix: string) => known.get(prefix) ?? null;
     const select = () =>
-      engine(expression, document, null, {}, engine.ALL_RESULTS_TYPE, { namespaceResolver }) as unknown[];
+      engine(expression, document, null, bound, engine.ALL_RESULTS_TYPE, { namespaceResolver }) as unknown[];
     try {
-      return matchesOf(withinTime(patience, `xml${written.startsWith('/') ? '' : ' '}${written}`, select));
+      return matchesOf(withinTime(patience, `xml${text.startsWith('/') ? '' : ' '}${text}`, select));
     } catch (error) {
       if (error instanceof TooSlow) return new Missing(error.message, true);
       return new Missing(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`, true);
@@ -49,9 +60,10 @@ export function compileXPath(written: string): CompiledXPath {
 }
 
 /** What is wrong with an expression whatever the document shows on one that is almost empty. */
-function checkXPath(expression: string, engine: Evaluate): void {
+function checkXPath(expression: string, variables: readonly Variable[], engine: Evaluate): void {
   try {
-    engine(expression, null, null, {}, engine.ALL_RESULTS_TYPE, { namespaceResolver: () => 'urn:any' });
+    const bound = Object.fromEntries(variables.map(({ name }) => [name, '']));
+    engine(expression, null, null, bound, engine.ALL_RESULTS_TYPE, { namespaceResolver: () => 'urn:any' });
   } catch (error) {
     const { message } = error as Error;
     if (/XPST\d+/.test(message)) throw new XPathMistake(reasonOf(error as Error));
@@ -66,6 +78,68 @@ function reasonOf({ message }: Error): string {
     .replace('Q{http://www.w3.org/2005/xpath-functions}', '')
     .replace(/ with arity of (\d+) not registered.*/, '() with $1 arguments is not known')
     .replace(/\.$/, '');
+}
+
+/** A reference of the page, or a text in quotes that holds some. */
+interface Variable {
+  readonly name: string;
+  /** The mark, or the text with its marks. */
+  readonly marked: string;
+  readonly form: 'text' | 'value' | 'position';
+}
+
+const quotedOrMark = /"(?:[^"]|"")*"|'(?:[^']|'')*'|[\uFDD0-\uFDEF]/g;
+
+/** Puts variables in the place of references. Throws XPathMistake where no value can stand. */
+function withVariables(expression: string): { expression: string; variables: Variable[] } {
+  const variables: Variable[] = [];
+  const filled = expression.replace(quotedOrMark, (found: string, at: number) => {
+    if (!hasMark(found)) return found;
+    const isMark = found.length === 1;
+    const [before, behind] = [expression.slice(0, at).trimEnd(), expression.slice(at + 1).trimStart()];
+    if (
+      isMark &&
+      /(?:[/@:.]|[\p{L}\p{N}_-])$/u.test(before) &&
+      !/(?:^|[^\p{L}\p{N}_./@:-])(?:and|or|div|mod|eq|ne|lt|le|gt|ge|to|in|return|satisfies|then|else)$/u.test(
+        before,
+      )
+    )
+      throw new XPathMistake('a reference stands for a value, not for a name or a part of one');
+    const name = `mervok${variables.length}`;
+    const marked = isMark ? found : found.slice(1, -1).replaceAll(found[0]!.repeat(2), found[0]!);
+    const isPosition = isMark && before.endsWith('[') && behind.startsWith(']');
+    variables.push({ name, marked, form: isPosition ? 'position' : isMark ? 'value' : 'text' });
+    return `$${name}`;
+  });
+  return { expression: filled, variables };
+}
+
+function bindVariables(
+  variables: readonly Variable[],
+  values: readonly Value[],
+  document: Document,
+): { [name: string]: unknown } | Missing {
+  const bound: { [name: string]: unknown } = {};
+  for (const { name, marked, form } of variables) {
+    const value =
+      form === 'text' ? fillMarks(marked, values) : bind(valueFor(marked, values), form, document);
+    if (value instanceof Missing) return value;
+    bound[name] = value;
+  }
+  return bound;
+}
+
+/** A number with more digits than the engine keeps is compared by its characters. */
+function bind(value: Value, form: 'value' | 'position', document: Document): unknown {
+  if (typeof value === 'number' || typeof value === 'boolean') return value;
+  const text = textOf(value);
+  if (text === undefined) return unfitFor(value);
+  if (form === 'position') {
+    const number = asNumber(value);
+    return typeof number === 'number' ? number : new Missing(`'${text}' is no position`, true);
+  }
+  // What has no kind of its own is bound as what has none in an XPath either: the text of a node.
+  return value instanceof Plain ? document.createTextNode(text) : text;
 }
 
 const axisOrFunction = /\s*(?:\(|::)/y;

@@ -1,9 +1,29 @@
-// The syntax of RFC 9535, JSONPath.
+// The syntax of RFC 9535, JSONPath, and the references of a page that may stand in it.
+import type { Reference } from '../../template/reference.ts';
 import type { Numeric } from '../../values/number.ts';
+
+/** A reference of the page that stands in a path. */
+export interface Given {
+  readonly reference: Reference;
+  /** Whether it stands where characters are needed: in a text, as a name or in a pattern. */
+  readonly asText: boolean;
+}
+
+/** Where the value of a reference stands: an index into what is given to its path. */
+export interface Slot {
+  readonly slot: number;
+}
+
+/** A text in quotes that holds references. */
+export type GivenText = readonly (string | Slot)[];
 
 export type Selector =
   | { readonly kind: 'name'; readonly name: string }
   | { readonly kind: 'index'; readonly index: number }
+  /** `[{name}]`: an index of a list, where it is a number, else the name of a member. */
+  | ({ readonly kind: 'given' } & Slot)
+  /** `["{name}"]`: the name of a member. */
+  | { readonly kind: 'given-name'; readonly parts: GivenText }
   | { readonly kind: 'wildcard' }
   | { readonly kind: 'slice'; readonly start?: number; readonly end?: number; readonly step: number }
   | { readonly kind: 'filter'; readonly condition: Logical };
@@ -17,11 +37,24 @@ export interface Segment {
 export interface Path {
   readonly text: string;
   readonly segments: readonly Segment[];
+  readonly given: readonly Given[];
+  /** How many comparisons its filters hold, calls of match() and search() included. */
+  readonly comparisons: number;
   /** Whether a filter in it calls match() or search(). */
   readonly usesPatterns: boolean;
 }
 
+/** A path to the whole document. */
+export const wholeDocument: Path = {
+  text: '$',
+  segments: [],
+  given: [],
+  comparisons: 0,
+  usesPatterns: false,
+};
+
 export interface FilterQuery {
+  readonly text: string;
   /** `$` from the document's root, `@` from the item that is filtered. */
   readonly root: '$' | '@';
   readonly segments: readonly Segment[];
@@ -29,6 +62,8 @@ export interface FilterQuery {
 
 export type Comparable =
   | { readonly kind: 'literal'; readonly value: string | Numeric | boolean | null }
+  | ({ readonly kind: 'given'; readonly asPattern?: boolean } & Slot)
+  | { readonly kind: 'given-text'; readonly parts: GivenText; readonly asPattern?: boolean }
   | { readonly kind: 'query'; readonly query: FilterQuery }
   | FunctionCall;
 
@@ -36,6 +71,8 @@ export interface FunctionCall {
   readonly kind: 'function';
   readonly name: string;
   readonly arguments: readonly Comparable[];
+  /** Of match() and search(), which compare. */
+  readonly comparison?: number;
 }
 
 export type Logical =
@@ -48,6 +85,8 @@ export type Logical =
       readonly operator: '==' | '!=' | '<' | '<=' | '>' | '>=';
       readonly left: Comparable;
       readonly right: Comparable;
+      /** Its number among the comparisons of the path. */
+      readonly comparison: number;
     };
 
 /** Whether a segment matches one value at the most. */
@@ -56,7 +95,9 @@ function isSingularSegment(segment: Segment): boolean {
   return (
     !segment.descendant &&
     segment.selectors.length === 1 &&
-    (selector!.kind === 'name' || selector!.kind === 'index')
+    selector!.kind !== 'wildcard' &&
+    selector!.kind !== 'slice' &&
+    selector!.kind !== 'filter'
   );
 }
 

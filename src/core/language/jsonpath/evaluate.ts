@@ -1,146 +1,61 @@
-import { compareOrder, equalJson } from '../../values/compare.ts';
-import { outline } from '../../values/describe.ts';
-import { Exact } from '../../values/number.ts';
-import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
+import { compareOrder, equal, equalJson } from '../../values/compare.ts';
+import { textOf } from '../../values/text.ts';
+import { type Found, isObject, Missing, Special, type Value } from '../../values/value.ts';
 import {
   type Comparable,
   type FilterQuery,
+  type FunctionCall,
   isSingular,
   type Logical,
   type Segment,
   type Selector,
 } from './ast.ts';
 import { pathFunctions } from './functions.ts';
+import { quoteIRegexp } from './iregexp.ts';
+import { Match } from './match.ts';
+import type { Compared, Search } from './search.ts';
+import { compileKey, compileWalk, nothing, step } from './singular.ts';
 
-/** A value in a document, and the way to it. */
-export class Match {
-  constructor(
-    readonly value: Value,
-    readonly parent?: Match,
-    readonly key: string | number = '',
-  ) {}
-
-  /** What stands around it, in one line. */
-  get surroundings(): string {
-    // The object or list that holds it, but not the whole document.
-    return outline((this.parent?.parent ? this.parent : this).value);
-  }
-
-  /** The way to it as a page would write it: `$.berths[3].state`. */
-  get path(): string {
-    return this.parent ? this.parent.path + pathStep(this.key) : '$';
-  }
-
-  /** The normalized path of RFC 9535, 2.7: `$['berths'][3]['state']`. */
-  get normalizedPath(): string {
-    if (!this.parent) return '$';
-    return (
-      this.parent.normalizedPath + (typeof this.key === 'number' ? `[${this.key}]` : quotedStep(this.key))
-    );
-  }
-}
-
-export function pathStep(key: string | number): string {
-  if (typeof key === 'number') return `[${key}]`;
-  if (/^[A-Za-z_]\w*$/.test(key)) return `.${key}`;
-  return quotedStep(key);
-}
-
-function quotedStep(key: string): string {
-  return `['${key.replace(/[\\']/g, '\\$&').replace(/[\u0000-\u001f]/g, char => JSON.stringify(char).slice(1, -1))}']`;
-}
-
-type Select = (from: readonly Match[], root: Value) => Match[];
+type Select = (from: readonly Match[], search: Search) => Match[];
 
 /** A path made ready: every match, in the order of RFC 9535. */
-export type CompiledPath = (start: Match, root: Value) => Match[];
+export type CompiledPath = (start: Match, search: Search) => Match[];
 
 export function compileSegments(segments: readonly Segment[]): CompiledPath {
   const steps = segments.map(compileSegment);
-  return (start, root) => {
+  return (start, search) => {
     let matches = [start];
-    for (const step of steps) matches = step(matches, root);
+    for (const step of steps) {
+      matches = step(matches, search);
+      search.checkCount(matches.length);
+    }
     return matches;
   };
-}
-
-function keysOf(segments: readonly Segment[]): (string | number)[] {
-  return segments.map(segment => {
-    const selector = segment.selectors[0]!;
-    return selector.kind === 'name' ? selector.name : selector.kind === 'index' ? selector.index : 0;
-  });
-}
-
-/** A singular path inside a filter, where nobody asks why something is missing. */
-function compileWalk(segments: readonly Segment[]): (from: Value) => Found {
-  const keys = keysOf(segments);
-  return from => {
-    let value: Value | undefined = from;
-    for (const key of keys) {
-      value = step(value, key);
-      if (value === undefined) return nothing;
-    }
-    return value;
-  };
-}
-
-/** A singular path made ready: walks straight to the one value, or says what is missing, from the place where it began. */
-export function compileSingular(segments: readonly Segment[]): (from: Value, place?: Match) => Found {
-  const keys = keysOf(segments);
-  return (from, place) => {
-    let value = from;
-    for (let depth = 0; depth < keys.length; depth++) {
-      const next = step(value, keys[depth]!);
-      if (next === undefined) return missing(keys, depth, value, place?.path ?? '$');
-      value = next;
-    }
-    return value;
-  };
-}
-
-function step(value: Value, key: string | number): Value | undefined {
-  if (typeof key === 'number') return Array.isArray(value) ? value.at(key) : undefined;
-  return isObject(value) && Object.hasOwn(value, key) ? value[key] : undefined;
-}
-
-function missing(keys: readonly (string | number)[], depth: number, at: Value, begin: string): Missing {
-  const where = `${begin}${keys.slice(0, depth).map(pathStep).join('')}`;
-  const key = keys[depth]!;
-  if (typeof key === 'number') {
-    if (!Array.isArray(at)) return new Missing(`${where} is no list`);
-    return new Missing(
-      `${where} has ${at.length} ${at.length === 1 ? 'item' : 'items'}, so there is no ${where}[${key}]`,
-    );
-  }
-  if (!isObject(at))
-    return new Missing(
-      `${where} is ${Array.isArray(at) ? 'a list' : 'no object'}, so it has no member '${key}'`,
-    );
-  const names = Object.keys(at);
-  if (names.length === 0) return new Missing(`${where} has no member '${key}'; it is empty`);
-  const shown = names.slice(0, 12).join(', ') + (names.length > 12 ? ', …' : '');
-  return new Missing(`${where} has no member '${key}'; there ${names.length === 1 ? 'is' : 'are'} ${shown}`);
 }
 
 // child segment :: each selector on each match; descendant segment :: the same on each match and all below it
 function compileSegment(segment: Segment): Select {
   const selectors = segment.selectors.map(compileSelector);
-  const select = (match: Match, root: Value, into: Match[]) => {
-    for (const selector of selectors) selector(match, root, into);
+  const select = (match: Match, search: Search, into: Match[]) => {
+    for (const selector of selectors) {
+      selector(match, search, into);
+      search.spend();
+    }
+    search.checkCount(into.length);
   };
   if (!segment.descendant) {
-    return (from, root) => {
+    return (from, search) => {
       const into: Match[] = [];
-      for (const match of from) select(match, root, into);
+      for (const match of from) select(match, search, into);
       return into;
     };
   }
-  return (from, root) => {
+  return (from, search) => {
     const into: Match[] = [];
     // A stack of its own, so that a deep document cannot exhaust that of the language.
     const open = from.toReversed();
     for (let match = open.pop(); match; match = open.pop()) {
-      select(match, root, into);
+      select(match, search, into);
       const children: Match[] = [];
       eachChild(match, child => children.push(child));
       for (let index = children.length - 1; index >= 0; index--) {
@@ -159,12 +74,15 @@ function eachChild(match: Match, visit: (child: Match) => void): void {
     for (const name of Object.keys(value)) visit(new Match(value[name]!, match, name));
 }
 
-function compileSelector(selector: Selector): (match: Match, root: Value, into: Match[]) => void {
+function compileSelector(selector: Selector): (match: Match, search: Search, into: Match[]) => void {
   switch (selector.kind) {
     case 'name':
-    case 'index': {
-      const key = selector.kind === 'name' ? selector.name : selector.index;
-      return (match, _root, into) => {
+    case 'index':
+    case 'given':
+    case 'given-name': {
+      const find = compileKey(selector);
+      return (match, search, into) => {
+        const key = typeof find === 'function' ? find(match.value, search.given) : find;
         const value = step(match.value, key);
         if (value === undefined) return;
         const place = typeof key === 'number' && key < 0 ? (match.value as Value[]).length + key : key;
@@ -172,14 +90,14 @@ function compileSelector(selector: Selector): (match: Match, root: Value, into: 
       };
     }
     case 'wildcard':
-      return (match, _root, into) => eachChild(match, child => into.push(child));
+      return (match, _search, into) => eachChild(match, child => into.push(child));
     case 'slice':
-      return (match, _root, into) => slice(match, selector, into);
+      return (match, _search, into) => slice(match, selector, into);
     case 'filter': {
       const holds = compileLogical(selector.condition);
-      return (match, root, into) =>
+      return (match, search, into) =>
         eachChild(match, child => {
-          if (holds(child, root)) into.push(child);
+          if (holds(child, search)) into.push(child);
         });
     }
     default:
@@ -205,91 +123,158 @@ function slice(match: Match, { start, end, step: by }: Selector & { kind: 'slice
   }
 }
 
-type Holds = (item: Match, root: Value) => boolean;
+type Holds = (item: Match, search: Search) => boolean;
 
 function compileLogical(logical: Logical): Holds {
   switch (logical.kind) {
-    case 'or': {
-      const parts = logical.parts.map(compileLogical);
-      return (item, root) => parts.some(part => part(item, root));
-    }
-    case 'and': {
-      const parts = logical.parts.map(compileLogical);
-      return (item, root) => parts.every(part => part(item, root));
-    }
+    case 'or':
+    case 'and':
+      return compileJunction(logical);
     case 'not': {
       const part = compileLogical(logical.part);
-      return (item, root) => !part(item, root);
+      return (item, search) => !part(item, search);
     }
     case 'test': {
       const query = compileQuery(logical.query);
-      return (item, root) => query(item, root).length > 0;
+      return (item, search) => query(item, search).length > 0;
     }
     case 'call': {
       const call = compileComparable(logical.call);
-      return (item, root) => call(item, root) === true;
+      return (item, search) => call(item, search) === true;
     }
     case 'compare': {
       const left = compileComparable(logical.left);
       const right = compileComparable(logical.right);
       const { operator } = logical;
-      return (item, root) => compare(operator, left(item, root), right(item, root));
+      const compared: Compared = { ...logical, number: logical.comparison };
+      return (item, search) => {
+        search.spend();
+        const [a, b] = [left(item, search), right(item, search)];
+        search.watch(compared, a, b);
+        return compare(operator, a, b);
+      };
     }
     default:
       return logical satisfies never;
   }
 }
 
+/** What is decided by a part needs no other, but for comparisons that have met nothing yet of which they could be true. */
+function compileJunction({ kind, parts }: Logical & { kind: 'or' | 'and' }): Holds {
+  const deciding = kind === 'or';
+  const compiled = parts.map(part => ({ holds: compileLogical(part), comparisons: comparisonsIn(part) }));
+  return (item, search) => {
+    let result = !deciding;
+    for (const { holds, comparisons } of compiled) {
+      if (result !== deciding) result = holds(item, search);
+      else if (!search.isSettled(comparisons)) holds(item, search);
+    }
+    return result;
+  };
+}
+
+/** The numbers of the comparisons in a filter, those of the filters within it included. */
+function comparisonsIn(logical: Logical): number[] {
+  switch (logical.kind) {
+    case 'or':
+    case 'and':
+      return logical.parts.flatMap(comparisonsIn);
+    case 'not':
+      return comparisonsIn(logical.part);
+    case 'test':
+      return comparisonsOf({ kind: 'query', query: logical.query });
+    case 'call':
+      return comparisonsOf(logical.call);
+    case 'compare':
+      return [logical.comparison, ...comparisonsOf(logical.left), ...comparisonsOf(logical.right)];
+    default:
+      return logical satisfies never;
+  }
+}
+
+function comparisonsOf(comparable: Comparable): number[] {
+  if (comparable.kind === 'query')
+    return comparable.query.segments.flatMap(({ selectors }) =>
+      selectors.flatMap(each => (each.kind === 'filter' ? comparisonsIn(each.condition) : [])),
+    );
+  if (comparable.kind !== 'function') return [];
+  const own = comparable.comparison === undefined ? [] : [comparable.comparison];
+  return [...own, ...comparable.arguments.flatMap(comparisonsOf)];
+}
+
 /** RFC 9535, 2.3.5.2.2: comparing what is missing is equal to what is missing too, and to nothing else. */
 function compare(operator: string, a: Found, b: Found): boolean {
-  const equal =
+  const isEqual =
     a instanceof Missing || b instanceof Missing
       ? a instanceof Missing && b instanceof Missing
-      : equalJson(a, b);
-  if (operator === '==') return equal;
-  if (operator === '!=') return !equal;
-  if (equal) return operator.length === 2;
-  const ordered = (typeof a === 'string' && typeof b === 'string') || (isNumeric(a) && isNumeric(b));
-  if (!ordered) return false;
-  const order = compareOrder(a as string, b as string)!;
+      : a instanceof Special || b instanceof Special
+        ? equal(a, b) === true
+        : equalJson(a, b);
+  if (operator === '==') return isEqual;
+  if (operator === '!=') return !isEqual;
+  if (isEqual) return operator.length === 2;
+  if (a instanceof Missing || b instanceof Missing) return false;
+  const order = compareOrder(a, b);
+  if (order === undefined) return false;
   return operator[0] === '<' ? order < 0 : order > 0;
 }
 
-function isNumeric(value: Found): boolean {
-  return typeof value === 'number' || value instanceof Exact;
-}
-
-function compileQuery(query: FilterQuery): (item: Match, root: Value) => Match[] {
+function compileQuery(query: FilterQuery): (item: Match, search: Search) => Match[] {
   const path = compileSegments(query.segments);
-  return query.root === '@' ? path : (_item, root) => path(new Match(root), root);
+  return query.root === '@' ? path : (_item, search) => path(new Match(search.root), search);
 }
 
-const nothing = new Missing('nothing');
-
-function compileComparable(comparable: Comparable): (item: Match, root: Value) => Found {
+function compileComparable(comparable: Comparable): (item: Match, search: Search) => Found {
   switch (comparable.kind) {
     case 'literal':
       return () => comparable.value;
+    case 'given': {
+      const { slot, asPattern = false } = comparable;
+      return asPattern
+        ? (_item, search) => quoteIRegexp(textOf(search.given[slot]!) ?? '')
+        : (_item, search) => search.given[slot]!;
+    }
+    case 'given-text': {
+      const { parts, asPattern = false } = comparable;
+      return (_item, search) => search.text(parts, asPattern ? quoteIRegexp : undefined);
+    }
     case 'query': {
       if (isSingular(comparable.query.segments)) {
         const walk = compileWalk(comparable.query.segments);
-        return comparable.query.root === '@' ? item => walk(item.value) : (_item, root) => walk(root);
+        return comparable.query.root === '@'
+          ? (item, { given }) => walk(item.value, given)
+          : (_item, { root, given }) => walk(root, given);
       }
       const query = compileQuery(comparable.query);
-      return (item, root) => query(item, root)[0]?.value ?? nothing;
+      return (item, search) => query(item, search)[0]?.value ?? nothing;
     }
-    case 'function': {
-      const { parameters, apply } = pathFunctions[comparable.name]!;
-      const given = comparable.arguments.map((argument, index) => {
-        if (argument.kind === 'query' && parameters[index] === 'nodes') {
-          const query = compileQuery(argument.query);
-          return (item: Match, root: Value): Found => query(item, root).map(match => match.value);
-        }
-        return compileComparable(argument);
-      });
-      return (item, root) => apply(...given.map(value => value(item, root)));
-    }
+    case 'function':
+      return compileCall(comparable);
     default:
       return comparable satisfies never;
   }
+}
+
+function compileCall(call: FunctionCall): (item: Match, search: Search) => Found {
+  const { parameters, apply } = pathFunctions[call.name]!;
+  const given = call.arguments.map((argument, index) => {
+    if (argument.kind === 'query' && parameters[index] === 'nodes') {
+      const query = compileQuery(argument.query);
+      return (item: Match, search: Search): Found => query(item, search).map(match => match.value);
+    }
+    return compileComparable(argument);
+  });
+  const [text, pattern] = call.arguments;
+  const compared: Compared | undefined =
+    call.comparison === undefined
+      ? undefined
+      : { number: call.comparison, operator: undefined, left: text!, right: pattern! };
+  return (item, search) => {
+    const values = given.map(value => value(item, search));
+    const [first] = values;
+    // A text costs as much as it is long.
+    search.spend(typeof first === 'string' ? 1 + (first.length >> 4) : 1);
+    if (compared) search.watch(compared, first!, values[1]!);
+    return apply(...values);
+  };
 }

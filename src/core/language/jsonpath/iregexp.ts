@@ -27,6 +27,11 @@ export function translateIRegexp(text: string): string {
   return pattern;
 }
 
+/** A text as a pattern that matches it alone (RFC 9485, 4). */
+export function quoteIRegexp(text: string): string {
+  return text.replace(/[()*+.?[\\\]^{|}-]/g, '\\$&');
+}
+
 class IRegexpReader {
   #at = 0;
   #depth = 0;

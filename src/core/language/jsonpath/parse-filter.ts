@@ -4,7 +4,6 @@ import { isNumberText, readNumber } from '../../values/number.ts';
 import { type Comparable, type FilterQuery, isSingular, type Logical, type Segment } from './ast.ts';
 import { type PathFunction, type PathType, pathFunctions } from './functions.ts';
 import { IRegexpMistake, translateIRegexp } from './iregexp.ts';
-import { readQuoted } from './quoted.ts';
 import { PathReader } from './reader.ts';
 
 const deepest = 200;
@@ -12,6 +11,7 @@ const deepest = 200;
 /** What stands behind a `?`: a filter (RFC 9535, 2.3.5). */
 export abstract class FilterParser extends PathReader {
   usesPatterns = false;
+  comparisons = 0;
   #depth = 0;
 
   protected abstract segments(spaced: boolean): Segment[];
@@ -104,7 +104,8 @@ export abstract class FilterParser extends PathReader {
     const right = this.#comparable();
     this.#requireSingle(left, start);
     this.#requireSingle(right, rightStart);
-    return { kind: 'compare', operator: operator as '==', left, right };
+    const comparison = this.comparisons++;
+    return { kind: 'compare', operator: operator as '==', left, right, comparison };
   }
 
   /** Only what gives one value at the most may be compared (RFC 9535, 2.3.5.1). */
@@ -119,9 +120,14 @@ export abstract class FilterParser extends PathReader {
       this.fail(`What ${side.name}() gives cannot be compared.`, start);
   }
 
-  #comparable(): Comparable {
+  /** @param asText whether a reference that stands here has to be a text */
+  #comparable(asText = false): Comparable {
     const next = this.text[this.at];
-    if (next === '"' || next === "'") return { kind: 'literal', value: this.string() };
+    if (next === '"' || next === "'") {
+      const value = this.string();
+      return typeof value === 'string' ? { kind: 'literal', value } : { kind: 'given-text', parts: value };
+    }
+    if (next === '{') return { kind: 'given', ...this.given(asText) };
     if (next === '$' || next === '@') return { kind: 'query', query: this.#query() };
     const number = /^-?[0-9][0-9.eE+-]*/.exec(this.text.slice(this.at))?.[0];
     if (number !== undefined) {
@@ -145,8 +151,10 @@ export abstract class FilterParser extends PathReader {
   }
 
   #query(): FilterQuery {
+    const start = this.at;
     const root = this.text[this.at++] as '$' | '@';
-    return { root, segments: this.segments(true) };
+    const segments = this.segments(true);
+    return { text: this.text.slice(start, this.at), root, segments };
   }
 
   // function-expr :: name ( S (argument (S , S argument)*)? S )
@@ -173,8 +181,12 @@ export abstract class FilterParser extends PathReader {
     if (!this.eat(')')) this.fail("A ')' should stand here.", this.at);
     this.leave();
     if (given.length !== known.parameters.length) this.#wrongCount(name, known, start);
-    if (name === 'match' || name === 'search') this.usesPatterns = true;
-    return { kind: 'function', name, arguments: given };
+    if (name !== 'match' && name !== 'search') return { kind: 'function', name, arguments: given };
+    this.usesPatterns = true;
+    const [text, pattern] = given as [Comparable, Comparable];
+    const quoted =
+      pattern.kind === 'given' || pattern.kind === 'given-text' ? { ...pattern, asPattern: true } : pattern;
+    return { kind: 'function', name, arguments: [text, quoted], comparison: this.comparisons++ };
   }
 
   #wrongCount(name: string, { parameters }: PathFunction, start: number): never {
@@ -184,7 +196,7 @@ export abstract class FilterParser extends PathReader {
   /** RFC 9535, 2.4.3: what an argument must be is known before any document is. */
   #argument(name: string, wanted: PathType | undefined): Comparable {
     const start = this.at;
-    const argument = this.#comparable();
+    const argument = this.#comparable(name === 'match' || name === 'search');
     if (wanted === undefined) return argument;
     if (wanted === 'nodes') {
       if (argument.kind !== 'query') this.fail(`${name}() takes a query here, such as @.*`, start);
@@ -196,17 +208,23 @@ export abstract class FilterParser extends PathReader {
       );
     else if (argument.kind === 'function' && pathFunctions[argument.name]!.result !== 'value')
       this.fail(`${name}() takes a value here, and ${argument.name}() gives none.`, start);
-    if ((name === 'match' || name === 'search') && argument.kind === 'literal') this.#checkPattern(start);
+    if (name === 'match' || name === 'search') this.#checkPattern(argument, start);
     return argument;
   }
 
   /** The second argument of match() and search(), where it is written out: a slip in it would match nothing. */
-  #checkPattern(start: number): void {
+  #checkPattern(argument: Comparable, start: number): void {
     const before = this.text.slice(0, start).trimEnd();
-    if (!before.endsWith(',') || !/["']/.test(this.text[start]!)) return;
-    const { value } = readQuoted(this.text, start);
+    if (!before.endsWith(',')) return;
+    const pattern =
+      argument.kind === 'given-text'
+        ? argument.parts.map(part => (typeof part === 'string' ? part : 'x')).join('')
+        : argument.kind === 'literal'
+          ? argument.value
+          : undefined;
+    if (typeof pattern !== 'string') return;
     try {
-      translateIRegexp(value);
+      translateIRegexp(pattern);
     } catch (error) {
       if (!(error instanceof IRegexpMistake)) throw error;
       throw new Mistake(

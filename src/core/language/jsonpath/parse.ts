@@ -1,4 +1,5 @@
 import { Mistake } from '../../text/finding.ts';
+import type { Range } from '../../text/source.ts';
 import type { Path, Segment, Selector } from './ast.ts';
 import { FilterParser } from './parse-filter.ts';
 
@@ -8,12 +9,17 @@ const nameChars = /(?:[A-Za-z0-9_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uD
 /**
  * Reads the longest path (RFC 9535) that begins at an offset; white space outside its brackets ends it. Offsets in a
  * Mistake are those of `text`.
+ * @param place turns offsets of `text` into a range of the page; without it no references may stand in the path
  */
-export function parsePath(text: string, start: number): { path: Path; end: number } {
-  const parser = new PathParser(text, start);
+export function parsePath(
+  text: string,
+  start: number,
+  place?: (start: number, end: number) => Range,
+): { path: Path; end: number } {
+  const parser = new PathParser(text, start, place);
   const segments = parser.path();
-  const { at: end, usesPatterns } = parser;
-  return { path: { text: text.slice(start, end), segments, usesPatterns }, end };
+  const { at: end, givenTo: given, comparisons, usesPatterns } = parser;
+  return { path: { text: text.slice(start, end), segments, given, comparisons, usesPatterns }, end };
 }
 
 class PathParser extends FilterParser {
@@ -58,7 +64,7 @@ class PathParser extends FilterParser {
     }
   }
 
-  // segment :: [ selectors ] | . * | . name | .. [ selectors ] | .. * | .. name
+  // segment :: [ selectors ] | . * | . name | . reference | .. [ selectors ] | .. * | .. name | .. reference
   #segment(): Segment | undefined {
     if (this.text[this.at] === '[') return { descendant: false, selectors: this.#bracket() };
     if (this.text[this.at] !== '.') return undefined;
@@ -70,6 +76,8 @@ class PathParser extends FilterParser {
       return { descendant, selectors: [{ kind: 'wildcard' }] };
     }
     if (descendant && this.text[this.at] === '[') return { descendant, selectors: this.#bracket() };
+    if (this.text[this.at] === '{')
+      return { descendant, selectors: [{ kind: 'given', ...this.given(true) }] };
     const name = this.match(nameFirst);
     if (name === undefined)
       this.fail(`A member name or '*' should follow '${descendant ? '..' : '.'}'.`, start);
@@ -97,7 +105,17 @@ class PathParser extends FilterParser {
 
   #selector(): Selector {
     const next = this.text[this.at];
-    if (next === '"' || next === "'") return { kind: 'name', name: this.string() };
+    if (next === '"' || next === "'") {
+      const name = this.string();
+      return typeof name === 'string' ? { kind: 'name', name } : { kind: 'given-name', parts: name };
+    }
+    if (next === '{') {
+      const given = this.given(true);
+      this.space();
+      if (this.text[this.at] === ':')
+        this.fail('No reference can stand in a slice.', this.at, 'One item is written [{name}].');
+      return { kind: 'given', ...given };
+    }
     if (next === '*') {
       this.at++;
       return { kind: 'wildcard' };
@@ -120,26 +138,30 @@ class PathParser extends FilterParser {
       this.at = afterStart;
       if (start === undefined)
         this.fail(
-          'An index, a slice, a quoted name, * or a ?filter should stand here.',
+          'An index, a slice, a quoted name, a reference, * or a ?filter should stand here.',
           begin,
           this.#wordHint(),
         );
       return { kind: 'index', index: start };
     }
-    this.space();
-    const end = this.integer();
-    this.space();
-    let step: number | undefined;
-    if (this.eat(':')) {
-      this.space();
-      step = this.integer();
-    }
+    const end = this.#bound();
+    const step = this.eat(':') ? this.#bound() : undefined;
     return {
       kind: 'slice',
       ...(start !== undefined && { start }),
       ...(end !== undefined && { end }),
       step: step ?? 1,
     };
+  }
+
+  /** An end or a step of a slice, and the space around it. */
+  #bound(): number | undefined {
+    this.space();
+    if (this.text[this.at] === '{')
+      this.fail('No reference can stand in a slice.', this.at, 'One item is written [{name}].');
+    const bound = this.integer();
+    this.space();
+    return bound;
   }
 
   #wordHint(): string | undefined {

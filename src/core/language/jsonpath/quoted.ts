@@ -1,18 +1,37 @@
+import { belongsToPattern } from '../../template/reference.ts';
 import { Mistake } from '../../text/finding.ts';
+import type { GivenText, Slot } from './ast.ts';
 
 /**
- * Reads a name or text in single or double quotes (RFC 9535, 2.3.1.1), with the escapes of JSON and that of its own
- * quote. Throws Mistake.
+ * Reads a name or text in single or double quotes (RFC 9535, 2.3.1.1), with the escapes of JSON, that of its own quote,
+ * and `\{` for a brace. Throws Mistake.
+ * @param readSlot the reference that begins at an offset
  */
-export function readQuoted(text: string, start: number): { value: string; end: number } {
+export function readQuoted(
+  text: string,
+  start: number,
+  readSlot: (at: number) => { slot: Slot; end: number } | undefined,
+): { parts: GivenText; end: number } {
   const quote = text[start]!;
+  const parts: (string | Slot)[] = [];
   let at = start + 1;
   let value = '';
   for (;;) {
     const char = text[at];
     if (char === undefined || char === '\n') fail('This quote is not closed.', start, at);
-    if (char === quote) return { value, end: at + 1 };
+    if (char === quote) {
+      if (value !== '' || parts.length === 0) parts.push(value);
+      return { parts, end: at + 1 };
+    }
     if (char < ' ') fail('A control character must be escaped.', at, at + 1);
+    const found = char === '{' && !belongsToPattern(value) ? readSlot(at) : undefined;
+    if (found) {
+      if (value !== '') parts.push(value);
+      value = '';
+      parts.push(found.slot);
+      at = found.end;
+      continue;
+    }
     if (char !== '\\') {
       value += char;
       at++;
@@ -27,7 +46,8 @@ export function readQuoted(text: string, start: number): { value: string; end: n
 const escapeForm = /^\\(?:[bfnrt/\\]|u[0-9a-fA-F]{4}(?:\\u[dD][c-fC-F][0-9a-fA-F]{2})?)/;
 
 function readEscape(text: string, at: number, quote: string): { char: string; length: number } {
-  if (text[at + 1] === quote) return { char: quote, length: 2 };
+  const next = text[at + 1];
+  if (next === quote || next === '{') return { char: next, length: 2 };
   const written = escapeForm.exec(text.slice(at, at + 12))?.[0];
   if (written === undefined) fail(`'\\${text[at + 1] ?? ''}' is no escape.`, at, at + 2);
   const char = JSON.parse(`"${written}"`) as string;

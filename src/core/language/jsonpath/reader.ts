@@ -1,14 +1,37 @@
+import { readReference } from '../../template/reference.ts';
 import { Mistake } from '../../text/finding.ts';
+import type { Range } from '../../text/source.ts';
+import type { Given, GivenText, Slot } from './ast.ts';
 import { readQuoted } from './quoted.ts';
 
 const integer = /-?(?:0|[1-9][0-9]*)/y;
 
 /** The characters of a path, and where the reading of them stands. */
 export class PathReader {
+  readonly givenTo: Given[] = [];
+
+  /** @param place turns offsets of `text` into a range of the page; without it no references may stand here */
   constructor(
     readonly text: string,
     public at: number,
+    readonly place?: (start: number, end: number) => Range,
   ) {}
+
+  /** The reference that begins here, as a place for its value; nothing where a brace is just a brace. */
+  protected slot(at: number, asText: boolean): { slot: Slot; end: number } | undefined {
+    const found = readReference(this.text, at, this.place ?? ((start, end) => ({ start, end })));
+    if (!found) return undefined;
+    if (!this.place) this.fail('No reference can stand in this path.', at);
+    return { slot: { slot: this.givenTo.push({ reference: found.reference, asText }) - 1 }, end: found.end };
+  }
+
+  /** A reference that has to stand here. */
+  protected given(asText: boolean): Slot {
+    const found = this.slot(this.at, asText);
+    if (!found) this.fail('A reference should stand here.', this.at, 'It is written {name}, without space.');
+    this.at = found.end;
+    return found.slot;
+  }
 
   protected integer(): number | undefined {
     const start = this.at;
@@ -19,10 +42,11 @@ export class PathReader {
     return Number(text);
   }
 
-  protected string(): string {
-    const { value, end } = readQuoted(this.text, this.at);
+  /** A text in quotes, in parts where given_ stand in it. */
+  protected string(): string | GivenText {
+    const { parts, end } = readQuoted(this.text, this.at, at => this.slot(at, true));
     this.at = end;
-    return value;
+    return parts.length === 1 && typeof parts[0] === 'string' ? parts[0] : parts;
   }
 
   protected space(): void {

@@ -1,0 +1,57 @@
+import { textOf } from '../values/text.ts';
+import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import { compileReference } from './compile-reference.ts';
+import type { Given, Path } from './jsonpath/ast.ts';
+import { type CompiledPath, compileSegments } from './jsonpath/evaluate.ts';
+import { Match } from './jsonpath/match.ts';
+import { Search, SearchEnded } from './jsonpath/search.ts';
+import type { Scene } from './scene.ts';
+
+const none: readonly Value[] = [];
+
+/** The values of the references that stand in a path or selector, in their order; or why one of them cannot. */
+export function compileGiven(given: readonly Given[]): (scene: Scene) => readonly Value[] | Missing {
+  if (given.length === 0) return () => none;
+  const evaluates = given.map(({ reference }) => compileReference(reference));
+  return scene => {
+    const values: Value[] = [];
+    for (const [index, evaluate] of evaluates.entries()) {
+      const value = evaluate(scene);
+      if (value instanceof Missing) return new Missing(value.reason, true);
+      const { asText, reference } = given[index]!;
+      const isFit = value instanceof Uint8Array ? false : !asText || textOf(value) !== undefined;
+      if (!isFit)
+        return new Missing(
+          `{${reference.name}} is ${kindInWords(kindOf(value))}, which cannot stand there`,
+          true,
+        );
+      values.push(value);
+    }
+    return values;
+  };
+}
+
+/** A path made ready: all that it matches in a document, or why that cannot be said. */
+export function compilePath({
+  text,
+  given,
+  segments,
+}: Path): (document: Value, scene: Scene) => readonly Match[] | Missing {
+  const select = compileSegments(segments);
+  const fill = compileGiven(given);
+  return (document, scene) => {
+    const values = fill(scene);
+    return values instanceof Missing ? values : follow(select, new Search(document, values), text);
+  };
+}
+
+/** Follows a path as far as its time goes. */
+export function follow(select: CompiledPath, search: Search, text: string): readonly Match[] | Missing {
+  try {
+    const found = select(new Match(search.root), search);
+    return search.doubt() ?? found;
+  } catch (error) {
+    if (!(error instanceof SearchEnded)) throw error;
+    return new Missing(`${text} is not followed to its end: ${error.message}`, true);
+  }
+}
