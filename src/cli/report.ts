@@ -58,7 +58,8 @@ async function openRecord(
   const events = ({ id, path }: (typeof found)[0]) =>
     withEnd(readRecord(path, isEvent), why => new FileMistake(`'${id}' ${why}.`));
   const { end } = summaries[0]!;
-  if (others.length === 0) return { events: () => events(first), ...(end && { end }) };
+  if (!merge || (others.length === 0 && !summaries[0]!.run.shard))
+    return { events: () => events(first), ...(end && { end }) };
   refuseTwice(found);
   const runs = summaries.map(({ run }) => run);
   const missing = missingShards(runs);

@@ -39,6 +39,7 @@ export function listRuns(root: string): string[] {
 export function findRun(named: string, root: string | undefined): { id: string; path: string } {
   if (named.endsWith('.ndjson') && statSync(named, { throwIfNoEntry: false })?.isFile())
     return { id: named, path: named };
+  if (/[\\/]/.test(named)) throw new FileMistake(`There is no file '${named}'.`);
   const name = named.replace(/\.ndjson$/, '');
   const ids = root === undefined ? [] : listRuns(root);
   const pathOf = (id: string) => join(runsFolder(root!), `${id}.ndjson`);
@@ -46,7 +47,9 @@ export function findRun(named: string, root: string | undefined): { id: string; 
     throw new FileMistake(
       root === undefined
         ? `There is no file '${named}', and no collection here whose runs it could be.`
-        : "No run is on record here. Every 'mervok run' leaves one.",
+        : named === 'last'
+          ? "No run is on record here. Every 'mervok run' leaves one."
+          : `There is no file '${named}', and no run is on record here.`,
     );
   const meant =
     named === 'last' ? [ids.at(-1)!] : ids.includes(name) ? [name] : ids.filter(id => id.startsWith(name));

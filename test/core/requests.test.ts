@@ -197,7 +197,10 @@ test('how requests go out is set level by level', async () => {
     '~~~http\nGET /x\n~~~',
     'proxy: http://{q}.example\ncookies: false\nretry: { on: [429] }\nvariables: { q: a }\n',
   );
-  assert.deepEqual([outer.proxy, outer.jar, outer.retry?.anyMethod], ['http://a.example', undefined, false]);
+  assert.deepEqual(
+    [outer.proxy, outer.jar, (outer.retry as { anyMethod: boolean }).anyMethod],
+    ['http://a.example', undefined, false],
+  );
 });
 
 test('what keeps a request from being made is told at its place', async () => {

@@ -103,7 +103,9 @@ export class Pass {
     for (const { value, secret } of row?.entries.values() ?? [])
       if (secret) masker.addValue(value, 'passing');
     const onSecret = (value: Parameters<Masker['addValue']>[0]) => masker.addValue(value, 'passing');
-    this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries);
+    const { user = 1, round } = base.turn;
+    const chanceFor = (name: string) => ports.chance(user, round, row?.told.number ?? 0, `{${name}}`);
+    this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries, chanceFor);
   }
 
   async run(): Promise<void> {

@@ -27,7 +27,8 @@ export interface OutgoingRequest {
   readonly tls: Tls;
   /** A URL; `none` where even the proxy of the process environment does not count. */
   readonly proxy?: string;
-  readonly retry?: Retry;
+  /** `none` where not even a connection that turns out to be closed is opened anew. */
+  readonly retry?: Retry | 'none';
   readonly limits: Limits;
   /** Where cookies are taken from and put; nothing where they do not count. */
   readonly jar?: CookieJar;

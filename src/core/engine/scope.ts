@@ -2,7 +2,8 @@ import type { World } from '../language/functions/signature.ts';
 import type { ResponseView } from '../language/response.ts';
 import type { Entry, Note, Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
-import type { Value } from '../values/value.ts';
+import { equal } from '../values/compare.ts';
+import { kindOf, type Value } from '../values/value.ts';
 import type { Outside, VariableDefinition } from '../variables/definition.ts';
 import { viewOfSent } from './exchange.ts';
 import type { CookieJar, Exchange, Ports } from './ports.ts';
@@ -15,8 +16,8 @@ export class PassScope {
   /** Every page that has begun, by its file: others take its names and begin with its cookies. */
   readonly #pages = new Map<string, PageScope>();
   readonly #given: RowEntries;
-  /** What is computed once a pass. */
-  readonly #computed = new Map<VariableDefinition, Entry>();
+  /** What was computed, and of what: once a pass, as long as what it is made of is the same. */
+  readonly #computed = new Map<VariableDefinition, { inputs: (Value | undefined)[]; entry: Entry }[]>();
 
   constructor(
     readonly plan: Plan,
@@ -25,6 +26,8 @@ export class PassScope {
     readonly onSecret: (value: Value) => void = () => undefined,
     /** What the row gives that the pass is for. */
     readonly row?: RowEntries,
+    /** The chance of a variable that is computed: the same, whichever page asks for it first. */
+    readonly chanceFor?: (name: string) => World,
   ) {
     this.#given = new Map(
       [...plan.given].map(([name, given]) => [name, { ...given, secret: this.isSecret(name) }]),
@@ -53,17 +56,40 @@ export class PassScope {
 
   resolve(definition: VariableDefinition | undefined, scene: Scene): Entry | undefined {
     if (!definition) return undefined;
-    const known = this.#computed.get(definition);
-    if (known) return known;
     const secret = this.isSecret(definition.name);
     if (!definition.computed) return { ...definition.resolve(scene, this.outside), secret };
-    const resolved = definition.resolve(scene, this.outside);
+    // A page may override what it refers to.
+    const inputs = definition.references.map(({ name }) => scene.lookup(name)?.value);
+    const known = this.#computed.get(definition) ?? [];
+    const same = known.find(each => each.inputs.every((input, at) => isSame(input, inputs[at])));
+    if (same) return same.entry;
+    const world = this.chanceFor?.(definition.name) ?? scene.world;
+    const resolved = definition.resolve(withWorld(scene, world), this.outside);
     const reveals = definition.reveals?.some(name => scene.lookup(name)?.secret === true) === true;
     const entry = { ...resolved, secret: secret || reveals };
     if (entry.secret) this.onSecret(entry.value);
-    this.#computed.set(definition, entry);
+    this.#computed.set(definition, [...known.slice(-mostKept), { inputs, entry }]);
     return entry;
   }
+}
+
+/** Of how many different inputs the results of a variable are remembered. */
+const mostKept = 100;
+
+function isSame(a: Value | undefined, b: Value | undefined): boolean {
+  if (a === b) return true;
+  return a !== undefined && b !== undefined && kindOf(a) === kindOf(b) && equal(a, b) === true;
+}
+
+function withWorld(scene: Scene, world: World): Scene {
+  const { standIn } = scene;
+  return {
+    response: undefined,
+    lookup: name => scene.lookup(name),
+    ...(standIn && { standIn: reference => standIn.call(scene, reference) }),
+    world,
+    notes: [],
+  };
 }
 
 /** The values of a page, while it runs and after. */

@@ -30,7 +30,10 @@ export function resolveNeeds(user: CollectionCase, collection: Collection): Need
       );
       continue;
     }
-    const found = slug === undefined ? page.cases : page.cases.filter(each => each.written.slug === slug);
+    // What cleans up runs when all others have; a whole page is done without it.
+    const found = page.cases.filter(each =>
+      slug === undefined ? !each.written.cleanup : each.written.slug === slug,
+    );
     if (found.length === 0) {
       const slugs = page.cases.map(each => each.written.slug);
       add(
@@ -39,6 +42,10 @@ export function resolveNeeds(user: CollectionCase, collection: Collection): Need
       );
     }
     for (const each of found) {
+      if (each.written.cleanup && !user.written.cleanup) {
+        add(`${each.address} cleans up at the end, so nothing can wait for it.`);
+        continue;
+      }
       if (page === user.page && page.cases.indexOf(each) >= page.cases.indexOf(user))
         add(`${each.address} does not run before ${user.address}.`, 'Move it above the case that needs it.');
       else cases.add(each);

@@ -107,8 +107,11 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
   let users = 0;
   let last = 0;
   let stopped: Stop | undefined;
+  // What several shares of one selection needed is one case of it.
+  const once =
+    new Set(runs.map(({ shard }) => shard?.share)).size === 1 && runs[0]!.shard ? new Once() : undefined;
   for (const { run, events } of records) {
-    for await (const event of events) {
+    for await (const event of once ? once.of(events) : events) {
       if (event.type === 'end') {
         stopped ??= event.stopped;
         last = Math.max(last, Date.parse(run.at) + event.time);
@@ -118,6 +121,43 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
     users += run.users ?? 1;
   }
   yield endOf(tally, Math.min(...runs.map(({ at }) => Date.parse(at))), last, stopped);
+}
+
+/** Leaves out cases that another record has told already, unless they came to something worse here. */
+class Once {
+  readonly #told = new Map<string, CaseEvent['outcome']>();
+
+  async *of(events: AsyncIterable<RunEvent>): AsyncGenerator<RunEvent> {
+    const lanes = new Map<number, { page?: EventOf<'page'>; waiting: RunEvent[] }>();
+    const before = new Map(this.#told);
+    for await (const event of events) {
+      if (event.type === 'run' || event.type === 'end') {
+        yield event;
+        continue;
+      }
+      const { user = 0 } = event;
+      if (event.type === 'page') {
+        lanes.set(user, { page: event, waiting: [] });
+        continue;
+      }
+      const lane = lanes.get(user)!;
+      lane.waiting.push(event);
+      if (event.type !== 'case') continue;
+      const key = [event.round, user, event.row?.number ?? 0, event.case].join(' ');
+      const waiting = lane.waiting;
+      lane.waiting = [];
+      const known = before.get(key);
+      if (known !== undefined && (known === event.outcome || isFine(event.outcome))) continue;
+      this.#told.set(key, event.outcome);
+      if (lane.page) yield lane.page;
+      delete lane.page;
+      yield* waiting;
+    }
+  }
+}
+
+function isFine(outcome: CaseEvent['outcome']): boolean {
+  return outcome === 'passed' || outcome === 'skipped';
 }
 
 function mergedRun(runs: readonly EventOf<'run'>[]): EventOf<'run'> {
@@ -143,7 +183,7 @@ function mergedRun(runs: readonly EventOf<'run'>[]): EventOf<'run'> {
     ...shared('rows'),
     ...(missing.length > 0 && { selected: `all but ${missing.join(', ')}` }),
     ...(runs.every(run => run.shard === undefined) && shared('selected')),
-    cases: runs.reduce((sum, run) => sum + run.cases, 0),
+    cases: runs.reduce((sum, run) => sum + run.cases - (run.shard ? (run.brought?.length ?? 0) : 0), 0),
     ...(bounds.size > 0 && { bounds: [...bounds.values()] }),
     ...shared('apdex'),
   };

@@ -40,11 +40,14 @@ const everyLevel = {
   ),
   proxy: optional(z.string()),
   retry: optional(
-    z.strictObject({
-      times: z.optional(z.int().check(z.minimum(0), z.maximum(100))),
-      every: z.optional(amount),
-      on: z.optional(z.array(amount)),
-    }),
+    z.union([
+      z.literal('none'),
+      z.strictObject({
+        times: z.optional(z.int().check(z.minimum(0), z.maximum(100))),
+        every: z.optional(amount),
+        on: z.optional(z.array(amount)),
+      }),
+    ]),
   ),
   limits: optional(
     z.strictObject({

@@ -34,7 +34,9 @@ export function readTransport(reader: YamlReader, root: YAMLMap, ofCase: boolean
   read('cookies', node => reader.text(node) === 'true');
   read('tls', node => readTls(reader, node as YAMLMap));
   read('proxy', node => (reader.text(node) === 'none' ? 'none' : reader.template(node, 'text')));
-  read('retry', node => readRetry(reader, node as YAMLMap, ofCase));
+  read('retry', node =>
+    reader.libraries.isMap(node) ? readRetry(reader, node as YAMLMap, ofCase) : ('none' as const),
+  );
   read('limits', node => readLimits(reader, node as YAMLMap));
   return settings;
 }

@@ -48,7 +48,8 @@ export interface Transport {
   readonly tls: Tls;
   /** `none` where even the proxy of the process environment does not count. */
   readonly proxy?: Template | 'none';
-  readonly retry?: Retry;
+  /** `none` where not even a connection that turns out to be closed is opened anew. */
+  readonly retry?: Retry | 'none';
   readonly limits: Limits;
 }
 

@@ -1,4 +1,4 @@
-import type { CookieJar as ToughJar } from 'tough-cookie';
+import type { Cookie, CookieJar as ToughJar } from 'tough-cookie';
 import type { CookieJar, Exchange } from '../../core/engine/ports.ts';
 
 let library: typeof import('tough-cookie') | undefined;
@@ -6,11 +6,17 @@ let library: typeof import('tough-cookie') | undefined;
 /** The cookies of a page (RFC 6265). What keeps them is not loaded before the first one comes. */
 export class Jar implements CookieJar {
   #jar: ToughJar | undefined;
+  /** The origins that have set a cookie of one host alone. */
+  readonly #setters = new Map<string, Set<string>>();
 
   /** A jar that begins with the cookies of others as they are now; later ones win. */
   static from(others: readonly CookieJar[]): Jar {
     const jar = new Jar();
-    for (const other of others as Jar[]) if (other.#jar) jar.#take(other.#jar);
+    for (const other of others as Jar[]) {
+      if (other.#jar) jar.#take(other.#jar);
+      for (const [key, origins] of other.#setters)
+        jar.#setters.set(key, new Set([...(jar.#setters.get(key) ?? []), ...origins]));
+    }
     return jar;
   }
 
@@ -18,18 +24,35 @@ export class Jar implements CookieJar {
     return this.#jar === undefined;
   }
 
-  /** The value of the Cookie header for a URL, if there is any. */
-  headerFor(url: string): string | undefined {
-    return this.#jar?.getCookieStringSync(url) || undefined;
+  /**
+   * The value of the Cookie header for a URL, if there is any.
+   * @param isElsewhere whether a redirect leads to another origin: what another port of the host has set stays behind
+   */
+  headerFor(url: string, isElsewhere = false): string | undefined {
+    if (!isElsewhere) return this.#jar?.getCookieStringSync(url) || undefined;
+    const { origin } = new URL(url);
+    const cookies = this.#jar?.getCookiesSync(url).filter(cookie => {
+      const setters = this.#setters.get(keyOf(cookie));
+      return !cookie.hostOnly || setters === undefined || setters.has(origin);
+    });
+    return cookies?.map(cookie => cookie.cookieString()).join('; ') || undefined;
   }
 
   /** Takes in what a response sets. What a server may not set is passed over, as browsers do. */
   async store({ response }: Exchange): Promise<void> {
     if (!response) return;
     library ??= await import('tough-cookie');
-    this.#jar ??= new library.CookieJar();
-    for (const [name, line] of response.headers)
-      if (isSetCookie(name)) this.#jar.setCookieSync(line, response.url, { ignoreError: true });
+    // Loopback is no safe connection either: what is marked as Secure waits for one.
+    this.#jar ??= new library.CookieJar(undefined, { allowSecureOnLocal: false });
+    const { origin } = new URL(response.url);
+    for (const [name, line] of response.headers) {
+      if (!isSetCookie(name)) continue;
+      const cookie = this.#jar.setCookieSync(line, response.url, { ignoreError: true });
+      if (!cookie) continue;
+      const setters = this.#setters.get(keyOf(cookie));
+      if (setters) setters.add(origin);
+      else this.#setters.set(keyOf(cookie), new Set([origin]));
+    }
   }
 
   #take(other: ToughJar): void {
@@ -41,6 +64,10 @@ export class Jar implements CookieJar {
     for (const cookie of copy?.serializeSync()?.cookies ?? [])
       void this.#jar.store.putCookie(library!.Cookie.fromJSON(cookie)!, () => undefined);
   }
+}
+
+function keyOf({ domain, path, key }: Cookie): string {
+  return `${domain};${path};${key}`;
 }
 
 export function setsCookies({ response }: Exchange): boolean {

@@ -1,5 +1,6 @@
 import type { Exchange, Header, Sent } from '../../core/engine/ports.ts';
 import type { OsEnvironment } from '../../core/variables/definition.ts';
+import { sameOrigin } from './address.ts';
 import { type Jar, setsCookies, withCookies } from './cookies.ts';
 import type { DigestCredentials } from './digest.ts';
 import { DigestAnswers } from './digest-answers.ts';
@@ -8,7 +9,7 @@ import { secretsOf, Tokens } from './oauth.ts';
 import type { FilePlaces } from './outgoing.ts';
 import { redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
 import { isIdempotent, waitBeforeRetry } from './retry.ts';
-import { type SavableRequest, Sender, unsendable } from './sender.ts';
+import { type OneExchange, type SavableRequest, Sender, unsendable } from './sender.ts';
 
 export interface HttpDriver {
   send(request: SavableRequest, signal: AbortSignal): Promise<Sent>;
@@ -44,6 +45,11 @@ interface Means {
   readonly options: HttpDriverOptions;
 }
 
+/** Whether its connection was closed meanwhile; what can be sent twice is then sent over a new one. */
+function isSentAnew({ stale, fault }: OneExchange, { method, retry }: SavableRequest): boolean {
+  return stale === true && fault?.kind === 'reset' && retry !== 'none' && isIdempotent(method);
+}
+
 /** Everything that is done to have one request answered. */
 class Delivery {
   readonly #trail: Exchange[] = [];
@@ -58,7 +64,7 @@ class Delivery {
     const { request, signal, means } = this;
     for (let tries = 1; ; tries++) {
       await this.#attempt(tries > 1 ? 'retry' : undefined);
-      if (!request.retry) break;
+      if (!request.retry || request.retry === 'none') break;
       const { now, sleep } = means.options;
       const wait = waitBeforeRetry(request, this.#trail.at(-1)!, tries, now());
       if (wait === undefined || signal.aborted) break;
@@ -127,17 +133,22 @@ class Delivery {
   ): Promise<Exchange> {
     const { sender } = this.means;
     const jar = request.jar as Jar | undefined;
-    const cookies = jar ? withCookies(request.headers, jar.headerFor(request.url)) : request.headers;
+    const isElsewhere = cause === 'redirect' && !sameOrigin(request.url, this.request.url);
+    const cookies = jar
+      ? withCookies(request.headers, jar.headerFor(request.url, isElsewhere))
+      : request.headers;
     const headers: readonly Header[] =
       authorization === undefined ? cookies : [...cookies, ['Authorization', authorization]];
     const ready = headers === request.headers ? request : { ...request, headers };
-    let exchange = await sender.exchange(ready, this.signal);
+    let exchange: OneExchange = await sender.exchange(ready, this.signal);
     let reason = cause;
-    // The connection was closed meanwhile; what can be sent twice is then sent over a new one.
-    if (exchange.stale && exchange.fault?.kind === 'reset' && isIdempotent(request.method)) {
+    if (isSentAnew(exchange, request)) {
+      const { fault } = exchange;
       this.#tell(exchange, cause);
       exchange = await sender.exchange(ready, this.signal);
       reason = 'retry';
+      // What went wrong first counts; else it would hang on who noticed the end of the connection earlier.
+      if (exchange.fault && exchange.fault.kind !== 'interrupted') exchange = { ...exchange, fault: fault! };
     }
     if (jar && setsCookies(exchange)) await jar.store(exchange);
     return this.#tell(exchange, reason);

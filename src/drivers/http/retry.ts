@@ -31,7 +31,8 @@ export function waitBeforeRetry(
   tries: number,
   now: number,
 ): number | undefined {
-  if (!retry || tries > retry.times || !(retry.anyMethod || isIdempotent(method))) return undefined;
+  if (!retry || retry === 'none' || tries > retry.times || !(retry.anyMethod || isIdempotent(method)))
+    return undefined;
   if (!retry.on.some(word => meets(word, response?.status, fault?.kind))) return undefined;
   const wait = retry.every * 2 ** (tries - 1);
   return Math.min(longestWait, Math.max(wait, response ? waitThatIsAsked(response.headers, now) : 0));

@@ -106,6 +106,8 @@ function fillToken(token: Token, values: readonly Value[]): Token | Missing {
       return new Missing(`'${result}' is no whole number, which :${copy.name}() takes`, true);
     if (member === 'value' && result === '' && emptyNever.includes(String(copy.action)))
       return new Missing('a value is empty that a part of an attribute is looked for by', true);
+    if (member === 'value' && copy.action === 'element' && /\s/.test(String(result)))
+      return new Missing(`'${result}' is no single word, so nothing can have it as a class`, true);
   }
   return copy as unknown as Token;
 }
