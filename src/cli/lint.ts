@@ -1,3 +1,4 @@
+import { shownOf } from '../core/text/blank.ts';
 import type { Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
 import { exitCodes } from './exit.ts';
@@ -43,7 +44,9 @@ function asJson({ plan, cases }: Prepared, findings: readonly Finding[]) {
     pages: plan.pages.length,
     cases,
     checks: plan.checks,
-    findings: findings.map(({ code, severity, source, range, message, remedy }) => {
+    findings: findings.map(found => {
+      const { code, severity, source, range } = found;
+      const { message, remedy, line } = shownOf(found);
       const [begin, end] = [source.position(range.start), source.position(range.end)];
       return {
         code,
@@ -55,7 +58,7 @@ function asJson({ plan, cases }: Prepared, findings: readonly Finding[]) {
         endColumn: end.column,
         message,
         remedy,
-        text: source.lineText(begin.line),
+        ...(line !== undefined && { text: line }),
       };
     }),
   };

@@ -56,9 +56,15 @@ function report(error: Error, program: Command, given: string[]): number {
     terminal.err(`${error.message}\n`);
     return exitCodes.nothingSent;
   }
-  terminal.err(`This is a mistake in Mervok itself: ${error.message}\n`);
-  if (process.env.MERVOK_TRACE) terminal.err(`${error.stack}\n`);
+  terminal.err(`${ownMistake(error)}\n`);
   return exitCodes.unfinished;
+}
+
+/** What it says may quote what was being worked on, so only its kind is told, and where it happened. */
+function ownMistake(error: Error): string {
+  const frames = (error.stack ?? '').split('\n').filter(line => /^ +at /.test(line));
+  const where = process.env.MERVOK_TRACE ? `\n${frames.join('\n')}` : ' MERVOK_TRACE=1 tells where.';
+  return `This is a mistake in Mervok itself (${error.name}).${where}`;
 }
 
 /** One line: what is wrong, and the nearest right form. */

@@ -1,5 +1,5 @@
 import type { Exchange, Header, Times } from '../core/engine/ports.ts';
-import { redactHeaders } from '../core/record/mask.ts';
+import { redactHeaders } from '../core/record/redact-headers.ts';
 import { inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { fit, type Measure, type Paint, visible, wrap } from './style.ts';

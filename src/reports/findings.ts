@@ -1,3 +1,4 @@
+import { shownOf } from '../core/text/blank.ts';
 import { type Finding, sortFindings } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
 import { type Measure, type Paint, visible, wrap } from './style.ts';
@@ -14,17 +15,15 @@ export function findingsText(
     .join('\n');
 }
 
-function findingText(
-  { source, range, severity, code, message, remedy }: Finding,
-  paint: Paint,
-  width: number,
-  measure: Measure,
-): string {
+function findingText(found: Finding, paint: Paint, width: number, measure: Measure): string {
+  const { source, range, severity, code } = found;
+  const { message, remedy, line: shown } = shownOf(found);
   const { line, column } = source.position(range.start);
   const place = `${source.file}:${line}:${column}`;
   const role = severity === 'error' ? 'failed' : 'strong';
   const head = `${paint('strong', place)}  ${paint(role, severity)} ${paint('quiet', code)}`;
-  const excerpt = excerptOf(source.lineText(line), column, range.end - range.start, width - 4, measure);
+  const excerpt =
+    shown === undefined ? [] : excerptOf(shown, column, range.end - range.start, width - 4, measure);
   const said = wrap(visible([message, remedy].filter(Boolean).join(' ')), width - 2, measure).map(
     text => `  ${text}`,
   );

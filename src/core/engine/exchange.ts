@@ -1,7 +1,7 @@
 import { ResponseView, type Surroundings } from '../language/response.ts';
 import type { Place } from '../plan/plan.ts';
 import type { ExchangeEvent, Payload } from '../record/events.ts';
-import { redactHeaders } from '../record/mask.ts';
+import { redactHeaders } from '../record/redact-headers.ts';
 import type { Turn } from './pass.ts';
 import { payloadOf } from './payload.ts';
 import type { BodyPart, Exchange, FaultKind, Header } from './ports.ts';

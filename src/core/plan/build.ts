@@ -97,7 +97,10 @@ export async function buildPlan(
     ...circles,
     ...inSchemas,
     ...unverified(all),
-    ...[...new Set([...all].flatMap(each => each.levels))].flatMap(secretsInLevel),
+    ...[
+      ...new Set([...all].flatMap(each => each.levels)),
+      ...(collection.secrets ? [collection.secrets] : []),
+    ].flatMap(secretsInLevel),
     ...(isWhole ? unusedNames(collection, flow) : []),
     ...findingsOfVariables(variables, options.hasFile),
     ...mistakesOfTables(pages, tables.mistakes),

@@ -1,5 +1,6 @@
 import { nodesOf } from '../language/walk.ts';
 import { type PageCase, statementsOf } from '../page/page.ts';
+import { longEnough } from '../record/secret-index.ts';
 import type { Level } from '../settings/level.ts';
 import { secretTemplates } from '../settings/transport.ts';
 import type { Template } from '../template/template.ts';
@@ -58,9 +59,21 @@ export function secretsInLevel(level: Level): Finding[] {
     findings.push(told(source, level.authRange, 'what it signs in with'));
   for (const set of [variables, ...(environments?.values() ?? [])])
     for (const { name, secret, range, literal } of set.values())
-      if (!secret && literal !== undefined && literal.length >= shortest && secretName.test(name))
+      if (secret && literal !== undefined && [...literal].length < longEnough)
+        findings.push(tooShort(source, range, name));
+      else if (!secret && literal !== undefined && literal.length >= shortest && secretName.test(name))
         findings.push(told(source, range, `'${name}'`));
   return findings;
+}
+
+function tooShort(source: Source, range: Range, name: string): Finding {
+  return finding(
+    'secret-short',
+    source,
+    range,
+    `The secret '${name}' has less than ${longEnough} characters, so it is masked only where it stands apart from letters and digits.`,
+    'A longer one is masked everywhere.',
+  );
 }
 
 function told(source: Source, range: Range, what: string): Finding {

@@ -55,6 +55,7 @@ export const codes = {
   'check-idle': 'warning',
   'one-value': 'warning',
   'secret-written': 'warning',
+  'secret-short': 'warning',
   'name-unused': 'warning',
   'name-shadowed': 'warning',
   'tls-unverified': 'warning',
