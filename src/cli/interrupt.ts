@@ -1,6 +1,9 @@
 import { setMaxListeners } from 'node:events';
 import { exitCodes } from './exit.ts';
 
+/** What asks a program to end: a key, another program, a terminal that is closed. */
+const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
+
 /** The first interrupt ends the run in order and lets it clean up, the second ends that too, the third the program. */
 export function listenForInterrupt(): { signal: AbortSignal; cleanUpSignal: AbortSignal; stop(): void } {
   const run = new AbortController();
@@ -12,14 +15,12 @@ export function listenForInterrupt(): { signal: AbortSignal; cleanUpSignal: Abor
     else if (!cleanUp.signal.aborted) cleanUp.abort();
     else process.exit(exitCodes.interrupted);
   };
-  process.on('SIGINT', listener);
-  process.on('SIGTERM', listener);
+  for (const signal of signals) process.on(signal, listener);
   return {
     signal: run.signal,
     cleanUpSignal: cleanUp.signal,
     stop: () => {
-      process.off('SIGINT', listener);
-      process.off('SIGTERM', listener);
+      for (const signal of signals) process.off(signal, listener);
     },
   };
 }

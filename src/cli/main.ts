@@ -4,5 +4,8 @@ import { version } from './version.ts';
 
 const given = process.argv.slice(2);
 if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {
+  process.stdout.on('error', () => {
+    process.exitCode = 3;
+  });
   process.stdout.write(`mervok ${version}\n`);
 } else void import('./program.ts').then(({ main }) => main(given));

@@ -208,6 +208,7 @@ export async function printFindings(
   findings: readonly Finding[],
   { err, paintErr, width }: Terminal,
 ): Promise<void> {
-  const measure = await createMeasure(findings.map(each => each.source.text));
+  const sources = new Set(findings.map(each => each.source));
+  const measure = await createMeasure([...sources].map(source => source.text));
   err(`${findingsText(findings, paintErr, width, measure)}\n${countFindings(findings)}\n`);
 }

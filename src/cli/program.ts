@@ -2,7 +2,7 @@ import { Command, CommanderError } from 'commander';
 import { nearest } from '../core/text/nearest.ts';
 import { commands } from './commands.ts';
 import { exitCodes, isForPeople } from './exit.ts';
-import { openTerminal } from './terminal.ts';
+import { openTerminal, watchOutput } from './terminal.ts';
 import { version } from './version.ts';
 
 function build(given: readonly string[]): Command {
@@ -29,13 +29,12 @@ function build(given: readonly string[]): Command {
   return program;
 }
 
+/** Commands that end with a verdict, or with findings: where those cannot be told, that is an outcome of its own. */
+const judging = new Set(['run', 'demo', 'report', 'compare', 'lint']);
+
 /** Runs a command line and sets the exit code. Whatever goes wrong ends in one message. */
 export async function main(given: string[]): Promise<void> {
-  // Who reads our output may stop early, as `head` does.
-  process.stdout.on('error', error => {
-    if ((error as NodeJS.ErrnoException).code === 'EPIPE') process.exit(process.exitCode ?? 0);
-    throw error;
-  });
+  watchOutput(given[0] !== undefined && judging.has(given[0]));
   const program = build(given);
   try {
     if (given.length === 0) program.outputHelp();

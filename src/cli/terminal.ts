@@ -1,4 +1,5 @@
 import { createPaint, type Paint } from '../reports/style.ts';
+import { exitCodes } from './exit.ts';
 
 /** Where a command prints, and what that place can show. */
 export interface Terminal {
@@ -12,11 +13,38 @@ export interface Terminal {
   readonly paintErr: Paint;
 }
 
+/** Whether nothing more can be written to standard output. */
+let isBroken = false;
+
+/**
+ * Output that cannot be written ends the output alone: what goes on comes to its end, with its reports and its exit code.
+ * A reader may stop early, as `head` does; a disk may be full.
+ * @param judges whether the command ends with a verdict, which then could not be told
+ */
+export function watchOutput(judges: boolean): void {
+  process.stderr.on('error', () => undefined);
+  process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+    if (isBroken) return;
+    isBroken = true;
+    const isClosed = error.code === 'EPIPE';
+    if (isClosed && !judges) return;
+    const why = isClosed ? 'nobody reads it any more' : `the system says ${error.code ?? error.message}`;
+    process.stderr.write(
+      `Standard output cannot be written: ${why}.${judges ? ' The verdict is not told.' : ''}\n`,
+    );
+    process.once('exit', () => {
+      process.exitCode = exitCodes.unfinished;
+    });
+  });
+}
+
 export function openTerminal(colour: boolean): Terminal {
   const { stdout, stderr, env } = process;
   const wanted = colour && !env.NO_COLOR && env.TERM !== 'dumb';
   return {
-    out: text => stdout.write(text),
+    out: text => {
+      if (!isBroken) stdout.write(text);
+    },
     err: text => stderr.write(text),
     live: stdout.isTTY === true && env.TERM !== 'dumb',
     width: stdout.columns ?? (Number(env.COLUMNS) || 100),

@@ -15,6 +15,7 @@ const causes = {
   challenge: 'answered the challenge',
   redirect: 'followed',
   retry: 'sent again',
+  reconnect: 'sent once more over a fresh connection',
   repeat: 'asked again',
 } as const;
 

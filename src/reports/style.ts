@@ -31,7 +31,11 @@ export type Measure = (text: string) => number;
 /** How many columns a text takes. The package that knows is loaded only where a text is not plain ASCII. */
 export async function createMeasure(texts: Iterable<string>): Promise<Measure> {
   for (const text of texts)
-    if (/[^\u0020-\u007e]/.test(text)) return (await import('./width.ts')).stringWidth;
+    if (/[^\n\u0020-\u007e]/.test(text)) {
+      const { stringWidth } = await import('./width.ts');
+      // Most of what is measured is ASCII all the same.
+      return part => (/^[\u0020-\u007e]*$/.test(part) ? part.length : stringWidth(part));
+    }
   return text => text.length;
 }
 

@@ -63,8 +63,10 @@ export function checksInWords(checks: number, held: number): string {
 export function figuresInWords(tally: Tally): string {
   const took = `${counted(tally.requests, 'request')} in ${durationText(tally.duration)}, ${sizeText(tally.received)} received`;
   const { half, most } = tally;
-  if (half === undefined || most === undefined) return took;
-  return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}`;
+  const again =
+    tally.reconnects === 0 ? '' : `; ${grouped(tally.reconnects)} sent once more over a fresh connection`;
+  if (half === undefined || most === undefined) return took + again;
+  return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}${again}`;
 }
 
 /** How what failed is run again: what stands before its address, and the options that it ran with. */

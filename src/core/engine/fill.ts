@@ -1,11 +1,13 @@
 import type { Scene } from '../language/scene.ts';
 import type { PlannedBody, Sending } from '../plan/plan.ts';
 import { resolvePath, typeOfFile } from '../plan/prepare-body.ts';
+import { passwordsIn } from '../record/passwords.ts';
 import type { Auth } from '../settings/transport.ts';
 import { encodeForm, encodeQuery } from '../template/encode.ts';
 import type { Field } from '../template/fields.ts';
-import { Misfit, render } from '../template/render.ts';
+import { Misfit, misfit, render, valueFor } from '../template/render.ts';
 import type { Template } from '../template/template.ts';
+import { textOf } from '../values/text.ts';
 import type { BodyPart, CookieJar, ExchangedAuth, Header, OutgoingRequest } from './ports.ts';
 
 export interface Filled {
@@ -17,7 +19,10 @@ export interface Filled {
 /** Fills a request with the values of a scene. Throws Misfit, before anything is sent. */
 export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Filled {
   const headers: Header[] = [];
-  for (const { name, value } of step.headers) headers.push([name, render(value, scene)]);
+  for (const { name, value } of step.headers) {
+    if (name.length === 6 && name.toLowerCase() === 'cookie') refuseMoreCookies(value, scene);
+    headers.push([name, render(value, scene)]);
+  }
   const { proxy, timeout, redirects, tls, retry, limits, cookies } = step.transport;
   const { method, credentials } = step;
   // This is made for every request, so without copies.
@@ -45,7 +50,23 @@ export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Fille
   if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, scene);
   if (retry) request.retry = retry;
   if (jar && cookies) request.jar = jar;
-  return { request, secrets: auth.secrets };
+  const addresses = [
+    request.url,
+    request.proxy ?? '',
+    auth.exchanged?.kind === 'oauth2' ? auth.exchanged.fields.get('token-url')! : '',
+  ];
+  return { request, secrets: [...auth.secrets, ...addresses.flatMap(passwordsIn)] };
+}
+
+/** A reference behind the name of a cookie gives its value, and no second one. */
+function refuseMoreCookies({ parts }: Template, scene: Scene): void {
+  for (const [index, part] of parts.entries()) {
+    const before = parts[index - 1];
+    if (typeof part === 'string' || typeof before !== 'string' || !before.includes('=')) continue;
+    const text = textOf(valueFor(part.reference, scene)) ?? '';
+    if (!part.reference.raw && /[;,]/.test(text))
+      misfit(part.reference, scene, 'holds a semicolon or a comma, which would end the cookie');
+  }
 }
 
 type Draft = { -readonly [Key in keyof OutgoingRequest]: OutgoingRequest[Key] } & { headers: Header[] };
@@ -126,6 +147,7 @@ function fillAuth(auth: Auth, scene: Scene): FilledAuth {
     }
     case 'api-key': {
       const [name, value] = [headerText(auth.name, scene), headerText(auth.value, scene)];
+      if (auth.in === 'cookie') refuseInCookie(name, value);
       const place = {
         header: { headers: [[name, value]] as Header[] },
         query: { query: [pairOf(name, value)] },
@@ -141,6 +163,14 @@ function fillAuth(auth: Auth, scene: Scene): FilledAuth {
     default:
       return auth satisfies never;
   }
+}
+
+/** RFC 6265, 4.1.1: what would end the cookie, or begin another. */
+function refuseInCookie(name: string, value: string): void {
+  if (/[\s;,="]/.test(name) || /[\s;,"\\]/.test(value))
+    throw new Misfit(
+      'A value of the authorization holds white space, a quote, a comma or a semicolon, which cannot stand in a cookie.',
+    );
 }
 
 function headerText(template: Template, scene: Scene): string {

@@ -20,6 +20,8 @@ export interface OutgoingRequest {
   readonly body?: readonly BodyPart[];
   /** Names of headers, in lower case, that another origin must not see. */
   readonly credentials: ReadonlySet<string>;
+  /** Whether a text holds a secret, in any form: another origin must not see it. */
+  readonly holdsSecret?: (text: string) => boolean;
   /** What takes exchanges of its own to be authorized. */
   readonly auth?: ExchangedAuth;
   readonly timeout: Timeout;
@@ -99,7 +101,7 @@ export interface Exchange {
   /** Responses before the final one, such as 103. */
   readonly interim?: readonly { readonly status: number; readonly headers: readonly Header[] }[];
   /** Why it took place, where it is not the request itself for the first time. */
-  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'repeat';
+  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'reconnect' | 'repeat';
 }
 
 export interface SentRequest {

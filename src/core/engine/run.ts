@@ -2,7 +2,9 @@ import type { Plan } from '../plan/plan.ts';
 import type { RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
 import { recordVersion } from '../record/outcomes.ts';
+import { passwordsIn } from '../record/passwords.ts';
 import { Tally } from '../record/tally.ts';
+import { textOf } from '../values/text.ts';
 import type { Outside } from '../variables/definition.ts';
 import { Course } from './course.ts';
 import { Pass } from './pass.ts';
@@ -181,13 +183,15 @@ function casesIn({ pages, rows }: Plan): number {
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */
 export function addKnownSecrets({ pages, given, secretNames }: Plan, masker: Masker, outside: Outside): void {
-  if (secretNames.size === 0) return;
-  for (const [name, { value }] of given) if (secretNames.has(name)) masker.addValue(value, 'lasting');
-  const variables = pages
-    .flatMap(page => page.cases)
-    .flatMap(({ near, outer }) => [...near.values(), ...outer.values()]);
-  for (const definition of new Set(variables)) {
-    const { name, references, computed } = definition;
+  for (const [name, { value }] of given) {
+    if (secretNames.has(name)) masker.addValue(value, 'lasting');
+    for (const password of passwordsIn(textOf(value) ?? '')) masker.addValue(password, 'lasting');
+  }
+  // Most cases share what their levels give.
+  const levels = new Set(pages.flatMap(page => page.cases.flatMap(({ near, outer }) => [near, outer])));
+  for (const definition of new Set([...levels].flatMap(level => [...level.values()]))) {
+    const { name, references, computed, literal } = definition;
+    for (const password of passwordsIn(literal ?? '')) masker.addValue(password, 'lasting');
     if (!secretNames.has(name) || references.length > 0 || computed) continue;
     try {
       masker.addValue(definition.resolve({ lookup: () => undefined }, outside).value, 'lasting');

@@ -17,6 +17,8 @@ export class PassScope {
   readonly #pages = new Map<string, PageScope>();
   readonly #given: RowEntries;
   /** What was computed, and of what: once a pass, as long as what it is made of is the same. */
+  /** What was looked up on the way to one variable. */
+  #resolving: Map<VariableDefinition, Entry> | undefined;
   readonly #computed = new Map<VariableDefinition, { inputs: (Value | undefined)[]; entry: Entry }[]>();
 
   constructor(
@@ -56,8 +58,27 @@ export class PassScope {
 
   resolve(definition: VariableDefinition | undefined, scene: Scene): Entry | undefined {
     if (!definition) return undefined;
+    // Variables that refer to each other are looked up once, however often they do.
+    const open = this.#resolving;
+    const resolved = open?.get(definition);
+    if (resolved) return resolved;
+    this.#resolving ??= new Map();
+    try {
+      const entry = definition.computed ? this.#compute(definition, scene) : this.#fill(definition, scene);
+      this.#resolving.set(definition, entry);
+      return entry;
+    } finally {
+      if (!open) this.#resolving = undefined;
+    }
+  }
+
+  /** A text that refers to a secret holds it; what is passed over here is found by what it holds. */
+  #fill(definition: VariableDefinition, scene: Scene): Entry {
+    return { ...definition.resolve(scene, this.outside), secret: this.isSecret(definition.name) };
+  }
+
+  #compute(definition: VariableDefinition, scene: Scene): Entry {
     const secret = this.isSecret(definition.name);
-    if (!definition.computed) return { ...definition.resolve(scene, this.outside), secret };
     // A page may override what it refers to.
     const inputs = definition.references.map(({ name }) => scene.lookup(name)?.value);
     const known = this.#computed.get(definition) ?? [];

@@ -144,12 +144,13 @@ export class StepRunner {
   async #send(step: Sending, { request, secrets }: Filled): Promise<boolean> {
     const { ports, masker } = this.context;
     for (const secret of secrets) masker.addValue(secret, 'passing');
+    const guarded = { ...request, holdsSecret: (text: string) => masker.text(text) !== text };
     this.#tell();
     const times = step.repeat && this.#timesOf(step.repeat);
     const begin = ports.elapsed();
-    let fault = await this.#exchange(step, request);
+    let fault = await this.#exchange(step, guarded);
     if (step.repeat)
-      fault = await this.#repeat(step, step.repeat.until, request, { ...times!, begin }, fault);
+      fault = await this.#repeat(step, step.repeat.until, guarded, { ...times!, begin }, fault);
     if (fault)
       return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
     this.#status ??= this.#scene.response!.received.status;

@@ -14,6 +14,7 @@ import {
   Timestamp,
   type Value,
 } from '../values/value.ts';
+import { longestText, tooLong, weighed } from '../values/weight.ts';
 import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
 import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
 import { compileReference, descend, type Evaluate } from './compile-reference.ts';
@@ -89,6 +90,7 @@ function compileText({ parts }: TextLiteral): Evaluate {
           `{${piece.reference.name}} is ${kindInWords(kindOf(value))}, which cannot stand in a text`,
         );
       result += text;
+      if (result.length > longestText) return new Missing(`the text is too long: ${tooLong}`);
     }
     return result;
   };
@@ -102,7 +104,7 @@ function compileList(items: Evaluate[]): Evaluate {
       if (value instanceof Missing) return value;
       list.push(value);
     }
-    return list;
+    return weighed(list);
   };
 }
 
@@ -115,7 +117,7 @@ function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate
       if (value instanceof Missing) return value;
       entries.push([name as string, value]);
     }
-    return Object.fromEntries(entries);
+    return weighed(Object.fromEntries(entries));
   };
 }
 

@@ -22,20 +22,46 @@ export interface Fence {
   readonly infoRange: Range;
   /** Whether the closing marks are there. */
   readonly closed: boolean;
+  /** Whether it stands in no list and no quote, so that all below belongs to it where it is not closed. */
+  readonly isOutermost: boolean;
+}
+
+/** A line from which on the page does not mean what it seems to. */
+export interface Swallowed {
+  readonly why: 'deep' | 'open' | 'joined';
+  readonly range: Range;
 }
 
 export interface Blocks {
   readonly frontMatter?: Excerpt;
   readonly blocks: readonly (Heading | Fence)[];
+  readonly swallowed: readonly Swallowed[];
 }
 
 let markdown: MarkdownIt | undefined;
+
+/** How many lists and quotes may stand in each other, each of which counts twice. */
+const deepest = 200;
+
+interface Environment {
+  /** The line, from 0, at which it is nested too deeply. */
+  tooDeep?: number;
+}
 
 /** Running text is not looked into: only the blocks of a page matter. */
 function parser(): MarkdownIt {
   if (!markdown) {
     markdown = new MarkdownIt('commonmark');
     markdown.core.ruler.disable('inline');
+    markdown.set({ maxNesting: Number.POSITIVE_INFINITY } as object);
+    const { block } = markdown;
+    const tokenize = block.tokenize.bind(block);
+    // The package would pass over all that stands below, and say nothing.
+    block.tokenize = (state, startLine, endLine) => {
+      if (state.level < deepest) return tokenize(state, startLine, endLine);
+      (state.env as Environment).tooDeep ??= startLine;
+      state.line = endLine;
+    };
   }
   return markdown;
 }
@@ -46,8 +72,13 @@ export function readBlocks(source: Source): Blocks {
   const hasFront = front?.index === 0;
   // The front matter gives way to as many empty lines, so that every line keeps its number.
   const body = hasFront ? front[0].replace(/[^\n]/g, '') + source.text.slice(front[0].length) : source.text;
-  const tokens = parser().parse(body, {});
+  const environment: Environment = {};
+  const tokens = parser().parse(body, environment);
   const blocks: (Heading | Fence)[] = [];
+  const swallowed: Swallowed[] = [];
+  const swallow = (why: Swallowed['why'], line: number) =>
+    swallowed.push({ why, range: wholeLine(source, line + 1) });
+  if (environment.tooDeep !== undefined) swallow('deep', environment.tooDeep);
   for (const [index, token] of tokens.entries()) {
     if (token.type === 'heading_open') {
       const line = token.map![0] + 1;
@@ -60,13 +91,38 @@ export function readBlocks(source: Source): Blocks {
         line,
       });
     } else if (token.type === 'fence') blocks.push(readFence(source, token));
+    else if (token.type === 'html_block') {
+      const why = whySwallowed(token.content);
+      if (why) swallow(why, token.map![0]);
+    }
   }
-  return { ...(hasFront && { frontMatter: new Excerpt(source, front[1]!, 2) }), blocks };
+  return { ...(hasFront && { frontMatter: new Excerpt(source, front[1]!, 2) }), blocks, swallowed };
+}
+
+/** HTML that goes on until it is closed (CommonMark, 4.6, kinds 1 to 5), and what closes it. */
+const closing: readonly [begin: RegExp, end: RegExp][] = [
+  [/^ {0,3}<(?:script|pre|style|textarea)(?:\s|>|$)/i, /<\/(?:script|pre|style|textarea)>/i],
+  [/^ {0,3}<!--/, /-->/],
+  [/^ {0,3}<\?/, /\?>/],
+  [/^ {0,3}<!\[CDATA\[/, /\]\]>/],
+  [/^ {0,3}<![A-Za-z]/, />/],
+];
+/** A line that would begin a case, or do something, if it were no part of HTML. */
+const active =
+  /^ {0,3}(?:#{1,6}\s|(?:`{3,}|~{3,})\s*(?:http|mervok|\w+ (?:body|settings|variables|query|rows|schema|step))\b)/m;
+
+/** Whether HTML takes in what stands below it, because it is not closed, or because no empty line parts them. */
+function whySwallowed(html: string): 'open' | 'joined' | undefined {
+  const lines = html.slice(html.indexOf('\n') + 1);
+  if (!html.includes('\n') || !active.test(lines)) return undefined;
+  const kind = closing.find(([begin]) => begin.test(html));
+  if (!kind) return 'joined';
+  return kind[1].test(html) ? undefined : 'open';
 }
 
 function readFence(
   source: Source,
-  token: { map: [number, number] | null; info: string; content: string; markup: string },
+  token: { map: [number, number] | null; info: string; content: string; markup: string; level: number },
 ): Fence {
   const [first, end] = token.map!;
   const opening = wholeLine(source, first + 1);
@@ -83,6 +139,7 @@ function readFence(
     range: opening,
     lines: { from: first + 1, to: end + 1 },
     infoRange: { start: marks, end: opening.end },
+    isOutermost: token.level === 0,
     closed: end - first > contentLines + 1 && lastLine.startsWith(token.markup),
   };
 }

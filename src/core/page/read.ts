@@ -3,15 +3,16 @@ import { parseStatements } from '../language/parser.ts';
 import { type Code, type Finding, finding } from '../text/finding.ts';
 import type { Excerpt, Range, Source } from '../text/source.ts';
 import { type FenceUse, useOfFence } from './fence.ts';
-import { type Fence, type Heading, readBlocks } from './markdown.ts';
+import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown.ts';
 import { isExampleResponse, readRequest } from './message.ts';
 import type { Lines, Page, PageCase, PageStep, RequestStep, StepStatement } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
 export function readPage(source: Source): Page {
-  const { frontMatter, blocks } = readBlocks(source);
+  const { frontMatter, blocks, swallowed } = readBlocks(source);
   const reader = new PageReader(source);
+  for (const each of swallowed) reader.swallowed(each);
   for (const block of blocks) {
     if (block.kind === 'heading') reader.heading(block);
     else reader.fence(block);
@@ -38,6 +39,18 @@ type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
 type Named = Extract<FenceUse, { use: 'schema' | 'rows' }>;
 type Attached = Extract<FenceUse, { use: 'body' | 'variables' | 'query' }>;
 
+const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message: string, remedy: string] } = {
+  deep: [
+    'Lists and quotes are nested too deeply here, so nothing below can be read.',
+    'Take some of the levels away.',
+  ],
+  open: ['This HTML is not closed, so all below is a part of it.', 'Close it, as with --> or </pre>.'],
+  joined: [
+    'The heading or fence right below this HTML is a part of it.',
+    'Leave an empty line between them.',
+  ],
+};
+
 class PageReader {
   readonly #cases: Draft[] = [];
   readonly #findings: Finding[] = [];
@@ -57,6 +70,7 @@ class PageReader {
 
   fence(fence: Fence): void {
     const use = useOfFence(fence.info);
+    if (use.use === 'prose' && fence.isOutermost) this.#requireClosed(fence);
     if (use.use === 'prose') return;
     if (use.use === 'slip') {
       this.#add(
@@ -67,13 +81,7 @@ class PageReader {
       );
       return;
     }
-    if (!fence.closed)
-      this.#add(
-        'fence-open',
-        fence.range,
-        'This fence is not closed.',
-        'Close it with a line of the same marks.',
-      );
+    this.#requireClosed(fence);
     if (use.use === 'schema' || use.use === 'rows') {
       this.#named(use, fence);
       this.#open?.fences.push(fence.lines);
@@ -89,6 +97,17 @@ class PageReader {
     else if (use.use === 'later') this.#later(use.form, fence);
     else this.#attach(draft, use, fence);
     if (this.#findings.length > before) draft.broken = true;
+  }
+
+  /** What a reader of Markdown makes of a line changes what stands below it. */
+  swallowed({ why, range }: Swallowed): void {
+    const [message, remedy] = swallowedInWords[why];
+    this.#add('markup-open', range, message, remedy);
+  }
+
+  #requireClosed({ closed, range }: Fence): void {
+    if (!closed)
+      this.#add('fence-open', range, 'This fence is not closed.', 'Close it with a line of the same marks.');
   }
 
   finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings'> & { firstHeading: string | undefined } {

@@ -21,8 +21,14 @@ export function gatherUnknownNames(findings: readonly Finding[]): Finding[] {
     sortFindings(findings.filter(isUnknown)),
     findings.filter(each => !isUnknown(each)),
   ];
-  const gathered = [...new Set(unknown.map(each => each.message))].map(message => {
-    const [first, ...more] = unknown.filter(each => each.message === message) as [Finding, ...Finding[]];
+  const byMessage = new Map<string, Finding[]>();
+  for (const each of unknown) {
+    const alike = byMessage.get(each.message);
+    if (alike) alike.push(each);
+    else byMessage.set(each.message, [each]);
+  }
+  const gathered = [...byMessage].map(([message, alike]) => {
+    const [first, ...more] = alike as [Finding, ...Finding[]];
     if (more.length === 0) return first;
     const places = more.length === 1 ? 'one more place' : `${more.length} more places`;
     return { ...first, message: `${message} It is used in ${places}.` };

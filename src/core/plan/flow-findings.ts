@@ -42,7 +42,7 @@ function unbound(use: Use, user: CollectionCase, flow: Flow): Finding {
 
 /** Where the page makes the name further down. */
 function later({ name, source, range }: Use, user: CollectionCase, flow: Flow): Finding | undefined {
-  const maker = user.page.cases.find(each => productNamed(each, name, flow));
+  const maker = flow.makerOn(user.page, name);
   if (!maker) return undefined;
   const product = productNamed(maker, name, flow)!;
   const line = maker.page.page.source.position(product.range.start).line;
@@ -70,7 +70,7 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
     source,
     range,
     `'${name}' has no value anywhere.`,
-    didYouMean(name, knownNames(user, flow)) ??
+    nearName(name, user, flow) ??
       columnsInWords(user, flow) ??
       'Keep it in an earlier case, define it among variables, or give it with --set.',
   );
@@ -83,6 +83,25 @@ function columnsInWords(user: CollectionCase, { tables, passColumns }: Flow): st
     tables.ofPage.get(user.page) ??
     (passColumns.length > 0 ? { name: '--rows', columns: passColumns } : undefined);
   return table && `The columns of ${table.name} are ${inWords(table.columns)}.`;
+}
+
+/** So much is compared for all names that nothing gives: characters of one, times those of all others. */
+const mostCompared = 20_000_000;
+
+/** What was found for the unknown names of a collection, and what it has cost. */
+const suggestions = new WeakMap<Flow, { cost: number; known: Map<string, string | undefined> }>();
+
+function nearName(name: string, user: CollectionCase, flow: Flow): string | undefined {
+  const found = suggestions.get(flow) ?? { cost: 0, known: new Map<string, string | undefined>() };
+  suggestions.set(flow, found);
+  const key = `${user.page.page.source.file} ${name}`;
+  if (found.known.has(key)) return found.known.get(key);
+  if (found.cost > mostCompared) return undefined;
+  const names = new Set(knownNames(user, flow));
+  found.cost += names.size * (name.length + 20) * 4;
+  const meant = didYouMean(name, names);
+  found.known.set(key, meant);
+  return meant;
 }
 
 function knownNames(user: CollectionCase, flow: Flow): string[] {

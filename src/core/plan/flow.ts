@@ -94,6 +94,12 @@ export class Flow {
     ].flat();
   }
 
+  /** The first case of a page that makes a name. */
+  makerOn(page: CollectionPage, name: string): CollectionCase | undefined {
+    const [first] = this.#makers.get(page)?.get(name) ?? [];
+    return first === undefined ? undefined : page.cases[first];
+  }
+
   /** The cases of other pages that keep a name. */
   keepersElsewhere(name: string, user: CollectionCase): CollectionCase[] {
     return [...(this.#keepers.get(name) ?? [])].flatMap(([page, cases]) => (page === user.page ? [] : cases));
@@ -171,14 +177,22 @@ export class Flow {
     let uses = this.#boundUses.get(user);
     if (!uses) {
       const bound: BoundUse[] = [];
-      for (const use of this.namesOf(user).uses) this.#bind(use, user, [], bound);
+      const seen = new Map<number, Set<VariableDefinition>>();
+      for (const use of this.namesOf(user).uses) this.#bind(use, user, [], seen, bound);
       uses = bound;
       this.#boundUses.set(user, uses);
     }
     return uses;
   }
 
-  #bind(use: Use, user: CollectionCase, trail: readonly VariableDefinition[], into: BoundUse[]): void {
+  /** @param seen whose references have been followed already, by the step that uses them */
+  #bind(
+    use: Use,
+    user: CollectionCase,
+    trail: readonly VariableDefinition[],
+    seen: Map<number, Set<VariableDefinition>>,
+    into: BoundUse[],
+  ): void {
     const binding = this.bind(use, user);
     if (binding?.from !== 'variable') {
       into.push({ use, binding });
@@ -190,9 +204,14 @@ export class Flow {
       return;
     }
     into.push({ use, binding });
+    if (definition.references.length === 0) return;
+    const ofStep = seen.get(use.step) ?? new Set();
+    seen.set(use.step, ofStep);
+    if (ofStep.has(definition)) return;
+    ofStep.add(definition);
     for (const { name, range } of definition.references) {
       const inner = { name, range, source: definition.source, step: use.step };
-      this.#bind(inner, user, [...trail, definition], into);
+      this.#bind(inner, user, [...trail, definition], seen, into);
     }
   }
 

@@ -1,8 +1,7 @@
 import type { RequestStep } from '../page/page.ts';
 import type { Effective } from '../settings/merge.ts';
 import { parseFields } from '../template/fields.ts';
-import { render } from '../template/render.ts';
-import { renderTarget } from '../template/target.ts';
+import { renderBase, renderTarget } from '../template/target.ts';
 import { parseTemplateText, referencesOf, type Template } from '../template/template.ts';
 import { Mistake } from '../text/finding.ts';
 import type { Source } from '../text/source.ts';
@@ -41,7 +40,8 @@ export function prepareRequest(
     place: placeOf(source, step.range),
     method: step.method,
     url: scene =>
-      (relative ? render(base!.template, scene).replace(/\/$/, '') : '') + renderTarget(step.target, scene),
+      (relative ? renderBase(base!.template, scene).replace(/\/$/, '') : '') +
+      renderTarget(step.target, scene),
     query: queryOf(step, effective, add),
     headers,
     credentials:

@@ -113,7 +113,7 @@ export const eventSchema = z.discriminatedUnion('type', [
       }),
     ),
     /** Why it took place, where it is not the request of the case for the first time. */
-    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'repeat'])),
+    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'reconnect', 'repeat'])),
     connection: z.optional(
       z.strictObject({
         protocol: z.string(),
@@ -186,6 +186,8 @@ export const eventSchema = z.discriminatedUnion('type', [
       checks: z.int(),
       held: z.int(),
       requests: z.int(),
+      /** Of them, those that were sent once more, over a fresh connection. */
+      reconnects: z.optional(z.int()),
       /** Bytes. */
       received: z.int(),
       /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */

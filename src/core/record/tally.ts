@@ -14,6 +14,8 @@ export class Tally {
     skipped: 0,
   };
   requests = 0;
+  /** Of them, those that were sent once more over a fresh connection. */
+  reconnects = 0;
   checks = 0;
   held = 0;
   /** Bytes received. */
@@ -34,9 +36,9 @@ export class Tally {
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
   static at({ totals, time, stopped, bounds = [] }: EventOf<'end'>): Tally {
-    const { cases, checks, held, requests, received } = totals;
+    const { cases, checks, held, requests, received, reconnects = 0 } = totals;
     const tally = new Tally();
-    Object.assign(tally, { checks, held, requests, received, duration: time, stopped, bounds });
+    Object.assign(tally, { checks, held, requests, reconnects, received, duration: time, stopped, bounds });
     Object.assign(tally.cases, cases);
     tally.#told = totals;
     return tally;
@@ -53,6 +55,7 @@ export class Tally {
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
+        if (event.cause === 'reconnect') this.reconnects++;
         this.received += event.received;
         if (event.response) this.#times.add(event.times.total);
         break;
@@ -82,6 +85,7 @@ export class Tally {
       checks,
       held,
       requests,
+      ...(this.reconnects > 0 && { reconnects: this.reconnects }),
       received,
       ...(half !== undefined && most !== undefined && { half, most }),
       ...(causes !== undefined && { causes }),

@@ -43,7 +43,11 @@ class LevelReader extends YamlReader {
   ) {
     super(libraries, excerpt);
     this.#variableReader = new VariableReader(libraries, excerpt);
-    this.#document = libraries.parseDocument(excerpt.text, { prettyErrors: false, uniqueKeys: true });
+    this.#document = libraries.parseDocument(excerpt.text, {
+      prettyErrors: false,
+      // The package compares each key with every other; a set does it in one go.
+      uniqueKeys: false,
+    });
   }
 
   read(): Level {
@@ -57,6 +61,7 @@ class LevelReader extends YamlReader {
         this.#braceRemedy(error.pos[0]),
       );
     }
+    this.#refuseTwice(this.#document.contents);
     const root = this.#document.contents;
     if (this.findings.length > 0 || root === null) return empty;
     if (!this.libraries.isMap(root)) {
@@ -69,6 +74,25 @@ class LevelReader extends YamlReader {
       return empty;
     }
     return this.#check() ? this.#level(root) : empty;
+  }
+
+  /** A key that stands twice in one map. */
+  #refuseTwice(node: unknown): void {
+    const { isMap, isScalar, isSeq } = this.libraries;
+    if (isSeq(node)) for (const item of node.items) this.#refuseTwice(item);
+    if (!isMap(node)) return;
+    const keys = new Set<unknown>();
+    for (const { key, value } of node.items) {
+      const name = isScalar(key) ? key.value : key;
+      if (keys.has(name))
+        this.add(
+          'yaml-form',
+          rangeOf(key as Node, this.excerpt),
+          'This is no YAML: Map keys must be unique.',
+        );
+      keys.add(name);
+      this.#refuseTwice(value);
+    }
   }
 
   /** A text that begins with a reference is the slip that YAML explains worst. */

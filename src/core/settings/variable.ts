@@ -12,6 +12,7 @@ import { didYouMean } from '../text/nearest.ts';
 import { Excerpt } from '../text/source.ts';
 import { textOf } from '../values/text.ts';
 import { Missing, Plain, type Value } from '../values/value.ts';
+import { longestText, tooLong, weighed } from '../values/weight.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import { variableForms } from './keys.ts';
 import { type Libraries, rangeOf } from './yaml-reader.ts';
@@ -25,6 +26,11 @@ interface Part {
   /** Its text, where it refers to nothing. */
   readonly literal?: string;
   evaluate(scene: Pick<Scene, 'lookup'>): Value;
+}
+
+function orMisfit(value: Value | Missing): Value {
+  if (value instanceof Missing) throw new Misfit(`A variable is too large: ${value.reason}.`);
+  return value;
 }
 
 /** Reads the variables of one level. */
@@ -154,7 +160,7 @@ export class VariableReader {
       const items = node.items.map(item => this.#readPart(item as Node));
       return {
         references: items.flatMap(item => item.references),
-        evaluate: scene => items.map(item => item.evaluate(scene)),
+        evaluate: scene => orMisfit(weighed(items.map(item => item.evaluate(scene)))),
       };
     }
     if (this.libraries.isMap(node)) {
@@ -165,7 +171,9 @@ export class VariableReader {
       return {
         references: members.flatMap(member => member.part.references),
         evaluate: scene =>
-          Object.fromEntries(members.map(member => [member.name, member.part.evaluate(scene)])),
+          orMisfit(
+            weighed(Object.fromEntries(members.map(member => [member.name, member.part.evaluate(scene)]))),
+          ),
       };
     }
     return this.#readScalar(node);
@@ -191,14 +199,16 @@ export class VariableReader {
     return {
       references,
       evaluate: scene => {
-        const filled = template.parts
-          .map(part => {
-            if (typeof part === 'string') return part;
-            const inner = textOf(valueFor(part.reference, scene as Scene));
-            if (inner === undefined) throw new Misfit(`{${part.reference.name}} cannot stand in a text.`);
-            return inner;
-          })
-          .join('');
+        let filled = '';
+        for (const part of template.parts) {
+          const inner = typeof part === 'string' ? part : textOf(valueFor(part.reference, scene as Scene));
+          if (inner === undefined)
+            throw new Misfit(
+              `{${(part as { reference: Reference }).reference.name}} cannot stand in a text.`,
+            );
+          filled += inner;
+          if (filled.length > longestText) throw new Misfit(`A variable is too long: ${tooLong}.`);
+        }
         return plain ? new Plain(filled) : filled;
       },
     };

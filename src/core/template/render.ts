@@ -3,6 +3,7 @@ import type { Scene } from '../language/scene.ts';
 import { writeJson } from '../values/json.ts';
 import { textOf } from '../values/text.ts';
 import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import { longestText, tooLong } from '../values/weight.ts';
 import { encodeForm } from './encode.ts';
 import { type Reference, referenceText } from './reference.ts';
 import type { Place, Template } from './template.ts';
@@ -30,8 +31,11 @@ export function misfit(reference: Reference, scene: Scene, what: string): never 
 /** Fills a template; every value is escaped for its place. Throws Misfit. */
 export function render({ parts }: Template, scene: Scene): string {
   let result = '';
-  for (const part of parts)
+  for (const part of parts) {
     result += typeof part === 'string' ? part : renderReference(part.reference, part.place, scene);
+    if (result.length > longestText && typeof part !== 'string')
+      misfit(part.reference, scene, `makes what is to be sent too long: ${tooLong}`);
+  }
   return result;
 }
 

@@ -5,6 +5,7 @@ import { textOf } from '../values/text.ts';
 import { isObject, kindInWords, kindOf, type Value } from '../values/value.ts';
 import { dotted, type Reference } from './reference.ts';
 import { misfit, valueFor } from './render.ts';
+import type { Template } from './template.ts';
 
 // URI templates, RFC 6570, all four levels.
 
@@ -133,7 +134,72 @@ export function referencesOfTarget({ parts }: TargetTemplate): Reference[] {
 /** Fills a target. Throws Misfit. */
 export function renderTarget({ parts }: TargetTemplate, scene: Scene): string {
   let result = '';
-  for (const part of parts) result += typeof part === 'string' ? part : expand(part, scene);
+  const filled: Filled[] = [];
+  for (const part of parts) {
+    if (typeof part === 'string') {
+      result += part;
+      continue;
+    }
+    const start = result.length;
+    result += expand(part, scene);
+    if (part.inPath && !part.asIs)
+      filled.push({ start, end: result.length, reference: part.variables[0]!.reference });
+  }
+  if (filled.length > 0) refuseDots(result, filled, scene);
+  return result;
+}
+
+/** What a reference came to, as a stretch of an address. */
+interface Filled {
+  readonly start: number;
+  readonly end: number;
+  readonly reference: Reference;
+}
+
+/** A segment of a path that a value makes `.` or `..` would lead elsewhere (RFC 3986, 5.2.4). */
+function refuseDots(address: string, filled: readonly Filled[], scene: Scene): void {
+  for (const { start, end, reference } of filled) {
+    const from = address.lastIndexOf('/', start - 1) + 1;
+    const stop = address.slice(end).search(/[/?#]/);
+    const to = stop < 0 ? address.length : end + stop;
+    const path = address.slice(from, to).replace(/[?#].*$/, '');
+    if (path.split(/[/\\]|%5c/i).some(segment => /^(?:\.|%2e){1,2}$/i.test(segment)))
+      misfit(reference, scene, "makes a part of the path '.' or '..', which would lead to another path");
+  }
+}
+
+/**
+ * Fills what stands before targets: a value at its beginning is inserted as it is, one in the authority must not end it,
+ * and behind it values are encoded as in a target. Throws Misfit.
+ */
+export function renderBase({ parts }: Template, scene: Scene): string {
+  let result = '';
+  const filled: Filled[] = [];
+  for (const part of parts) {
+    if (typeof part === 'string') {
+      result += part;
+      continue;
+    }
+    const { reference } = part;
+    const value = valueFor(reference, scene);
+    const text = textOf(value);
+    if (text === undefined)
+      misfit(reference, scene, `is ${kindInWords(kindOf(value))}, which cannot stand in an address`);
+    const start = result.length;
+    if (result === '' || reference.raw) result += text;
+    else if (!/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*[/?#]/i.test(result)) {
+      if (/[/?#@\\\s]/.test(text))
+        misfit(reference, scene, 'holds what ends the host of an address; {+name} inserts it as it is');
+      result += text;
+    } else {
+      const inQuery = result.includes('?');
+      if (text === '' && !inQuery)
+        misfit(reference, scene, 'is empty, which would make another path of this one');
+      result += encodeValue(text, false);
+      if (!inQuery) filled.push({ start, end: result.length, reference });
+    }
+  }
+  if (filled.length > 0) refuseDots(result, filled, scene);
   return result;
 }
 

@@ -7,6 +7,7 @@ export const codes = {
   // pages
   'fence-slip': 'error',
   'fence-open': 'error',
+  'markup-open': 'error',
   'body-stray': 'error',
   'request-line': 'error',
   'header-line': 'error',

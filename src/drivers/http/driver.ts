@@ -7,7 +7,7 @@ import { DigestAnswers } from './digest-answers.ts';
 import { loadClient } from './load.ts';
 import { secretsOf, Tokens } from './oauth.ts';
 import type { FilePlaces } from './outgoing.ts';
-import { redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
+import { bodyStaysHere, redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
 import { isIdempotent, waitBeforeRetry } from './retry.ts';
 import { type OneExchange, type SavableRequest, Sender, unsendable } from './sender.ts';
 
@@ -95,7 +95,17 @@ class Delivery {
         this.#trail.push({ ...rest, fault: tooManyRedirects(this.request, response!.url) });
         return;
       }
-      current = redirected(current, last.response!.status, target);
+      const { status } = last.response!;
+      const refused = bodyStaysHere(current, status, target);
+      if (refused) {
+        const { body: _kept, ...bodiless } = current;
+        this.#trail.push({
+          ...unsendable({ ...bodiless, url: target, headers: [] }, refused),
+          cause: 'redirect',
+        });
+        return;
+      }
+      current = redirected(current, status, target);
       cause = 'redirect';
     }
   }
@@ -146,7 +156,7 @@ class Delivery {
       const { fault } = exchange;
       this.#tell(exchange, cause);
       exchange = await sender.exchange(ready, this.signal);
-      reason = 'retry';
+      reason = 'reconnect';
       // What went wrong first counts; else it would hang on who noticed the end of the connection earlier.
       if (exchange.fault && exchange.fault.kind !== 'interrupted') exchange = { ...exchange, fault: fault! };
     }

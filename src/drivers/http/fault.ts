@@ -1,6 +1,6 @@
 import type { Fault, FaultKind } from '../../core/engine/ports.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
-import { TunnelError } from './pool.ts';
+import { ProxyUnreachable, TunnelError } from './pool.ts';
 import type { BodyMistake } from './receive.ts';
 
 const kindsByCode = new Map<string, FaultKind>([
@@ -29,7 +29,10 @@ export function faultOf(
   origin: string,
   /** The largest head of a response, in bytes. */
   head: number,
+  /** Where the connection goes to a proxy. */
+  via?: string,
 ): Fault {
+  if (error instanceof ProxyUnreachable) return faultOf(error.reason, origin, head, error.proxy);
   if (error instanceof TunnelError)
     return {
       kind: 'refused',
@@ -46,6 +49,16 @@ export function faultOf(
       kind: 'unsendable',
       message: `The request cannot be sent: ${error.message.replace(/^(?:invalid|Request body length)/, text => text.toLowerCase()).replace(/\.$/, '')}.${code === 'UND_ERR_REQ_CONTENT_LENGTH_MISMATCH' ? ' Content-Length is set where it is left out.' : ''}`,
     };
+  if (code === 'EMFILE' || code === 'ENFILE')
+    return {
+      kind: 'unsendable',
+      message: `No connection to ${origin} could be opened: this machine lets the program open no more files and connections (${code}). Fewer users need fewer; 'ulimit -n' tells and sets the limit.`,
+    };
+  if (/statusCode >= 100|invalid status/i.test(error.message))
+    return {
+      kind: 'protocol',
+      message: `What ${origin} sent is no valid HTTP: the number of its status is not one from 100 to 599.`,
+    };
   const kind =
     kindsByCode.get(code) ??
     (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code) ? 'tls' : 'protocol');
@@ -61,12 +74,15 @@ export function faultOf(
     case 'refused':
       return {
         kind,
-        message: `No connection to ${origin}: ${code === 'ECONNREFUSED' ? 'it is refused' : detail}. Is the server running, and is the port right?`,
+        message:
+          via === undefined
+            ? `No connection to ${origin}: ${code === 'ECONNREFUSED' ? 'it is refused' : detail}. Is the server running, and is the port right?`
+            : `No connection to the proxy ${via}, which leads to ${origin}: ${code === 'ECONNREFUSED' ? 'it is refused' : detail}. Does the setting 'proxy' name the right one, and is it running?`,
       };
     case 'name':
       return {
         kind,
-        message: `The host of ${origin} is not found: ${code}. Is its name right, and does this machine reach a name server?`,
+        message: `The host of ${via === undefined ? origin : `the proxy ${via}`} is not found: ${code}. Is its name right, and does this machine reach a name server?`,
       };
     case 'timeout':
       return { kind, message: `No connection to ${origin}: nothing answers.` };
@@ -94,6 +110,14 @@ function tlsReason(code: string, detail: string): string {
   if (/ALERT_(?:CERTIFICATE_REQUIRED|BAD_CERTIFICATE|HANDSHAKE_FAILURE|UNKNOWN_CA)/.test(code))
     return `it refuses (${detail}). If it wants a client certificate, the setting 'tls' names one: { cert: FILE, key: FILE }.`;
   return `${detail} (${code}). Is its certificate valid and its authority known?`;
+}
+
+/** Interim responses (1xx) that never end. */
+export function interimFault(origin: string, count: number, head: number): Fault {
+  return {
+    kind: 'limit',
+    message: `${origin} answered with ${count} interim responses and no final one; together they may be 100, and ${limitText(head)}. The limit is the setting 'limits'.`,
+  };
 }
 
 /** A body that was not accepted. */

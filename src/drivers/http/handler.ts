@@ -3,7 +3,7 @@ import { toMicrosecond } from '../../core/engine/time.ts';
 import type { ReceivedResponse } from '../../core/language/response.ts';
 import type { Limits, Timeout } from '../../core/settings/transport.ts';
 import { elapsed } from '../clock.ts';
-import { bodyFault, faultOf, type Phase, timeoutFault } from './fault.ts';
+import { bodyFault, faultOf, interimFault, type Phase, timeoutFault } from './fault.ts';
 import type { PooledConnection } from './pool.ts';
 import {
   BodyMistake,
@@ -27,6 +27,8 @@ export interface ExchangeOptions {
 type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 
 const defaultLimit = 30_000;
+/** So many interim responses may come before the final one. */
+const mostInterim = 100;
 
 /** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler implements Watched {
@@ -101,6 +103,9 @@ export class ExchangeHandler implements Watched {
     if (status < 200) {
       this.#interim ??= [];
       this.#interim.push({ status, headers });
+      // They come before any head, so what a head may take is what they may take together.
+      if (this.#interim.length > mostInterim || this.#received > this.options.limits.head)
+        this.fail(interimFault(this.origin, this.#interim.length, this.options.limits.head));
       return true;
     }
     this.#answered = elapsed();
@@ -154,7 +159,7 @@ export class ExchangeHandler implements Watched {
   }
 
   onError(error: Error): void {
-    this.fail(faultOf(error, this.origin, this.options.limits.head));
+    this.fail(faultOf(error, this.origin, this.options.limits.head, this.connection.passedOnBy?.origin));
   }
 
   fail(fault: Fault): void {

@@ -52,6 +52,16 @@ export class TunnelError extends Error {
   }
 }
 
+/** A proxy that no connection could be opened to. */
+export class ProxyUnreachable extends Error {
+  constructor(
+    readonly proxy: string,
+    readonly reason: Error,
+  ) {
+    super(reason.message);
+  }
+}
+
 /**
  * Connections that are kept open. Each carries one exchange at a time; a new one is opened only when all others of its
  * kind are taken.
@@ -175,7 +185,7 @@ export class Pool {
         onHeaders: () => true,
         onData: () => true,
         onComplete: () => undefined,
-        onError: error => done(error, null),
+        onError: error => done(new ProxyUnreachable(proxy.origin, error), null),
         onUpgrade: (status, _headers, socket) => {
           if (status !== 200) {
             socket.destroy();

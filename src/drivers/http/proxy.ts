@@ -16,11 +16,21 @@ export function readProxy(text: string): ProxyServer {
       `'${text.replace(/\/\/[^/@]*@/, '//')}' is no proxy that can be used; it begins with http:// or https://.`,
     );
   const { username, password } = url;
-  const account = `${decodeURIComponent(username)}:${decodeURIComponent(password)}`;
+  const account = `${decoded(username)}:${decoded(password)}`;
   return {
     origin: url.origin,
     ...(username !== '' && { authorization: `Basic ${Buffer.from(account).toString('base64')}` }),
   };
+}
+
+/** A percent sign that begins no code stands for itself. */
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text.replace(/%(?![0-9a-fA-F]{2})/g, '%25'));
+  } catch {
+    // Bytes that are no UTF-8.
+    return text;
+  }
 }
 
 /** The proxy that the process environment names for an origin, by the usual variables in capital or small letters. */

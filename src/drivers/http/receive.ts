@@ -33,6 +33,8 @@ export class BodyMistake extends Error {
 }
 
 const nothing = Buffer.alloc(0);
+const blockSize = 64 * 1024;
+const smallPiece = 4 * 1024;
 
 /** The codings of a body, those that were put on last first; nothing where one of them is not known. */
 export function codingsOf(contentEncoding: string | undefined): string[] {
@@ -55,6 +57,9 @@ function isKnown(coding: string): boolean {
 export class MemoryReceiver implements BodyReceiver {
   #chunks: Buffer[] = [];
   #size = 0;
+  /** Small pieces are gathered here; each of them would keep alive all that it was read with. */
+  #block: Buffer | undefined;
+  #filled = 0;
 
   constructor(
     readonly codings: readonly string[],
@@ -65,11 +70,28 @@ export class MemoryReceiver implements BodyReceiver {
   write(chunk: Buffer): boolean {
     this.#size += chunk.length;
     if (this.#size > this.limit) throw tooLarge();
-    this.#chunks.push(chunk);
+    if (this.#chunks.length > 0 && chunk.length < smallPiece) this.#gather(chunk);
+    else {
+      this.#closeBlock();
+      this.#chunks.push(chunk);
+    }
     return true;
   }
 
+  #gather(chunk: Buffer): void {
+    if (this.#block && this.#filled + chunk.length > this.#block.length) this.#closeBlock();
+    this.#block ??= Buffer.allocUnsafe(blockSize);
+    this.#filled += chunk.copy(this.#block, this.#filled);
+  }
+
+  #closeBlock(): void {
+    if (this.#block) this.#chunks.push(this.#block.subarray(0, this.#filled));
+    this.#block = undefined;
+    this.#filled = 0;
+  }
+
   end(): ReceivedBody | Promise<ReceivedBody> {
+    this.#closeBlock();
     const [first = nothing] = this.#chunks;
     const body = this.#chunks.length < 2 ? first : Buffer.concat(this.#chunks);
     this.#chunks = [];
@@ -79,6 +101,7 @@ export class MemoryReceiver implements BodyReceiver {
 
   drop(): void {
     this.#chunks = [];
+    this.#block = undefined;
   }
 
   async #decode(encoded: Buffer): Promise<ReceivedBody> {

@@ -16,6 +16,7 @@ const causes = {
   challenge: 'in answer to a challenge',
   redirect: 'following a redirect',
   retry: 'sent again',
+  reconnect: 'sent once more over a fresh connection',
   repeat: 'asked again',
 } as const;
 
