@@ -59,3 +59,11 @@ test('files stay short', () => {
     assert.ok(lines <= 360, `${file} has ${lines} lines`);
   }
 });
+
+test('what is looked up by words that users write is a map, or has no prototype', () => {
+  for (const file of files) {
+    const [table] =
+      /const (\w+): \{ readonly \[\w+: string\]: [^=]*\} = \{/.exec(readFileSync(file, 'utf8')) ?? [];
+    assert.equal(table, undefined, `${file}: ${table}`);
+  }
+});

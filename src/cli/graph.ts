@@ -1,5 +1,6 @@
 import { type FlowGraph, graphOf } from '../core/plan/graph.ts';
 import { didYouMean } from '../core/text/nearest.ts';
+import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { writeWhole } from '../drivers/record.ts';
 import { graphMermaid } from '../reports/graph-mermaid.ts';
 import { graphSvg } from '../reports/graph-svg.ts';
@@ -15,7 +16,11 @@ export interface GraphFlags extends PlanFlags {
   readonly output?: string;
 }
 
-const endings: { readonly [ending: string]: string } = { '.svg': 'svg', '.mmd': 'mermaid', '.txt': 'text' };
+const endings: { readonly [ending: string]: string } = withoutPrototype({
+  '.svg': 'svg',
+  '.mmd': 'mermaid',
+  '.txt': 'text',
+});
 const forms = ['text', 'mermaid', 'svg'];
 
 /** Draws which case feeds which. */

@@ -1,14 +1,15 @@
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import type { ExchangeEvent } from '../core/record/events.ts';
 import { collectionAround } from '../drivers/files.ts';
+import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../drivers/state.ts';
 import { UsageMistake } from './exit.ts';
 
 /** Where the last response lies: with the collection around the working folder, else in a folder of the user's own. */
 function folderHere(): string {
   const root = collectionAround(process.cwd());
-  if (root !== undefined) return join(root, '.mervok');
+  if (root !== undefined) return stateFolder(root);
   return join(process.env.XDG_STATE_HOME || join(homedir(), '.local', 'state'), 'mervok');
 }
 
@@ -16,9 +17,7 @@ function folderHere(): string {
 export function keepLast(event: ExchangeEvent): string | undefined {
   const folder = folderHere();
   try {
-    mkdirSync(folder, { recursive: true, mode: 0o700 });
-    writeFileSync(join(folder, '.gitignore'), '*\n');
-    writeFileSync(join(folder, 'last.json'), `${JSON.stringify(event)}\n`, { mode: 0o600 });
+    writeOwnFile(join(openFolder(folder), 'last.json'), `${JSON.stringify(event)}\n`);
     return undefined;
   } catch (error) {
     return `The response is not at hand for 'pick': ${(error as Error).message}`;
@@ -30,6 +29,7 @@ export function readLast(): ExchangeEvent {
   const path = join(folderHere(), 'last.json');
   let text: string;
   try {
+    if (!isOwnFolder(folderHere()) || !isOwnFile(path)) throw new Error('There is none.');
     text = readFileSync(path, 'utf8');
   } catch {
     throw new UsageMistake(

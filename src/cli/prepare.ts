@@ -187,6 +187,10 @@ export function noteUnusedGiven({ given, unusedGiven }: Plan, { err }: Terminal)
 
 /** That nobody looks at certificates is said before anything is sent. */
 export function noteUnverified(findings: readonly Finding[], { err }: Terminal): void {
+  if (process.env.NODE_TLS_REJECT_UNAUTHORIZED === '0')
+    err(
+      'NODE_TLS_REJECT_UNAUTHORIZED is set and does not count: certificates are looked at. The setting is tls: { verify: false }.\n',
+    );
   for (const { code, source, range, message } of findings) {
     if (code !== 'tls-unverified') continue;
     err(`${source.file}:${source.position(range.start).line}: ${message}\n`);

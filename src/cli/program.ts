@@ -1,5 +1,6 @@
 import { Command, CommanderError } from 'commander';
 import { nearest } from '../core/text/nearest.ts';
+import { visible } from '../reports/style.ts';
 import { commands } from './commands.ts';
 import { exitCodes, isForPeople } from './exit.ts';
 import { openTerminal, watchOutput } from './terminal.ts';
@@ -48,11 +49,11 @@ function report(error: Error, program: Command, given: string[]): number {
   const terminal = openTerminal(true);
   if (error instanceof CommanderError) {
     if (error.exitCode === 0) return exitCodes.passed;
-    terminal.err(`${commandLineMistake(error, program, given)}\n`);
+    terminal.err(`${visible(commandLineMistake(error, program, given))}\n`);
     return exitCodes.nothingSent;
   }
   if (isForPeople(error)) {
-    terminal.err(`${error.message}\n`);
+    terminal.err(`${visible(error.message)}\n`);
     return exitCodes.nothingSent;
   }
   terminal.err(`${ownMistake(error)}\n`);

@@ -1,5 +1,6 @@
 import { relative } from 'node:path';
 import { carryOut, type RunChoices } from './carry-out.ts';
+import { refuseTooManyUsers } from './descriptors.ts';
 import { UsageMistake } from './exit.ts';
 import {
   flagsAgain,
@@ -40,6 +41,7 @@ export async function runCommand(
   refuseUnknownEndings(output);
   const view = readView(flags);
   const course = readCourse(flags);
+  if (course.users !== undefined) refuseTooManyUsers(course.users);
   const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => void) => {
     const prepared = await preparePlan(chosen, flags, root => readSelection(flags, root));
     onPrepared?.(prepared);

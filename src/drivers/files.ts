@@ -47,10 +47,7 @@ export function findCollection(asked: readonly string[], workingFolder: string):
       ? readTree(root!)
       : {
           settings: [],
-          pages: places.map(({ path }) => ({
-            path: relative(root!, path).split(sep).join('/'),
-            text: read(path),
-          })),
+          pages: places.map(({ path }) => readPage(root!, relative(root!, path).split(sep).join('/'))),
         };
   return {
     root: root!,
@@ -128,17 +125,32 @@ function pathsIn(root: string): string[] {
 }
 
 function readTree(root: string): CollectionFiles {
-  const files = pathsIn(root).map(path => ({ path, text: read(join(root, path)) }));
-  const isSettings = ({ path }: { path: string }) => basename(path) === rootFile;
+  const paths = pathsIn(root);
+  const isSettings = (path: string) => basename(path) === rootFile;
   const secret = join(root, secretFile);
   const secrets = statSync(secret, { throwIfNoEntry: false })
     ? { path: secretFile, text: read(secret) }
     : undefined;
   return {
-    settings: files.filter(isSettings),
-    pages: files.filter(file => !isSettings(file)),
+    settings: paths.filter(isSettings).map(path => ({ path, text: read(join(root, path)) })),
+    pages: paths.filter(path => !isSettings(path)).map(path => readPage(root, path)),
     ...(secrets && { secrets }),
   };
+}
+
+/** Characters that a terminal, or a table, would take for something else. */
+const control = /[\u0000-\u001f\u007f-\u009f\u2028-\u202e\u2066-\u2069]/g;
+
+/** A page that cannot be read keeps no other from being used: why is told where it is asked for. */
+function readPage(root: string, path: string): CollectionFiles['pages'][number] {
+  const shown = path.replace(control, char => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`);
+  if (shown !== path) return { path: shown, text: '', unreadable: 'Its name holds control characters.' };
+  try {
+    return { path, text: read(join(root, path)) };
+  } catch (error) {
+    if (!(error instanceof FileMistake)) throw error;
+    return { path, text: '', unreadable: error.message };
+  }
 }
 
 /** Throws FileMistake. */

@@ -5,9 +5,14 @@ import { createHttpDriver } from './http/driver.ts';
 import type { FilePlaces } from './http/outgoing.ts';
 import { chanceOf, openOutside, osEnvironment, world } from './world.ts';
 
+/** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
+const longestTimer = 2 ** 31 - 1;
+
 async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
   const { setTimeout: delay } = await import('node:timers/promises');
-  await delay(milliseconds, undefined, { signal }).catch(() => undefined);
+  const end = elapsed() + milliseconds;
+  for (let left = milliseconds; left > 0 && !signal.aborted; left = end - elapsed())
+    await delay(Math.min(longestTimer, left), undefined, { signal }).catch(() => undefined);
 }
 
 /** The world as it is: the network, the clock, the environment of the process. */

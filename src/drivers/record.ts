@@ -1,10 +1,11 @@
-import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import type { RunEvent } from '../core/record/events.ts';
 import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
-import { idsIn, readRecord, runsFolder } from './runs.ts';
+import { idsIn, readRecord } from './runs.ts';
+import { openFolder, stateFolder } from './state.ts';
 
 const flushAt = 64 * 1024;
 
@@ -28,9 +29,7 @@ export class Recorder {
 
   /** The record of a run that begins now, beside the others of the collection. Throws what the system says. */
   static inCollection(root: string, begin: Date): Recorder {
-    const folder = runsFolder(root);
-    const isNew = mkdirSync(folder, { recursive: true, mode: 0o700 }) !== undefined;
-    if (isNew) writeFileSync(join(dirname(folder), '.gitignore'), '*\n');
+    const folder = openFolder(stateFolder(root), 'runs');
     const time = begin
       .toISOString()
       .replace(/[-:]|\..*/g, '')

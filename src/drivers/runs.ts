@@ -5,10 +5,11 @@ import { recordVersion } from '../core/record/outcomes.ts';
 import type { IsEvent } from '../core/record/validate.ts';
 import { didYouMean } from '../core/text/nearest.ts';
 import { FileMistake } from './files.ts';
+import { isOwnFile, isOwnFolder, stateFolder } from './state.ts';
 
 /** Where the records of a collection lie. */
 export function runsFolder(root: string): string {
-  return join(root, '.mervok', 'runs');
+  return join(stateFolder(root), 'runs');
 }
 
 /** `20261123-140528`, and `20261123-140528-2` where two began in one second; in the order in which they began. */
@@ -27,8 +28,8 @@ export function idsIn(names: readonly string[]): string[] {
 
 export function listRuns(root: string): string[] {
   const folder = runsFolder(root);
-  const isThere = statSync(folder, { throwIfNoEntry: false })?.isDirectory();
-  return isThere ? idsIn(readdirSync(folder)) : [];
+  const isThere = isOwnFolder(stateFolder(root)) && isOwnFolder(folder);
+  return isThere ? idsIn(readdirSync(folder)).filter(id => isOwnFile(join(folder, `${id}.ndjson`))) : [];
 }
 
 /**
@@ -108,8 +109,24 @@ function checkFirst(event: RunEvent, path: string, isEvent: IsEvent): RunEvent {
   return event;
 }
 
-/** How much of the end of a record is looked at for its last line. */
+/** How much of the end of a record is looked at for its last line at first; twice as much, as long as that is not all. */
 const tail = 4096;
+
+function lastLineOf(path: string): string {
+  const { size } = statSync(path);
+  const file = openSync(path, 'r');
+  try {
+    for (let length = Math.min(size, tail); ; length = Math.min(size, 2 * length)) {
+      const bytes = Buffer.alloc(length);
+      readSync(file, bytes, 0, length, size - length);
+      const text = bytes.toString('utf8').trimEnd();
+      const begin = text.lastIndexOf('\n');
+      if (begin >= 0 || length === size) return text.slice(begin + 1);
+    }
+  } finally {
+    closeSync(file);
+  }
+}
 
 /** The first and the last line of a record; a run that was killed has no end. Throws FileMistake. */
 export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; end?: EventOf<'end'> }> {
@@ -118,15 +135,7 @@ export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; 
     run = event as EventOf<'run'>;
     break;
   }
-  const { size } = statSync(path);
-  const bytes = Buffer.alloc(Math.min(size, tail));
-  const file = openSync(path, 'r');
-  try {
-    readSync(file, bytes, 0, bytes.length, size - bytes.length);
-  } finally {
-    closeSync(file);
-  }
-  const last = parseEvent(bytes.toString('utf8').trimEnd().split('\n').at(-1)!);
+  const last = parseEvent(lastLineOf(path));
   return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
 }
 

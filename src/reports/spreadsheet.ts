@@ -3,6 +3,7 @@ import type { RunEvent } from '../core/record/events.ts';
 import { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { grouped } from '../core/text/nearest.ts';
+import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { originOf } from './digest.ts';
 import { exchangeColumns } from './exchange-columns.ts';
@@ -115,7 +116,7 @@ class Sheet {
   }
 }
 
-const widths: { readonly [column: string]: number } = {
+const widths: { readonly [column: string]: number } = withoutPrototype({
   page: 24,
   case: 32,
   address: 36,
@@ -127,7 +128,7 @@ const widths: { readonly [column: string]: number } = {
   file: 24,
   url: 48,
   started: 24,
-};
+});
 
 /** A text is written as one, so that no program takes it for a formula. */
 function text(value: string): Cell {

@@ -3,7 +3,7 @@ import type { ResponseView } from '../language/response.ts';
 import type { Entry, Note, Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
 import { equal } from '../values/compare.ts';
-import { kindOf, type Value } from '../values/value.ts';
+import { type Found, kindOf, type Value } from '../values/value.ts';
 import type { Outside, VariableDefinition } from '../variables/definition.ts';
 import { viewOfSent } from './exchange.ts';
 import type { CookieJar, Exchange, Ports } from './ports.ts';
@@ -161,6 +161,7 @@ export class CaseScene implements Scene {
   #exchanges: readonly Exchange[] = [];
   #sent: ResponseView | undefined;
   notes: Note[] = [];
+  drawn: Map<object, Found> | undefined;
 
   constructor(
     readonly scope: PageScope,

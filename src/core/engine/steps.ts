@@ -1,6 +1,7 @@
 import type { Evaluate } from '../language/compile-reference.ts';
 import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
+import { Unknown } from '../language/truth.ts';
 import type {
   Checking,
   Keeping,
@@ -21,10 +22,14 @@ import { Duration, type Found, Missing, Plain } from '../values/value.ts';
 import { canBeExpected, exchangeEvent, surroundingsOf } from './exchange.ts';
 import { type Filled, fillRequest } from './fill.ts';
 import type { RunContext, Turn } from './pass.ts';
+import { withPatience } from './patience.ts';
 import type { Fault, OutgoingRequest } from './ports.ts';
 import { redactedIn } from './redact.ts';
 import { CaseScene, type PageScope } from './scope.ts';
 import { toMicrosecond } from './time.ts';
+
+/** So long, in milliseconds, statements may look at a response before anything else gets its turn. */
+const longLook = 100;
 
 /** Carries out the steps of a case once, in the order in which they are written. */
 export class StepRunner {
@@ -35,6 +40,7 @@ export class StepRunner {
   #problem: CaseEvent['problem'];
   #status: number | undefined;
   #because: string | undefined;
+  #lookedSince = 0;
   readonly #made = new Set<string>();
   /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
   #waiting: RunEvent[] = [];
@@ -56,9 +62,18 @@ export class StepRunner {
   async run(): Promise<CaseEvent> {
     const { ports } = this.context;
     const [at, begin] = [ports.now(), ports.elapsed()];
+    this.#lookedSince = begin;
     for (const step of this.planned.steps) {
       const going = this.#step(step);
       if (!(typeof going === 'boolean' ? going : await going)) break;
+      if (typeof going !== 'boolean') this.#lookedSince = ports.elapsed();
+      else if (ports.elapsed() - this.#lookedSince > longLook) {
+        await this.#breathe();
+        if (this.context.signal.aborted) {
+          this.#stop('The run was interrupted while this case looked at a response.', this.planned.place);
+          break;
+        }
+      }
     }
     this.#forgetNotMade();
     const failed = this.#outcome === 'failed' || this.#outcome === 'error';
@@ -203,6 +218,7 @@ export class StepRunner {
     let fault = first;
     for (;;) {
       this.#scene.notes = [];
+      this.#scene.drawn = undefined;
       const holds = (fault === undefined || step.expectsFault) && until.decide(this.#scene) === true;
       const over = ports.elapsed() - begin + every > limit;
       if (holds || over || signal.aborted || fault?.kind === 'unsendable') break;
@@ -217,13 +233,27 @@ export class StepRunner {
   #check(step: Checking): void {
     const scene = this.#scene;
     if (scene.notes.length > 0) scene.notes = [];
-    const truth = step.decide(scene);
+    scene.drawn = undefined;
+    const truth = this.#within(
+      () => step.decide(scene),
+      why => new Unknown(why),
+    );
     const event = this.#checkEvent(step, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
     if (truth !== true) {
       this.#fail();
       Object.assign(event, explain(step.condition, scene.notes, step.text, scene));
     }
     this.#emit(event);
+  }
+
+  #within<Result>(compute: () => Result, onSlow: (why: string) => Result): Result {
+    return withPatience(this.#scene.response?.received.body.length ?? 0, compute, onSlow);
+  }
+
+  /** After a response that takes long to be looked at, an interrupt is heard before the next statement. */
+  async #breathe(): Promise<void> {
+    await new Promise(resume => setImmediate(resume));
+    this.#lookedSince = this.context.ports.elapsed();
   }
 
   /** Made for every check of every response, so without copies of copies. */
@@ -244,7 +274,10 @@ export class StepRunner {
 
   /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
   #keep(step: Keeping): void {
-    const value = step.evaluate(this.#scene);
+    const value = this.#within(
+      () => step.evaluate(this.#scene),
+      why => new Missing(why, true),
+    );
     const base = { type: 'check', ...this.#source, place: step.place, text: step.text } as const;
     if (value instanceof Missing) {
       this.#fail();
@@ -271,7 +304,10 @@ export class StepRunner {
   }
 
   #let(step: Letting): boolean {
-    const value = step.evaluate(this.#scene);
+    const value = this.#within(
+      () => step.evaluate(this.#scene),
+      why => new Missing(why, true),
+    );
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
     if (entry.secret) this.context.masker.addValue(value, 'passing');

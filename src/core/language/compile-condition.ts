@@ -1,6 +1,15 @@
-import { asText, compareOrder, equal, equalInAnyOrder } from '../values/compare.ts';
+import { asText, compareOrder, equal, equalInAnyOrder, isUnique, keysOf } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
-import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import {
+  type Found,
+  isObject,
+  type Kind,
+  kindInWords,
+  kindOf,
+  Missing,
+  Plain,
+  type Value,
+} from '../values/value.ts';
 import type {
   CompareOperator,
   Comparison,
@@ -179,11 +188,7 @@ function compilePositive(predicate: Predicate): Test {
     case 'empty':
       return known(isEmpty);
     case 'unique':
-      return known(value =>
-        onList(value, list =>
-          list.every((item, at) => list.findIndex(other => equal(other, item) === true) === at),
-        ),
-      );
+      return known(value => onList(value, isUnique));
     case 'sorted':
       return known(value => onList(value, list => isSorted(list, 1)));
     case 'sorted-down':
@@ -243,12 +248,35 @@ function compileIn(values: Evaluate[]): Test {
     const candidates = values.map(value => value(scene));
     const [only] = candidates;
     const among = candidates.length === 1 && Array.isArray(only) ? only : candidates;
+    if (among === only && among.length > manyCandidates) {
+      const known = isAmong(found, only as Value[]);
+      if (known !== undefined) return known;
+    }
     return any(
       among.map(each =>
         each instanceof Missing ? new Unknown(each.reason) : (equal(found, each) ?? mixed(found, each)),
       ),
     );
   };
+}
+
+/** Lists of more are looked through once, not once for each value. */
+const manyCandidates = 50;
+const lookedThrough = new WeakMap<readonly Value[], { keys: Set<string>; kinds: Set<Kind> } | null>();
+
+/** Whether a value is in a list; nothing where that hangs on kinds, so that each has to be looked at. */
+function isAmong(value: Value, list: readonly Value[]): boolean | undefined {
+  let known = lookedThrough.get(list);
+  if (known === undefined) {
+    const keys = list.some(item => item instanceof Plain) ? undefined : keysOf([...list, 0]);
+    known = keys ? { keys: new Set(keys), kinds: new Set(list.map(kindOf)) } : null;
+    lookedThrough.set(list, known);
+  }
+  const [key] = known && !(value instanceof Plain) ? (keysOf([value, 0]) ?? []) : [];
+  if (!known || key === undefined) return undefined;
+  const kind = kindOf(value);
+  if (known.keys.has(key)) return known.kinds.has(kind) ? true : undefined;
+  return known.kinds.size === 1 && known.kinds.has(kind) ? false : undefined;
 }
 
 function contains(value: Value, part: Value): Truth {

@@ -125,7 +125,7 @@ function compileQuery(node: Query): Evaluate {
   const select = compileItems(node.of);
   const what = node.of.type === 'reference' ? `{${referenceText(node.of)}}` : writtenSource(node.of);
   const nothing = compileNothing(node, what);
-  return scene => {
+  const evaluate = (scene: Scene): Found => {
     const found = select(scene);
     if (found instanceof Missing)
       return node.pick === 'count' && !found.unreadable && node.of.type === 'source' ? 0 : found;
@@ -142,6 +142,22 @@ function compileQuery(node: Query): Evaluate {
         );
       }
     }
+  };
+  return node.pick === 'random' ? remembered(node, evaluate) : evaluate;
+}
+
+/** Functions that give something else each time. */
+const changing = new Set(['uuid', 'random', 'pick', 'now', 'today']);
+
+/** Drawn once for a statement: for all items that it looks at, and for what is told of it. */
+function remembered(node: Call | Query, evaluate: Evaluate): Evaluate {
+  return scene => {
+    const drawn = scene.drawn?.get(node);
+    if (drawn !== undefined) return drawn;
+    const found = evaluate(scene);
+    scene.drawn ??= new Map();
+    scene.drawn.set(node, found);
+    return found;
   };
 }
 
@@ -181,7 +197,7 @@ function compileCall(node: Call): Evaluate {
       : parameters[at] === 'pattern'
         ? (scene: Scene) => patternFromText(given[at]!(scene))
         : () => undefined;
-  return scene => {
+  const evaluate = (scene: Scene): Found => {
     const values: Value[] = [];
     for (let index = 0; index < given.length; index++) {
       const value = given[index]!(scene);
@@ -195,6 +211,7 @@ function compileCall(node: Call): Evaluate {
     const result = apply(values, scene.world, compiled);
     return result instanceof Missing ? result : descend(result, node.path, `${node.name}()`);
   };
+  return changing.has(node.name) ? remembered(node, evaluate) : evaluate;
 }
 
 function compileArithmetic({ operator, left, right }: Arithmetic): Evaluate {
@@ -247,8 +264,9 @@ function timeOf(operator: Arithmetic['operator'], x: Value, y: Value): Value | u
     return durationOf(calculate('*', x, y.milliseconds));
   if (sign === 0) return undefined;
   if (x instanceof Duration && y instanceof Duration)
-    return new Duration(x.milliseconds + sign * y.milliseconds);
-  if (x instanceof Size && y instanceof Size) return new Size(x.bytes + sign * y.bytes);
+    return durationOf(calculate(operator, x.milliseconds, y.milliseconds));
+  if (x instanceof Size && y instanceof Size)
+    return new Size(toNumber(calculate(operator, x.bytes, y.bytes)!));
   if (x instanceof Timestamp && y instanceof Duration)
     return new Timestamp(x.milliseconds + sign * y.milliseconds);
   if (x instanceof CalendarDate && y instanceof Duration)

@@ -1,5 +1,5 @@
 import { referenceText } from '../template/reference.ts';
-import { cut, describe } from '../values/describe.ts';
+import { cut, describe, describeExactly } from '../values/describe.ts';
 import { Missing } from '../values/value.ts';
 import type { Comparison, Expression, PatternLiteral, Predicate } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
@@ -17,15 +17,15 @@ const operatorsInWords = {
 };
 
 /** What a comparison wants, as it stands behind 'expected'. */
-export function expectedOf({ quantifier, predicate }: Comparison, scene: Scene): string {
-  const what = predicateInWords(predicate, scene);
+export function expectedOf({ quantifier, predicate }: Comparison, scene: Scene, exact = false): string {
+  const what = predicateInWords(predicate, scene, exact);
   return quantifier === undefined ? what : `${quantifier}: ${what}`;
 }
 
-function predicateInWords(predicate: Predicate, scene: Scene): string {
+function predicateInWords(predicate: Predicate, scene: Scene, exact: boolean): string {
   const not = predicate.negated ? 'not ' : '';
   const show = (node: Expression) =>
-    node.type === 'pattern' ? writtenPattern(node) : showValue(node, scene);
+    node.type === 'pattern' ? writtenPattern(node) : showValue(node, scene, exact);
   switch (predicate.test) {
     case 'compare':
       return (
@@ -59,9 +59,13 @@ function predicateInWords(predicate: Predicate, scene: Scene): string {
   }
 }
 
-function showValue(node: Expression, scene: Scene): string {
+function showValue(node: Expression, scene: Scene, exact: boolean): string {
   const value = compileExpression(node)(scene);
-  return value instanceof Missing ? `something that is not there (${value.reason})` : describe(value);
+  return value instanceof Missing
+    ? `something that is not there (${value.reason})`
+    : exact
+      ? describeExactly(value)
+      : describe(value);
 }
 
 function showPart(node: Expression, scene: Scene): string {

@@ -1,6 +1,6 @@
 import { referenceText } from '../template/reference.ts';
 import { counted } from '../text/nearest.ts';
-import { cut, describe, outline } from '../values/describe.ts';
+import { cut, describe, describeExactly, outline } from '../values/describe.ts';
 import { isBinary, sizeText } from '../values/text.ts';
 import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
@@ -51,15 +51,21 @@ export function explain(
   // Once: to look for them may take as long as the check itself.
   const differing = notes.map(note => differencesIn(note, scene));
   const differences = differing.flat();
-  return {
+  const both = (exact: boolean) => ({
     expected: join(
-      notes.map(note => expectedOf(note.comparison, scene)),
+      notes.map(note => expectedOf(note.comparison, scene, exact)),
       word,
     ),
     found: join(
-      notes.map((note, index) => foundOf(note, differing[index]!.length)),
+      notes.map((note, index) => foundOf(note, differing[index]!.length, exact)),
       '; ',
     ),
+  });
+  const rounded = both(false);
+  // Where a rounded time or size would read the same, all of it is told.
+  const alike = rounded.expected.endsWith(rounded.found);
+  return {
+    ...(alike ? both(true) : rounded),
     ...(at !== undefined && { at }),
     ...(differences.length > 0 && { differences: differences.slice(0, mostDifferences) }),
     ...(origins.length > 0 && { origins }),
@@ -111,7 +117,7 @@ function compare(value: Value, predicate: Predicate, at: string, scene: Scene): 
 }
 
 /** @param differing how many parts are not as they should be, where that is said more closely elsewhere */
-function foundOf(note: Note, differing: number): string {
+function foundOf(note: Note, differing: number, exact: boolean): string {
   const { found, truth, items } = note;
   if (items && items.total > 0) return foundAmong(note, items, differing > 0);
   if (found instanceof Missing && found.unreadable) return `cannot be decided: ${found.reason}`;
@@ -120,7 +126,7 @@ function foundOf(note: Note, differing: number): string {
     return differing >= mostDifferences
       ? `${mostDifferences} parts that differ, if not more`
       : `${counted(differing, 'part')} that ${differing === 1 ? 'differs' : 'differ'}`;
-  const value = describe(found);
+  const value = exact ? describeExactly(found) : describe(found);
   return truth instanceof Unknown ? `${value}, which cannot be decided: ${truth.reason}` : value;
 }
 

@@ -1,7 +1,7 @@
 import { belongsToPattern, type Reference, readReference } from '../template/reference.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Range } from '../text/source.ts';
-import { unitNames, unitOf } from '../values/compare.ts';
+import { amountOf, unitNames, unitOf } from '../values/compare.ts';
 import { readNumber } from '../values/number.ts';
 import type { DurationLiteral, NumberLiteral, PatternLiteral, SizeLiteral, TextLiteral } from './ast.ts';
 import { endOfXPath } from './bare-xpath.ts';
@@ -67,7 +67,7 @@ export class Lexer extends StatementReader {
     }
     const { kind, factor } = unitOf(unitWord)!;
     const range = this.place(start, this.at);
-    const amount = Number(text) * factor;
+    const amount = amountOf(text, factor);
     return kind === 'duration'
       ? { type: 'duration', milliseconds: amount, range }
       : { type: 'size', bytes: amount, range };

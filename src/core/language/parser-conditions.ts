@@ -37,6 +37,14 @@ const habits: [string, string][] = [
   ['||', 'or'],
 ];
 
+const typeHabits = new Map([
+  ['string', 'text'],
+  ['array', 'list'],
+  ['int', 'integer'],
+  ['bool', 'boolean'],
+  ['map', 'object'],
+]);
+
 /** Conditions, on top of values. */
 export class ConditionParser extends ExpressionParser {
   readonly wordsBehindCondition = ['and', 'or', ...predicateWords, 'not'];
@@ -222,10 +230,7 @@ export class ConditionParser extends ExpressionParser {
   #noType(): never {
     const lexer: Lexer = this.lexer;
     const found = lexer.peekWord();
-    const habit =
-      found === undefined
-        ? undefined
-        : ({ string: 'text', array: 'list', int: 'integer', bool: 'boolean', map: 'object' } as const)[found];
+    const habit = found === undefined ? undefined : typeHabits.get(found);
     if (habit) lexer.fail(`'${found}' is no type here.`, lexer.at, `Write 'is ${habit}'.`, 'word-unknown');
     if (lexer.peek('"') || lexer.peek('{') || /\d/.test(lexer.text[lexer.at] ?? ''))
       lexer.fail("A type should follow 'is'.", lexer.at, "A value is compared with '='.");

@@ -41,6 +41,8 @@ export interface Scene {
   readonly namespaces?: ReadonlyMap<string, string>;
   /** The schema that a `fits` names, a fence of the page or a file, as seen from the file that the check stands in. */
   schema?(name: string, from: string): Validator | undefined;
+  /** What chance and the clock gave while a statement was evaluated, by the part of it that asked. */
+  drawn?: Map<object, Found> | undefined;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */
   readonly notes: Note[];
 }

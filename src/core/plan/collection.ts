@@ -13,7 +13,12 @@ export interface CollectionFiles {
   /** The mervok.yaml files; the one at the root is 'mervok.yaml'. */
   readonly settings: readonly { readonly path: string; readonly text: string }[];
   readonly secrets?: { readonly path: string; readonly text: string };
-  readonly pages: readonly { readonly path: string; readonly text: string }[];
+  readonly pages: readonly {
+    readonly path: string;
+    readonly text: string;
+    /** Why the page cannot be read, as a sentence; it then has no text. */
+    readonly unreadable?: string;
+  }[];
 }
 
 export interface Collection {
@@ -48,7 +53,10 @@ export interface CollectionCase {
 /** Reads the settings and pages of a collection. */
 export async function readCollection(files: CollectionFiles): Promise<Collection> {
   const findings: Finding[] = [];
-  const pages = files.pages.map(({ path, text }) => readPage(new Source(path, text)));
+  const pages = files.pages.map(({ path, text, unreadable }) => {
+    const page = readPage(new Source(path, text));
+    return unreadable === undefined ? page : { ...page, findings: [unreadablePage(page, unreadable)] };
+  });
   const readLevel = await readerFor(files, pages);
   const readFile = (path: string, text: string, kind: 'root' | 'folder' | 'secrets') => {
     const source = new Source(path, text);
@@ -77,6 +85,11 @@ export async function readCollection(files: CollectionFiles): Promise<Collection
     return withSettings(page, [root, ...folders], readLevel);
   });
   return { root, ...(secrets && { secrets }), pages: collected, order, findings };
+}
+
+function unreadablePage({ source }: Page, reason: string): Finding {
+  const range = { start: 0, end: 0 };
+  return finding('page-unreadable', source, range, `This page cannot be read: ${reason}`);
 }
 
 /** What reads YAML is loaded only where there is any. */

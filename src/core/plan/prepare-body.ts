@@ -4,6 +4,7 @@ import { parseFields } from '../template/fields.ts';
 import type { Reference } from '../template/reference.ts';
 import { parseTemplate, referencesOf, type Template } from '../template/template.ts';
 import { Mistake } from '../text/finding.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
 import type { PlannedBody } from './plan.ts';
 
 /**
@@ -148,7 +149,7 @@ function formOf(contentType: string): BodyForm {
   return type === 'application/x-www-form-urlencoded' ? 'form' : 'text';
 }
 
-const typesByEnding: { readonly [ending: string]: string } = {
+const typesByEnding: { readonly [ending: string]: string } = withoutPrototype({
   csv: 'text/csv',
   gif: 'image/gif',
   gz: 'application/gzip',
@@ -163,7 +164,7 @@ const typesByEnding: { readonly [ending: string]: string } = {
   xml: 'application/xml',
   yaml: 'application/yaml',
   zip: 'application/zip',
-};
+});
 
 /** The type that the ending of a file stands for. */
 export function typeOfFile(path: string): string {

@@ -1,6 +1,7 @@
 import { Mistake } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Excerpt, Range } from '../text/source.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
 import {
   type Chunks,
   chunksOf,
@@ -143,7 +144,7 @@ async function openFence(fence: Excerpt): Promise<Table> {
 
 const endings = '.csv, .tsv, .json, .ndjson and .xlsx';
 
-const forms: { readonly [ending: string]: TableForm } = {
+const forms: { readonly [ending: string]: TableForm } = withoutPrototype({
   csv: 'csv',
   tsv: 'csv',
   txt: 'csv',
@@ -151,7 +152,7 @@ const forms: { readonly [ending: string]: TableForm } = {
   ndjson: 'ndjson',
   jsonl: 'ndjson',
   xlsx: 'xlsx',
-};
+});
 
 function formOf(name: string): TableForm | undefined {
   const ending = /\.([a-z]+)$/i.exec(withoutSheet(name))?.[1]?.toLowerCase();

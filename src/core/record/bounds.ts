@@ -1,5 +1,6 @@
 import { Mistake } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
 
 /** A limit on a whole run, as the settings write it: `p95 time < 400 ms`, `failed of sea/tides.md < 1 %`. */
 export interface Bound {
@@ -23,7 +24,7 @@ export type Measure =
 
 const measures = ['min time', 'mean time', 'max time', 'failed', 'throughput', 'apdex'];
 const examples = 'For example: p95 time < 400 ms, failed < 1 %, throughput > 20, apdex >= 0.9';
-const inMilliseconds: { readonly [unit: string]: number } = {
+const inMilliseconds: { readonly [unit: string]: number } = withoutPrototype({
   ms: 1,
   s: 1000,
   second: 1000,
@@ -31,7 +32,7 @@ const inMilliseconds: { readonly [unit: string]: number } = {
   min: 60_000,
   minute: 60_000,
   minutes: 60_000,
-};
+});
 
 // bound :: measure ( "of" address )? ( "<" | "<=" | ">" | ">=" ) number unit?
 /** Throws Mistake, its range within the text. */

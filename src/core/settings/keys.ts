@@ -1,3 +1,4 @@
+import { withoutPrototype } from '../text/without-prototype.ts';
 /** The keys of every level, as the schema has them. */
 export const levelKeys = [
   'title',
@@ -26,7 +27,7 @@ export const folderKeys = [...pageKeys, 'order'];
 export const rootKeys = [...folderKeys, 'environments', 'environment', 'redact', 'bounds', 'apdex'];
 
 /** The keys inside a setting that is an object of its own, by the way to it. */
-export const innerKeys: { readonly [path: string]: readonly string[] } = {
+export const innerKeys: { readonly [path: string]: readonly string[] } = withoutPrototype({
   timeout: ['connect', 'answer', 'total'],
   tls: ['ca', 'cert', 'key', 'verify'],
   retry: ['times', 'every', 'on'],
@@ -48,7 +49,7 @@ export const innerKeys: { readonly [path: string]: readonly string[] } = {
     'password',
     'refresh-token',
   ],
-};
+});
 
 /** The forms of a variable that says where its value is found. */
 export const variableForms = ['os', 'secret', 'file', 'let'];

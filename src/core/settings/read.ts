@@ -5,6 +5,7 @@ import { isAboutConnection } from '../page/message.ts';
 import { type Finding, Mistake } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Excerpt } from '../text/source.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import { folderKeys, innerKeys, levelKeys, pageKeys, rootKeys } from './keys.ts';
 import { emptyLevel, type Level, type LevelHeader } from './level.ts';
@@ -297,7 +298,7 @@ function knownInner(path: string): string | undefined {
 }
 
 /** What a setting looks like, for a value that is not of its form; by the key, or by the way to it. */
-const wantedForms: { readonly [key: string]: string } = {
+const wantedForms: { readonly [key: string]: string } = withoutPrototype({
   apdex: 'It is the time within which an answer satisfies: apdex: 300 ms',
   bounds: 'Bounds are limits, one a line, behind bounds: |',
   auth: 'Authorization is none, or one of { bearer: … }, { basic: … }, { digest: … }, { api-key: … }, { oauth2: … }.',
@@ -325,7 +326,7 @@ const wantedForms: { readonly [key: string]: string } = {
   timeout: 'A timeout is a duration, 5 s, or { connect, answer, total }.',
   tls: 'It holds files and a switch: tls: { ca: authority.pem, verify: true }',
   variables: 'Variables are names and values: nights: 2',
-};
+});
 
 function wantedForm(way: string, inside: boolean): string {
   const [key = ''] = way.split('.');

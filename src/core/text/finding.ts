@@ -5,6 +5,7 @@ export type Severity = 'error' | 'warning';
 /** Every kind of finding: what it is called in output and docs (docs/findings.md), and how much it weighs. */
 export const codes = {
   // pages
+  'page-unreadable': 'error',
   'fence-slip': 'error',
   'fence-open': 'error',
   'markup-open': 'error',

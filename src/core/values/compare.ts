@@ -1,6 +1,24 @@
-import { compareNumbers, Exact, isNumberText, isNumeric, readNumber } from './number.ts';
+import {
+  calculate,
+  compareNumbers,
+  Exact,
+  isNumberText,
+  isNumeric,
+  numberText,
+  readNumber,
+} from './number.ts';
 import { readDate, readTimestamp, textOf } from './text.ts';
-import { CalendarDate, Duration, type Kind, kindOf, Plain, Size, Timestamp, type Value } from './value.ts';
+import {
+  CalendarDate,
+  Duration,
+  isObject,
+  type Kind,
+  kindOf,
+  Plain,
+  Size,
+  Timestamp,
+  type Value,
+} from './value.ts';
 
 /** Equality within JSON: numbers by value, objects with their members in any order. */
 export function equalJson(a: Value, b: Value): boolean {
@@ -57,9 +75,64 @@ function equalObjects(a: { [name: string]: Value }, b: { [name: string]: Value }
   );
 }
 
+/** Whether no two items of a list are equal. */
+export function isUnique(list: Value[]): boolean {
+  const keys = keysOf(list);
+  if (keys) return new Set(keys).size === keys.length;
+  return list.every((item, at) => list.findIndex(other => equal(other, item) === true) === at);
+}
+
+/**
+ * Texts that are the same for values that are equal and for no others, so that many can be compared in one go; nothing
+ * where values are among them whose equality hangs on what stands on the other side.
+ */
+export function keysOf(list: readonly Value[]): string[] | undefined {
+  if (list.length > 0 && list.every(item => typeof item === 'string' || item instanceof Plain))
+    return list.map(item => textOf(item)!);
+  const keys: string[] = [];
+  for (const item of list) {
+    const key = keyOf(item);
+    if (key === undefined) return undefined;
+    keys.push(key);
+  }
+  return keys;
+}
+
+function keyOf(value: Value): string | undefined {
+  if (typeof value === 'string') return JSON.stringify(value);
+  if (isNumeric(value)) return numberText(value);
+  if (value === null || typeof value === 'boolean') return String(value);
+  if (Array.isArray(value)) return joinedKeys('[', value, ']');
+  if (!isObject(value)) return undefined;
+  const names = Object.keys(value).sort();
+  return joinedKeys(
+    `{${JSON.stringify(names)}`,
+    names.map(name => value[name]!),
+    '}',
+  );
+}
+
+function joinedKeys(open: string, values: readonly Value[], close: string): string | undefined {
+  const keys = values.map(keyOf);
+  return keys.includes(undefined) ? undefined : `${open}${keys.join(',')}${close}`;
+}
+
+function sameCounts(a: readonly string[], b: readonly string[]): boolean {
+  const counts = new Map<string, number>();
+  for (const key of a) counts.set(key, (counts.get(key) ?? 0) + 1);
+  for (const key of b) {
+    const count = counts.get(key) ?? 0;
+    if (count === 0) return false;
+    counts.set(key, count - 1);
+  }
+  return true;
+}
+
 /** Whether two lists hold the same items, each as often. */
 export function equalInAnyOrder(a: Value[], b: Value[]): boolean {
   if (a.length !== b.length) return false;
+  const keys = keysOf([...a, ...b]);
+  if (keys) return sameCounts(keys.slice(0, a.length), keys.slice(a.length));
   const open = [...b];
   return a.every(item => {
     const at = open.findIndex(other => equal(item, other) === true);
@@ -149,10 +222,16 @@ export function unitOf(word: string): { kind: 'duration' | 'size'; factor: numbe
 
 export const unitNames = [...durationUnits.keys(), ...sizeUnits.keys()];
 
+/** So many of a unit, exactly: 1.001 s is 1001 ms. */
+export function amountOf(number: string, factor: number): number {
+  const exact = calculate('*', readNumber(number.replace(/^(-?)0+(?=\d)/, '$1')), factor)!;
+  return typeof exact === 'number' ? exact : exact.decimal.toNumber();
+}
+
 function readMeasure(text: string): { kind: 'duration' | 'size'; amount: number } | undefined {
   const parts = /^(-?\d+(?:\.\d+)?)\s*([A-Za-z]+)$/.exec(text.trim());
   const unit = parts ? unitOf(parts[2]!) : undefined;
-  return unit && { kind: unit.kind, amount: Number(parts![1]) * unit.factor };
+  return unit && { kind: unit.kind, amount: amountOf(parts![1]!, unit.factor) };
 }
 
 /** `5 s`, `300 ms`, `2 days` */

@@ -19,6 +19,12 @@ export function describe(value: Value): string {
   return outline(value);
 }
 
+/** The same, with every digit of a time or a size. */
+export function describeExactly(value: Value): string {
+  if (value instanceof Duration) return `${numberText(value.milliseconds)} ms`;
+  return value instanceof Size ? `${numberText(value.bytes)} B` : describe(value);
+}
+
 /** A document in one line; where it is long, lists are cut behind their first item, then inner parts only counted. */
 export function outline(value: Value, limit = longest): string {
   const whole = writeJson(value);

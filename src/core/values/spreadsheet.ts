@@ -15,9 +15,11 @@ export async function readSheet(
   const library = await import('./spreadsheet-library.ts');
   const bytes = new Uint8Array(workbook).buffer;
   try {
+    library.refuseLargeSheets(workbook);
     const rows = await library.readSheet(bytes, sheet ?? 1, { parseNumber: readNumber });
     return rows.map(row => row.map(cell => valueOfCell(cell)));
   } catch (error) {
+    if (error instanceof library.SheetTooLarge) throw mistake(error.message);
     const names = error instanceof library.SheetNotFoundError ? await namesIn(bytes, library) : [];
     if (names.length === 0) throw mistake('it is no workbook in the format XLSX, or a damaged one');
     throw mistake(`it has no sheet '${sheet}', but ${names.join(', ')}`);

@@ -1,4 +1,5 @@
 import type { CsvError, Info } from 'csv-parse';
+import { withoutPrototype } from '../text/without-prototype.ts';
 import { JsonMistake, readJson } from './json.ts';
 import { readSheet } from './spreadsheet.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from './value.ts';
@@ -109,7 +110,7 @@ function rowOf(columns: readonly string[], cells: readonly Value[]): Row {
   return new Map(columns.map((name, index) => [name, cells[index] ?? null]));
 }
 
-const reasons: { readonly [code: string]: string } = {
+const reasons: { readonly [code: string]: string } = withoutPrototype({
   CSV_RECORD_INCONSISTENT_FIELDS_LENGTH: 'this row has more or fewer cells than the first line names columns',
   CSV_QUOTE_NOT_CLOSED: 'a quote is opened and not closed',
   INVALID_OPENING_QUOTE: 'a quote stands inside of a cell; a cell with quotes stands in quotes as a whole',
@@ -117,7 +118,7 @@ const reasons: { readonly [code: string]: string } = {
     'something stands behind a closing quote; a quote inside of a cell is written twice',
   CSV_NON_TRIMABLE_CHAR_AFTER_CLOSING_QUOTE:
     'something stands behind a closing quote; a quote inside of a cell is written twice',
-};
+});
 
 /** Texts as they come; a character whose bytes are cut in two is put together. */
 async function* textsOf(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<string> {

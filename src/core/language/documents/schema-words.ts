@@ -1,4 +1,5 @@
 import type { ErrorObject } from 'ajv';
+import { withoutPrototype } from '../../text/without-prototype.ts';
 import { describe } from '../../values/describe.ts';
 import type { Value } from '../../values/value.ts';
 import type { Difference } from '../difference.ts';
@@ -124,7 +125,7 @@ function counted(count: number, one: string): string {
   return `${count} ${one}${count === 1 ? '' : 's'}`;
 }
 
-const articles: { readonly [type: string]: string } = {
+const articles: { readonly [type: string]: string } = withoutPrototype({
   array: 'a list',
   boolean: 'a boolean',
   integer: 'an integer',
@@ -132,7 +133,7 @@ const articles: { readonly [type: string]: string } = {
   number: 'a number',
   object: 'an object',
   string: 'a text',
-};
+});
 
 function withArticle(type: string): string {
   return articles[type] ?? type;

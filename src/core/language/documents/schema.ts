@@ -1,8 +1,9 @@
 import type { ErrorObject } from 'ajv';
 import { nearest } from '../../text/nearest.ts';
 import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { withoutPrototype } from '../../text/without-prototype.ts';
 import { describe } from '../../values/describe.ts';
-import { isNumberText } from '../../values/number.ts';
+import { Exact, isNumberText, numberText } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
 import { isObject, Missing, Plain, Special, type Value } from '../../values/value.ts';
 import type { Difference } from '../difference.ts';
@@ -24,11 +25,11 @@ export type Validator = (value: Value, begin: string) => readonly Difference[] |
 /** How long it may take to look at one value, in milliseconds. */
 const patience = 2000;
 
-const dialects: { readonly [uri: string]: '2020-12' | '2019-09' | 'draft-07' } = {
+const dialects: { readonly [uri: string]: '2020-12' | '2019-09' | 'draft-07' } = withoutPrototype({
   'https://json-schema.org/draft/2020-12/schema': '2020-12',
   'https://json-schema.org/draft/2019-09/schema': '2019-09',
   'http://json-schema.org/draft-07/schema': 'draft-07',
-};
+});
 
 /**
  * Makes a schema ready; without `$schema` it is one of 2020-12. Throws SchemaMistake.
@@ -43,6 +44,7 @@ export function compileSchema(
   if (!openValidator) throw new TypeError('loadSchemas() comes before compileSchema().');
   if (!isObject(schema) && typeof schema !== 'boolean')
     throw new SchemaMistake('a schema is an object, or true or false');
+  for (const each of [schema, ...others.values()]) refuseLostDigits(each);
   const slips: string[] = [];
   const listen = (message: unknown) => slips.push(String(message));
   const validator = openValidator(dialectOf(schema), {
@@ -82,6 +84,29 @@ export function compileSchema(
       throw error;
     }
   };
+}
+
+/** Keywords whose numbers are compared. */
+const comparing = new Set([
+  'const',
+  'enum',
+  'minimum',
+  'maximum',
+  'exclusiveMinimum',
+  'exclusiveMaximum',
+  'multipleOf',
+]);
+
+/** The package compares doubles: a number that a double does not hold would be equal to another one. */
+function refuseLostDigits(value: Value, isCompared = false): void {
+  if (isCompared && value instanceof Exact)
+    throw new SchemaMistake(
+      `the number ${numberText(value)} has more digits than a schema is compared with; a check compares all of them: $.id = ${numberText(value)}`,
+    );
+  if (Array.isArray(value)) for (const each of value) refuseLostDigits(each, isCompared);
+  else if (isObject(value))
+    for (const [name, each] of Object.entries(value))
+      refuseLostDigits(each, isCompared || comparing.has(name));
 }
 
 function dialectOf(schema: Value) {

@@ -1,4 +1,4 @@
-import { asNumber, compareOrder, equal } from '../../values/compare.ts';
+import { asNumber, compareOrder, equal, keysOf } from '../../values/compare.ts';
 import {
   calculate,
   isInteger,
@@ -31,10 +31,7 @@ export const numberFunctions = {
   unique: {
     parameters: ['list'],
     result: 'list',
-    apply: ([list]) =>
-      (list as Value[]).filter(
-        (item, index, all) => all.findIndex(other => equal(other, item) === true) === index,
-      ),
+    apply: ([list]) => withoutRepeats(list as Value[]),
   },
   keys: { parameters: ['object'], result: 'list', apply: ([object]) => Object.keys(object as object) },
   values: {
@@ -59,6 +56,13 @@ export const numberFunctions = {
     },
   },
 } satisfies FunctionGroup;
+
+function withoutRepeats(list: Value[]): Value[] {
+  const keys = keysOf(list);
+  if (!keys) return list.filter((item, at) => list.findIndex(other => equal(other, item) === true) === at);
+  const seen = new Set<string>();
+  return list.filter((_item, at) => !seen.has(keys[at]!) && seen.add(keys[at]!));
+}
 
 function rounding(direction: 'round' | 'floor' | 'ceil'): LanguageFunction {
   return {

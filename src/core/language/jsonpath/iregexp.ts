@@ -1,3 +1,4 @@
+import { withoutPrototype } from '../../text/without-prototype.ts';
 // I-Regexp, RFC 9485: the patterns of match() and search().
 
 /** Why a text is no pattern of RFC 9485, and at which offset of it. */
@@ -10,13 +11,18 @@ export class IRegexpMistake extends Error {
   }
 }
 
+const controls = new Map([
+  ['n', '\n'],
+  ['r', '\r'],
+  ['t', '\t'],
+]);
 /** RE2 counts no further. */
 const mostRepeats = 1000;
-const hints: { readonly [char: string]: string } = {
+const hints: { readonly [char: string]: string } = withoutPrototype({
   d: '; a digit is [0-9]',
   w: '; a letter or digit is [A-Za-z0-9_]',
   s: '; white space is [ \\t\\n\\r]',
-};
+});
 const categories = /^(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)$/;
 
 /** A pattern of RFC 9485 as RE2 writes it (RFC 9485, 5.4). Throws IRegexpMistake. */
@@ -138,7 +144,7 @@ class IRegexpReader {
   // SingleCharEsc :: \ ( ( ) * + - . ? [ \ ] ^ n r t { | } )
   #escaped(): string {
     const char = this.text[this.#at + 1] ?? '';
-    const control = ({ n: '\n', r: '\r', t: '\t' } as const)[char];
+    const control = controls.get(char);
     if (control === undefined && (char === '' || !'()*+-.?[\\]^{|}'.includes(char)))
       this.fail(`'\\${char}' is no escape of RFC 9485${hints[char] ?? ''}`);
     this.#at += 2;

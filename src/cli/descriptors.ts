@@ -1,0 +1,24 @@
+import { readFileSync } from 'node:fs';
+import { UsageMistake } from './exit.ts';
+
+/** What the program has open besides connections: its own files, pipes, records, reports. */
+const own = 64;
+
+/** Each user needs a connection of its own. Throws UsageMistake where the system lets too few be opened. */
+export function refuseTooManyUsers(users: number): void {
+  const most = openFilesAllowed();
+  if (most === undefined || users + own <= most) return;
+  throw new UsageMistake(
+    `--users ${users} needs more connections than this machine lets the program open: ${most} files and connections, some of which it needs itself. 'ulimit -n' tells and sets the limit.`,
+  );
+}
+
+/** Known where the system tells it as a file. */
+function openFilesAllowed(): number | undefined {
+  try {
+    const [, soft] = /^Max open files\s+(\d+)/m.exec(readFileSync('/proc/self/limits', 'utf8')) ?? [];
+    return soft === undefined ? undefined : Number(soft);
+  } catch {
+    return undefined;
+  }
+}
