@@ -46,11 +46,7 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
   const ports = await openPorts(places, options.told?.seed);
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
-  const listeners: Listener[] = [
-    ...(recorder ? [{ hear: (event: RunEvent) => recorder.add(event) }] : []),
-    ...logs,
-    view,
-  ];
+  const listeners: Listener[] = [...logs, view];
   const interrupt = listenForInterrupt();
   try {
     await run(
@@ -62,6 +58,8 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
         bodies: recorder !== undefined || log !== undefined || choices.view === 'exchanges',
         tally,
         later: true,
+        ...(recorder && { note: (event: RunEvent) => recorder.add(event) }),
+        tellsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,
       },

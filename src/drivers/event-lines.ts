@@ -24,7 +24,18 @@ export class EventLines {
     }
   }
 
-  #checkLine({ round, user, case: address, row, place, text, holds, label, level }: CheckEvent): string {
+  #checkLine({
+    lane,
+    round,
+    user,
+    case: address,
+    row,
+    place,
+    text,
+    holds,
+    label,
+    level,
+  }: CheckEvent): string {
     let known = this.#checks.get(place);
     if (known?.text !== text || known.of !== address) {
       const json = JSON.stringify({ place, text, holds }).slice(1, -1);
@@ -33,19 +44,22 @@ export class EventLines {
     }
     const whose = `${user === undefined ? '' : `,"user":${user}`},"case":${known.address}${row === undefined ? '' : `,"row":${row}`}`;
     const more = `${label === undefined ? '' : `,"label":${JSON.stringify(label)}`}${level === undefined ? '' : `,"level":${JSON.stringify(level)}`}`;
-    return `{"type":"check","round":${round}${whose},${known.json}${more}}`;
+    return `{"type":"check",${laneText(lane)}"round":${round}${whose},${known.json}${more}}`;
   }
 
   /** Written member by member, which a test holds against the schema. */
   #exchangeLine(event: ExchangeEvent): string {
     const { round, user, row, place, at, times, received, cause, request, response, connection } = event;
     const texts = this.#textsOf(place);
-    let line = `{"type":"exchange","round":${round}`;
+    let line = `{"type":"exchange",${laneText(event.lane)}"round":${round}`;
     if (user !== undefined) line += `,"user":${user}`;
     line += `,"case":${texts.case.of(event.case)}`;
     if (row !== undefined) line += `,"row":${row}`;
     line += `,"at":${at},"place":${texts.place},"times":${textOfTimes(times)},"received":${received}`;
     if (cause !== undefined) line += `,"cause":"${cause}"`;
+    if (event.fresh) line += ',"fresh":true';
+    if (event.part) line += ',"part":true';
+    if (event.whole !== undefined) line += `,"whole":${event.whole}`;
     line += `,"request":{"method":${texts.method.of(request.method)},"url":${texts.url.of(request.url)},"headers":${texts.sent.of(request.headers)}`;
     line += request.body ? `,"body":${JSON.stringify(request.body)}}` : '}';
     if (connection) line += `,"connection":${texts.connection.of(connection)}`;
@@ -75,6 +89,10 @@ export class EventLines {
     }
     return texts;
   }
+}
+
+function laneText(lane: number | undefined): string {
+  return lane === undefined ? '' : `"lane":${lane},`;
 }
 
 /** What was last written of a request and its response, but for their bodies. */

@@ -69,20 +69,27 @@ export function findRun(named: string, root: string | undefined): { id: string; 
  */
 export async function* readRecord(path: string, isEvent: IsEvent = hasType): AsyncGenerator<RunEvent> {
   let number = 0;
-  let damage: FileMistake | undefined;
-  const lines = linesOf(path);
-  for await (const line of lines) {
+  let damage: { at: number; mistake: FileMistake } | undefined;
+  for await (const [line, at] of inOrder(path)) {
     // What cannot be read and is not the end is damage.
-    if (damage) throw damage;
+    if (damage && damage.at < at) throw damage.mistake;
     number++;
     const event = number === 1 ? parseEvent(line) : parseEvent(line, isEvent);
-    if (!event) damage = new FileMistake(`'${path}' is damaged on line ${number}.`);
-    else if (number === 1) yield checkFirst(event, path, isEvent);
-    else yield event;
+    if (!event) damage = { at, mistake: new FileMistake(`'${path}' is damaged on line ${at}.`) };
+    else if (number === 1) yield inOrderOnly(checkFirst(event, path, isEvent));
+    else yield inOrderOnly(event);
   }
+  if (damage && number > 1 && damage.at < number) throw damage.mistake;
   if (number === 0 && statSync(path).size === 0)
     throw new FileMistake(`'${path}' is empty: its run was killed before it had begun.`);
   if (number === 0 || (damage && number === 1)) throw new FileMistake(`'${path}' is no record of a run.`);
+}
+
+/** In order, nothing says any more what ran at once: what is made of it is the same, however it ran. */
+function inOrderOnly(event: RunEvent): RunEvent {
+  if ('lane' in event) delete event.lane;
+  else if ('jobs' in event) delete event.jobs;
+  return event;
 }
 
 function hasType(value: unknown): value is RunEvent {
@@ -137,6 +144,73 @@ export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; 
   }
   const last = parseEvent(lastLineOf(path));
   return last?.type === 'end' ? { run: run!, end: last } : { run: run! };
+}
+
+/** A line that says which of several pages that ran at once it belongs to. */
+const laned = /^\{"type":"\w+","lane":(\d+),"round":\d+(?:,"user":(\d+))?/;
+
+/**
+ * The lines of a record, with their numbers, in the order in which they are told: those of pages that ran at once stand
+ * as they happened, and come page by page. Of those that wait their places alone are kept.
+ */
+async function* inOrder(path: string): AsyncGenerator<[line: string, number: number]> {
+  let number = 0;
+  let isLaned = false;
+  let offset = 0;
+  const waiting = new Map<number, Waiting>();
+  let file: number | undefined;
+  try {
+    for await (const line of linesOf(path)) {
+      number++;
+      if (number === 1) isLaned = line.includes('"jobs":');
+      if (!isLaned) {
+        yield [line, number];
+        continue;
+      }
+      const length = Buffer.byteLength(line);
+      const [, lane, user = '0'] = laned.exec(line) ?? [];
+      if (lane !== undefined) {
+        const ofUser = waiting.get(Number(user)) ?? new Waiting();
+        waiting.set(Number(user), ofUser);
+        ofUser.add(Number(lane), offset, length, number);
+      } else {
+        file ??= openSync(path, 'r');
+        // What is of no page comes when all pages of its user have ended; the end of the run, when all have.
+        const isOfOne = /^\{"type":"\w+","round":\d+,"user":(\d+)/.exec(line);
+        const due = isOfOne ? [Number(isOfOne[1])] : [...waiting.keys()];
+        for (const each of due) yield* waiting.get(each)?.take(file) ?? [];
+        yield [line, number];
+      }
+      offset += length + 1;
+    }
+    file ??= openSync(path, 'r');
+    for (const ofUser of waiting.values()) yield* ofUser.take(file);
+  } finally {
+    if (file !== undefined) closeSync(file);
+  }
+}
+
+/** Where the lines of pages stand that ran at once. */
+class Waiting {
+  #lanes = new Map<number, number[]>();
+
+  add(lane: number, offset: number, length: number, number: number): void {
+    const places = this.#lanes.get(lane);
+    if (places) places.push(offset, length, number);
+    else this.#lanes.set(lane, [offset, length, number]);
+  }
+
+  *take(file: number): Generator<[line: string, number: number]> {
+    const lanes = [...this.#lanes].sort(([a], [b]) => a - b);
+    this.#lanes = new Map();
+    for (const [, places] of lanes) {
+      for (let index = 0; index < places.length; index += 3) {
+        const bytes = Buffer.allocUnsafe(places[index + 1]!);
+        readSync(file, bytes, 0, bytes.length, places[index]!);
+        yield [bytes.toString('utf8'), places[index + 2]!];
+      }
+    }
+  }
 }
 
 const chunk = 256 * 1024;

@@ -15,9 +15,11 @@ const causes = {
   challenge: 'answered the challenge',
   redirect: 'followed',
   retry: 'sent again',
-  reconnect: 'sent once more over a fresh connection',
   repeat: 'asked again',
 } as const;
+
+/** Where the connection of a request had been closed. */
+export const sentAnew = 'sent once more over a fresh connection';
 
 /** One line for each exchange that came before the one that counts. */
 export function hopsText(exchanges: readonly Exchange[], view: ExchangeView): string[] {
@@ -26,7 +28,11 @@ export function hopsText(exchanges: readonly Exchange[], view: ExchangeView): st
     const outcome = response ? String(response.status) : fault!.kind;
     const next = exchanges[index + 1]!.cause;
     const why =
-      exchange.cause === 'token' ? causes.token : next && next !== 'token' ? `then ${causes[next]}` : '';
+      exchange.cause === 'token'
+        ? causes.token
+        : next && next !== 'token'
+          ? `then ${exchanges[index + 1]?.fresh ? sentAnew : causes[next]}`
+          : '';
     const figures = `${why}  ${durationText(times.total).padStart(8)}`;
     const room = Math.max(20, view.width - 10 - figures.length);
     return view.paint(

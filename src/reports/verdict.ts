@@ -5,7 +5,17 @@ import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
 /** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
-export function verdictInWords({ checks, held, cases, causes, stopped, bounds, exceeded }: Tally): string {
+export function verdictInWords({
+  checks,
+  held,
+  cases,
+  causes,
+  stopped,
+  bounds,
+  exceeded,
+  lag,
+  half,
+}: Tally): string {
   const sentences = [checksInWords(checks, held)];
   const bad = cases.failed + cases.error;
   const parts: string[] = [];
@@ -26,8 +36,15 @@ export function verdictInWords({ checks, held, cases, causes, stopped, bounds, e
   if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
   if (bounds.length > 0) sentences.push(boundsInWords(bounds.length, exceeded.length));
   if (stopped) sentences.push(stopsInWords[stopped]);
+  if (lag !== undefined && lag > mostLag && lag > (half ?? 0) / 10)
+    sentences.push(
+      `Mervok itself was late by up to ${durationText(lag)} in 99 of 100 moments, so times may be told that much too long.`,
+    );
   return sentences.join(' ');
 }
+
+/** In milliseconds: less is within what a time is told with. */
+const mostLag = 5;
 
 function boundsInWords(all: number, exceeded: number): string {
   if (exceeded === 0)

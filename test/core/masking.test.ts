@@ -165,8 +165,12 @@ test('secrets of a pass are forgotten with it; those of another, and of the run,
   one.addValue('of-one-alone', 'passing');
   one.addValue('of-the-run', 'lasting');
   one.end();
-  assert.equal(run.text('shared-by-two of-one-alone of-the-run'), '[secret] of-one-alone [secret]');
+  // What was under way beside it may still be told of it.
+  assert.equal(run.text('shared-by-two of-one-alone of-the-run'), '[secret] [secret] [secret]');
+  const third = run.forPass();
   other.end();
+  assert.equal(run.text('of-one-alone of-the-run'), 'of-one-alone [secret]');
+  third.end();
   assert.equal(run.text('shared-by-two of-the-run'), 'shared-by-two [secret]');
 });
 

@@ -33,6 +33,10 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { row: 2 },
   { case: 'berths.md#"b"' },
   { cause: 'redirect' },
+  { cause: 'retry', fresh: true },
+  { part: true },
+  { whole: 12.5 },
+  { lane: 3 },
   { request: { ...exchange.request, url: 'http://127.0.0.1:7070/berths/0417' } },
   { request: { ...exchange.request, headers: [] } },
   { request: { ...exchange.request, body: { size: 3, text: '{"a"' } } },
@@ -52,7 +56,21 @@ test('whoever adds to what an exchange tells adds it to its line', () => {
   };
   const { properties } = oneOf.find(each => 'connection' in each.properties)!;
   const keys = (value: object) => Object.keys(value).sort();
-  assert.deepEqual(keys(properties), keys({ ...exchange, user: 0, row: 0, cause: 0, interim: 0, fault: 0 }));
+  assert.deepEqual(
+    keys(properties),
+    keys({
+      ...exchange,
+      lane: 0,
+      user: 0,
+      row: 0,
+      cause: 0,
+      fresh: 0,
+      part: 0,
+      whole: 0,
+      interim: 0,
+      fault: 0,
+    }),
+  );
   assert.deepEqual(keys(properties.request!.properties!), keys({ ...exchange.request, body: 0 }));
   const times = ['lookup', 'connect', 'tls', 'wait', 'download', 'total'];
   assert.deepEqual(keys(properties.times!.properties!), times.sort());

@@ -3,10 +3,11 @@ import type { PlannedCase, PlannedEach } from '../plan/plan.ts';
 import type { CaseEvent, Outcome } from '../record/events.ts';
 import { TableMistake } from '../values/table.ts';
 import { kindInWords, kindOf, Missing } from '../values/value.ts';
+import { caseEvent } from './case-event.ts';
 import type { Ended, RunContext } from './pass.ts';
 import { rowInWords, type TakenRow, takeRows } from './rows.ts';
 import { CaseScene, type PageScope } from './scope.ts';
-import { caseEvent, StepRunner } from './steps.ts';
+import { StepRunner } from './steps.ts';
 
 /** Carries out a case: once, or once for each row of its table or item of its list. */
 export async function runCase(

@@ -5,6 +5,7 @@ import { redactHeaders } from '../record/redact-headers.ts';
 import type { Turn } from './pass.ts';
 import { payloadOf } from './payload.ts';
 import type { BodyPart, Exchange, FaultKind, Header } from './ports.ts';
+import { toMicrosecond } from './time.ts';
 
 /** What the record keeps of an exchange. */
 export interface KeptOfExchange {
@@ -19,7 +20,7 @@ export interface KeptOfExchange {
 export function exchangeEvent(
   { round, user, case: address, row }: Turn & { readonly case: string; readonly row?: number },
   place: Place,
-  { request, response, fault, times, received, connection, interim, cause }: Exchange,
+  { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
   at: number,
   { bodies, most, redacted }: KeptOfExchange,
 ): ExchangeEvent {
@@ -41,6 +42,7 @@ export function exchangeEvent(
   if (user !== undefined) event.user = user;
   if (row !== undefined) event.row = row;
   if (cause !== undefined) event.cause = cause;
+  if (fresh) event.fresh = true;
   if (bodies && request.body) event.request.body = payloadOfParts(request.body, most);
   if (bodies && connection) event.connection = connection;
   if (bodies && interim)
@@ -57,6 +59,33 @@ export function exchangeEvent(
   if (bodies && trailers) event.response.trailers = shown(trailers);
   if (encodedSize !== undefined) event.response.encoded = encodedSize;
   return event;
+}
+
+/** How an exchange stands to the request that counts. */
+export type Standing = { readonly part?: true; readonly whole?: number };
+
+/**
+ * Of everything that it took to send a request: which exchanges only led to the one that counts, and what that took with
+ * them, in milliseconds. A request that is tried again begins anew.
+ */
+export function standingsOf(exchanges: readonly Exchange[]): Standing[] {
+  const standings: Standing[] = exchanges.map(() => ({}));
+  let first = 0;
+  for (let index = 0; index < exchanges.length; index++) {
+    const { cause, fresh, at, times } = exchanges[index]!;
+    if (cause === 'retry' && !fresh) first = index;
+    const after = exchanges[index + 1];
+    const next = after?.cause;
+    if (next !== undefined && !(next === 'retry' && !after?.fresh)) standings[index] = { part: true };
+    else if (cause === 'token' && next === undefined && index < exchanges.length - 1)
+      standings[index] = { part: true };
+    else if (index > first) {
+      const begin = exchanges[first]!.at;
+      const whole = at === undefined || begin === undefined ? undefined : at + times.total - begin;
+      standings[index] = whole === undefined ? {} : { whole: Math.max(times.total, toMicrosecond(whole)) };
+    }
+  }
+  return standings;
 }
 
 /** A body that was sent; of a file only the path and the size are kept. */

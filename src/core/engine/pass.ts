@@ -9,6 +9,7 @@ import type { Ports } from './ports.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import type { RunOptions } from './run.ts';
 import { type PageScope, PassScope } from './scope.ts';
+import type { Turns } from './turns.ts';
 
 /** What a pass knows of the cases that have ended. */
 export type Ended = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
@@ -30,6 +31,23 @@ interface PassBase {
   readonly pace: { begun: boolean };
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
+  /** Where several run at the same time. */
+  readonly turns?: Turns;
+  /** Numbers the pages of a run that run at once. */
+  readonly lanes: { next: number };
+}
+
+/** Who hears of what happens in a pass. */
+export interface Hearing {
+  readonly mask: (event: RunEvent) => RunEvent;
+  /** Notes it in the record, and tells it. */
+  readonly emit: (event: RunEvent) => void;
+  /** Notes what happens in one of several pages that run at once. */
+  readonly note: (event: RunEvent, lane: number) => void;
+  /** Tells it when it is its turn. */
+  readonly hear: (event: RunEvent) => void;
+  /** What has to be kept of an event that waits for its turn. */
+  readonly light: (event: RunEvent) => RunEvent;
 }
 
 /** All that a case has to do with. One is made for each page of each pass, so it holds no functions of its own. */
@@ -38,6 +56,7 @@ export class RunContext {
   readonly options: RunOptions;
   readonly masker: Masker;
   readonly turn: Turn;
+  readonly turns: Turns | undefined;
   readonly #explained: Set<string>;
   readonly #pace: PassBase['pace'];
 
@@ -56,6 +75,7 @@ export class RunContext {
     this.options = base.options;
     this.masker = base.masker;
     this.turn = base.turn;
+    this.turns = base.turns;
     this.#explained = base.explained;
     this.#pace = base.pace;
   }
@@ -97,7 +117,7 @@ export class Pass {
     /** What the pass is for one row of. */
     readonly row: TakenRow | undefined,
     readonly course: Course,
-    readonly base: PassBase & { readonly emit: RunContext['emit'] },
+    readonly base: PassBase & Hearing,
   ) {
     const { masker, ports } = base;
     for (const { value, secret } of row?.entries.values() ?? [])
@@ -108,6 +128,8 @@ export class Pass {
     this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries, chanceFor);
   }
 
+  readonly #emit = (event: RunEvent) => this.base.emit(this.base.mask(event));
+
   async run(): Promise<void> {
     const { jobs = 1 } = this.base.options;
     if (jobs > 1) await this.#runSeveral(jobs);
@@ -117,7 +139,7 @@ export class Pass {
 
   /** The earliest page that can run goes first, as long as fewer run than may at once. */
   async #runSeveral(jobs: number): Promise<void> {
-    const order = new InOrder(this.base.emit);
+    const order = new InOrder(this.base.hear);
     const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
     const open = new Set(waiting.map(({ page }) => page.file));
     const running = new Set<Promise<void>>();
@@ -144,7 +166,14 @@ export class Pass {
 
   #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
     const { course, base } = this;
-    return new RunContext(base, course.signal, this.#chanceOf(page), lane?.emit ?? base.emit, course, lane);
+    if (!lane) return new RunContext(base, course.signal, this.#chanceOf(page), this.#emit, course);
+    const number = base.lanes.next++;
+    const emit = (event: RunEvent) => {
+      const masked = base.mask(event);
+      base.note(masked, number);
+      lane.emit(base.light(masked));
+    };
+    return new RunContext(base, course.signal, this.#chanceOf(page), emit, course, lane);
   }
 
   #chanceOf({ file }: PlannedPage): World {
@@ -215,7 +244,7 @@ export class Pass {
   async #cleanUp(): Promise<void> {
     for (const page of this.plan.pages.toReversed()) {
       const scope = page.rows ? undefined : this.#scope.page(page.file);
-      if (scope) await this.#cleanUpPage(page, scope, this.#ended, this.base.emit);
+      if (scope) await this.#cleanUpPage(page, scope, this.#ended, this.#emit);
     }
   }
 

@@ -73,10 +73,10 @@ export interface Times {
   readonly lookup?: number;
   readonly connect?: number;
   readonly tls?: number;
-  /** From the request sent to the first byte of the response. */
+  /** From the request handed to the connection to the first byte of the response. */
   readonly wait?: number;
   readonly download?: number;
-  /** From the first byte sent, or the opening of the connection, to the last byte received. */
+  /** What the phases add up to. */
   readonly total: number;
 }
 
@@ -91,6 +91,8 @@ export interface Connection {
 
 /** One request as it was sent, and what came of it. */
 export interface Exchange {
+  /** When it began, in milliseconds since 1970; nothing for what was not sent. */
+  readonly at?: number;
   readonly request: SentRequest;
   readonly response?: ReceivedResponse;
   readonly fault?: Fault;
@@ -101,7 +103,11 @@ export interface Exchange {
   /** Responses before the final one, such as 103. */
   readonly interim?: readonly { readonly status: number; readonly headers: readonly Header[] }[];
   /** Why it took place, where it is not the request itself for the first time. */
-  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'reconnect' | 'repeat';
+  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'repeat';
+  /** Whether it was sent once more only because its connection turned out to be closed. */
+  readonly fresh?: true;
+  /** What went wrong the first time, where it was sent once more over a fresh connection and failed again: that counts. */
+  readonly firstFault?: Fault;
 }
 
 export interface SentRequest {

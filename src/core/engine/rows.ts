@@ -4,9 +4,9 @@ import type { CaseEvent, EventOf } from '../record/events.ts';
 import { cut, describe } from '../values/describe.ts';
 import { TableMistake } from '../values/table.ts';
 import { textOf } from '../values/text.ts';
+import { caseEvent } from './case-event.ts';
 import type { Turn } from './pass.ts';
 import type { RowEntries } from './scope.ts';
-import { caseEvent } from './steps.ts';
 
 /** What the record says of a row. */
 export interface ToldRow {

@@ -7,11 +7,13 @@ import { Tally } from '../record/tally.ts';
 import { textOf } from '../values/text.ts';
 import type { Outside } from '../variables/definition.ts';
 import { Course } from './course.ts';
-import { Pass } from './pass.ts';
+import { Lag } from './lag.ts';
+import { type Hearing, Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import { Telling } from './telling.ts';
 import { toMicrosecond } from './time.ts';
+import { Turns } from './turns.ts';
 
 export interface RunOptions {
   /** Name and version of the program, for the record. */
@@ -34,6 +36,10 @@ export interface RunOptions {
   readonly told?: Pick<Extract<RunEvent, { type: 'run' }>, 'seed' | 'selected'>;
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
+  /** The record: hears of everything as it happens, also of pages that are told later. */
+  readonly note?: (event: RunEvent) => void;
+  /** Whether bodies are told too, so that they are kept where events have to wait for their turn. */
+  readonly tellsBodies?: boolean;
   /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
   readonly later?: boolean;
   readonly signal: AbortSignal;
@@ -61,11 +67,26 @@ export async function run(
     tally.add(event);
     hear(event);
   };
-  const telling = options.later ? new Telling(tell, () => course.stop('interrupt')) : undefined;
-  const emit = telling ? (event: RunEvent) => telling.add(event) : tell;
+  const record = options.note ?? (() => undefined);
+  const deliver = (one: RunEvent | OfLane | Due) => {
+    if (one instanceof OfLane) record(withLane(one.event, one.lane));
+    else if (one instanceof Due) tell(one.event);
+    else {
+      record(one);
+      tell(one);
+    }
+  };
+  const telling = options.later ? new Telling(deliver, () => course.stop('interrupt')) : undefined;
+  const add = telling ? (one: RunEvent | OfLane | Due) => telling.add(one) : deliver;
+  const output = {
+    emit: add,
+    note: (event: RunEvent, lane: number) => add(new OfLane(event, lane)),
+    hear: (event: RunEvent) => add(new Due(event)),
+  };
+  const { emit } = output;
   const begin = ports.elapsed();
   addKnownSecrets(plan, masker, ports.outside);
-  const { tool, rounds, users = 1, lasting, timeout, told } = options;
+  const { tool, rounds, jobs = 1, users = 1, lasting, timeout, told } = options;
   const first: RunEvent = {
     type: 'run',
     version: recordVersion,
@@ -84,9 +105,15 @@ export async function run(
     ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
     ...(plan.apdex !== undefined && { apdex: plan.apdex }),
   };
-  tell(masker.deep(first));
+  const begun = masker.deep(first) as Extract<RunEvent, { type: 'run' }>;
+  record(jobs > 1 ? { ...begun, jobs } : begun);
+  tell(begun);
   const explained = new Set<string>();
+  const lanes = { next: 1 };
+  const turns = new Turns();
   let time = 0;
+  const lag = users > 1 ? new Lag(() => ports.elapsed()) : undefined;
+  let late: number | undefined;
   const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
   try {
     const all = Array.from({ length: users }, (_, index) =>
@@ -94,14 +121,17 @@ export async function run(
         ports,
         options,
         masker,
-        emit,
+        output,
         explained,
+        lanes,
+        ...(users > 1 && { turns }),
       }),
     );
     // What goes wrong with one of them must not leave the others running.
     for (const each of all) each.catch(() => course.stop('interrupt'));
     for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
   } finally {
+    late = lag?.end();
     unlimit?.();
     course.close();
     time = toMicrosecond(ports.elapsed() - begin);
@@ -112,6 +142,7 @@ export async function run(
     type: 'end',
     at: isoTime(ports.now()),
     time,
+    ...(late !== undefined && { lag: toMicrosecond(late) }),
     ...(course.stopped && { stopped: course.stopped }),
     totals: tally.totals,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
@@ -123,7 +154,9 @@ interface Base {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
-  readonly emit: (event: RunEvent) => void;
+  readonly output: Pick<Hearing, 'emit' | 'note' | 'hear'>;
+  readonly lanes: { next: number };
+  readonly turns?: Turns;
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
 }
@@ -134,11 +167,14 @@ async function runUser(
   user: number | undefined,
   begin: number,
   course: Course,
-  { ports, options, masker, emit, explained }: Base,
+  { ports, options, masker, output, explained, lanes, turns }: Base,
 ): Promise<void> {
+  const isLight = options.note !== undefined && !options.tellsBodies;
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
   const isOver = () => course.stopped !== undefined;
   const pace = { begun: false };
+  // Connections that are all opened in one go would seem to take as long as that takes.
+  await turns?.next();
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
     const turn = user === undefined ? { round } : { round, user };
@@ -151,7 +187,11 @@ async function runUser(
         turn,
         pace,
         explained,
-        emit: (event: RunEvent) => emit(own.isEmpty ? event : own.deep(event)),
+        lanes,
+        ...(turns && { turns }),
+        ...output,
+        mask: (event: RunEvent) => (own.isEmpty ? event : own.deep(event)),
+        light: (event: RunEvent) => (isLight ? withoutBodies(event) : event),
       };
       await new Pass(plan, row, course, base).run();
       own.end();
@@ -166,10 +206,40 @@ async function runUser(
         await runPass(row);
       }
     } catch (error) {
-      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) emit(masker.deep(event));
+      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) output.emit(masker.deep(event));
       return;
     }
   }
+}
+
+/** What happened in one of several pages that run at once, for the record. */
+class OfLane {
+  constructor(
+    readonly event: RunEvent,
+    readonly lane: number,
+  ) {}
+}
+
+/** The same once it is its turn to be told. */
+class Due {
+  constructor(readonly event: RunEvent) {}
+}
+
+/** Behind the type, so that a reader of lines finds it soon. */
+function withLane(event: RunEvent, lane: number): RunEvent {
+  const { type, ...rest } = event;
+  return { type, lane, ...rest } as RunEvent;
+}
+
+/** What waits for its turn is only counted, and told in a line. */
+function withoutBodies(event: RunEvent): RunEvent {
+  if (event.type !== 'exchange') return event;
+  const { request, response, interim: _interim, ...rest } = event;
+  return {
+    ...rest,
+    request: { ...request, headers: [] },
+    ...(response && { response: { ...response, headers: [], body: { size: response.body.size } } }),
+  };
 }
 
 /** In one pass, as far as it is known before: the rows of a table count one by one. */

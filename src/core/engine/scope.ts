@@ -181,7 +181,8 @@ export class CaseScene implements Scene {
   }
 
   get fault(): string | undefined {
-    return this.#exchanges.at(-1)?.fault?.kind;
+    const last = this.#exchanges.at(-1);
+    return (last?.firstFault ?? last?.fault)?.kind;
   }
 
   get namespaces(): ReadonlyMap<string, string> {

@@ -19,7 +19,8 @@ import { Misfit } from '../template/render.ts';
 import { plainAs } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
 import { Duration, type Found, Missing, Plain } from '../values/value.ts';
-import { canBeExpected, exchangeEvent, surroundingsOf } from './exchange.ts';
+import { caseEvent } from './case-event.ts';
+import { canBeExpected, exchangeEvent, standingsOf, surroundingsOf } from './exchange.ts';
 import { type Filled, fillRequest } from './fill.ts';
 import type { RunContext, Turn } from './pass.ts';
 import { withPatience } from './patience.ts';
@@ -178,22 +179,28 @@ export class StepRunner {
     const scene = this.#scene;
     const at = ports.now();
     const { exchanges, secrets: found } = await ports.send(request, signal);
+    // What else has come is to be read before this is looked at: looking takes time, which would be told as theirs.
+    if (this.context.turns) await this.context.turns.next();
     if (found) for (const secret of found) masker.addValue(secret, 'lasting');
     const { plan } = this.scope.pass;
     const kept = { bodies: options.bodies, most: request.limits.record, redacted: plan.redacted.headers };
+    const standings = standingsOf(exchanges);
     let begin = at;
-    for (const exchange of exchanges) {
+    for (const [index, exchange] of exchanges.entries()) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
       const redacted = redactedIn(exchange, plan.redacted);
       for (const value of redacted ?? []) masker.addValue(value, 'passing');
       const shown = redacted ? kept : { ...kept, bodies: false };
-      this.#emit(exchangeEvent(this.#source, step.place, told, begin, shown));
+      const event = exchangeEvent(this.#source, step.place, told, exchange.at ?? begin, shown);
       begin += Math.round(exchange.times.total);
+      this.#emit(Object.assign(event, standings[index]));
     }
-    const { response, fault } = exchanges.at(-1)!;
+    const { response, fault, firstFault } = exchanges.at(-1)!;
     scene.exchanges = exchanges;
-    scene.response = response && new ResponseView(response, surroundingsOf(exchanges));
-    return fault;
+    const { whole } = standings.at(-1)!;
+    const timed = response && whole !== undefined ? { ...response, time: whole } : response;
+    scene.response = timed && new ResponseView(timed, surroundingsOf(exchanges));
+    return firstFault ?? fault;
   }
 
   /** In milliseconds. Throws Misfit. */
@@ -340,20 +347,6 @@ export class StepRunner {
     await this.context.ports.sleep(value.milliseconds, this.context.signal);
     return true;
   }
-}
-
-/** What the record says of every case. */
-export function caseEvent(
-  { address, title, place, tags, request }: PlannedCase,
-  turn: Turn,
-  outcome: Outcome,
-): CaseEvent {
-  const { round, user } = turn;
-  const event: CaseEvent = { type: 'case', round, case: address, title, place, outcome, time: 0 };
-  if (user !== undefined) event.user = user;
-  if (tags.length > 0) event.tags = [...tags];
-  if (request !== undefined) event.request = request;
-  return event;
 }
 
 function asDuration(value: Found): Duration | Missing {

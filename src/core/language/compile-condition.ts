@@ -1,4 +1,4 @@
-import { asText, compareOrder, equal, equalInAnyOrder, isUnique, keysOf } from '../values/compare.ts';
+import { asText, compareOrder, equal, equalInAnyOrder, isUnique } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
 import {
   type Found,
@@ -10,6 +10,7 @@ import {
   Plain,
   type Value,
 } from '../values/value.ts';
+import { isAmong, manyCandidates } from './among.ts';
 import type {
   CompareOperator,
   Comparison,
@@ -258,25 +259,6 @@ function compileIn(values: Evaluate[]): Test {
       ),
     );
   };
-}
-
-/** Lists of more are looked through once, not once for each value. */
-const manyCandidates = 50;
-const lookedThrough = new WeakMap<readonly Value[], { keys: Set<string>; kinds: Set<Kind> } | null>();
-
-/** Whether a value is in a list; nothing where that hangs on kinds, so that each has to be looked at. */
-function isAmong(value: Value, list: readonly Value[]): boolean | undefined {
-  let known = lookedThrough.get(list);
-  if (known === undefined) {
-    const keys = list.some(item => item instanceof Plain) ? undefined : keysOf([...list, 0]);
-    known = keys ? { keys: new Set(keys), kinds: new Set(list.map(kindOf)) } : null;
-    lookedThrough.set(list, known);
-  }
-  const [key] = known && !(value instanceof Plain) ? (keysOf([value, 0]) ?? []) : [];
-  if (!known || key === undefined) return undefined;
-  const kind = kindOf(value);
-  if (known.keys.has(key)) return known.kinds.has(kind) ? true : undefined;
-  return known.kinds.size === 1 && known.kinds.has(kind) ? false : undefined;
 }
 
 function contains(value: Value, part: Value): Truth {

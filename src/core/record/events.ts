@@ -48,6 +48,8 @@ const times = z.strictObject({
 const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
 
 const base = {
+  /** Where several pages run at once: the one that it belongs to, numbered in the order in which they are told. */
+  lane: z.optional(z.int()),
   round: z.int(),
   /** From 1, where several users run at the same time. */
   user: z.optional(z.int()),
@@ -70,6 +72,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** In milliseconds, where rounds begin until a time is over. */
     lasting: z.optional(z.number()),
     seed: z.optional(z.string()),
+    /** How many pages run at once: their events then stand in the record as they happened. */
+    jobs: z.optional(z.int()),
     /** The table that the whole selection runs for each row of. */
     rows: z.optional(z.string()),
     shard: z.optional(z.strictObject({ index: z.int(), of: z.int(), share: z.string() })),
@@ -85,6 +89,7 @@ export const eventSchema = z.discriminatedUnion('type', [
   }),
   z.strictObject({
     type: z.literal('page'),
+    lane: z.optional(z.int()),
     round: z.int(),
     user: z.optional(z.int()),
     file: z.string(),
@@ -113,7 +118,9 @@ export const eventSchema = z.discriminatedUnion('type', [
       }),
     ),
     /** Why it took place, where it is not the request of the case for the first time. */
-    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'reconnect', 'repeat'])),
+    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'repeat'])),
+    /** Set where it was sent once more over a fresh connection: its own had been closed. */
+    fresh: z.optional(z.literal(true)),
     connection: z.optional(
       z.strictObject({
         protocol: z.string(),
@@ -125,6 +132,10 @@ export const eventSchema = z.discriminatedUnion('type', [
     interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
     fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
     times,
+    /** Set for what only led to the request that counts: a hop, a challenge, a token. */
+    part: z.optional(z.literal(true)),
+    /** In milliseconds, where such parts came before it: of all of them together. */
+    whole: z.optional(duration),
     /** Bytes as they came over the connection, the head of the response included. */
     received: z.int(),
   }),
@@ -149,6 +160,7 @@ export const eventSchema = z.discriminatedUnion('type', [
   }),
   z.strictObject({
     type: z.literal('case'),
+    lane: z.optional(z.int()),
     round: z.int(),
     user: z.optional(z.int()),
     case: z.string(),
@@ -178,6 +190,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     type: z.literal('end'),
     at: instant,
     time: duration,
+    /** With several users: within so many milliseconds the program got to what had come, 99 of 100 times. */
+    lag: z.optional(duration),
     /** What ended it before everything had run. */
     stopped: z.optional(z.enum(stops)),
     /** The figures of the whole run, so that they can be told without reading all of it. */

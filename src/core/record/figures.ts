@@ -18,15 +18,16 @@ export class Figures {
   /** @param threshold of Apdex, in milliseconds */
   constructor(readonly threshold: number) {}
 
-  add({ response, times, received }: ExchangeEvent, held: boolean): void {
+  add({ response, times, whole, received }: ExchangeEvent, held: boolean): void {
     this.requests++;
     this.received += received;
     if (!held) this.failed++;
     if (!response) return;
-    this.times.add(times.total);
+    const time = whole ?? times.total;
+    this.times.add(time);
     if (!held) return;
-    if (times.total <= this.threshold) this.#satisfied++;
-    else if (times.total <= 4 * this.threshold) this.#tolerating++;
+    if (time <= this.threshold) this.#satisfied++;
+    else if (time <= 4 * this.threshold) this.#tolerating++;
   }
 
   merge(other: Figures): void {
@@ -63,8 +64,8 @@ export class Settling {
     switch (event.type) {
       case 'exchange':
         this.#close(event.user);
-        // What could not be sent was no request.
-        if (event.fault?.kind !== 'unsendable')
+        // What could not be sent was no request; what only led to one is counted with it.
+        if (event.fault?.kind !== 'unsendable' && !event.part)
           this.#open.set(event.user ?? 0, { event, asked: false, broken: false });
         break;
       case 'check': {

@@ -19,6 +19,25 @@ class Known {
   /** Those of the whole run. */
   readonly lasting = new Set<string>();
   readonly #clean = new Set<string>();
+  /** Passes that are under way. */
+  readonly #open = new Set<Masker>();
+  /** Secrets of passes that have ended, and the passes that were under way then: to them they may still be told. */
+  #retired: { readonly secrets: ReadonlySet<string>; readonly waitsFor: Set<Masker> }[] = [];
+
+  begin(pass: Masker): void {
+    this.#open.add(pass);
+  }
+
+  end(pass: Masker, secrets: ReadonlySet<string>): void {
+    this.#open.delete(pass);
+    if (secrets.size > 0) this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+    this.#retired = this.#retired.filter(({ secrets: own, waitsFor }) => {
+      waitsFor.delete(pass);
+      if (waitsFor.size > 0) return true;
+      for (const secret of own) this.index.remove(secret);
+      return false;
+    });
+  }
 
   add(secret: string): void {
     if (!this.index.has(secret)) this.#clean.clear();
@@ -56,6 +75,7 @@ export class Masker {
 
   constructor(run?: Masker) {
     this.#known = run ? run.#known : new Known();
+    if (run) this.#known.begin(this);
   }
 
   /** For what one pass comes by: what is known must not grow with their number. */
@@ -63,9 +83,9 @@ export class Masker {
     return new Masker(this);
   }
 
-  /** Forgets what the pass has come by, once everything of it has been told. */
+  /** Forgets what the pass has come by, once all others that were under way beside it have ended too. */
   end(): void {
-    for (const secret of this.#own ?? []) this.#known.index.remove(secret);
+    this.#known.end(this, this.#own ?? new Set());
     this.#own = undefined;
   }
 
@@ -76,7 +96,8 @@ export class Masker {
     else {
       const text = textOf(value);
       if (text === undefined || text === '' || typeof value === 'boolean') return;
-      const own = how === 'lasting' ? this.#known.lasting : (this.#own ??= new Set());
+      this.#own ??= new Set();
+      const own = how === 'lasting' ? this.#known.lasting : this.#own;
       if (own.has(text)) return;
       own.add(text);
       this.#known.add(text);

@@ -22,6 +22,8 @@ export class Tally {
   received = 0;
   /** In milliseconds. */
   duration = 0;
+  /** How late the program itself was, in milliseconds, where that was measured. */
+  lag: number | undefined;
   /** What ended the run before everything had run. */
   stopped: Stop | undefined;
   /** Cases that blocked others; known where each case runs once. */
@@ -35,10 +37,20 @@ export class Tally {
   #told: EventOf<'end'>['totals'] | undefined;
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
-  static at({ totals, time, stopped, bounds = [] }: EventOf<'end'>): Tally {
+  static at({ totals, time, stopped, lag, bounds = [] }: EventOf<'end'>): Tally {
     const { cases, checks, held, requests, received, reconnects = 0 } = totals;
     const tally = new Tally();
-    Object.assign(tally, { checks, held, requests, reconnects, received, duration: time, stopped, bounds });
+    Object.assign(tally, {
+      checks,
+      held,
+      requests,
+      reconnects,
+      received,
+      duration: time,
+      stopped,
+      lag,
+      bounds,
+    });
     Object.assign(tally.cases, cases);
     tally.#told = totals;
     return tally;
@@ -55,9 +67,9 @@ export class Tally {
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
-        if (event.cause === 'reconnect') this.reconnects++;
+        if (event.fresh) this.reconnects++;
         this.received += event.received;
-        if (event.response) this.#times.add(event.times.total);
+        if (event.response && !event.part) this.#times.add(event.whole ?? event.times.total);
         break;
       case 'check':
         this.checks++;
@@ -71,6 +83,7 @@ export class Tally {
       case 'end':
         this.duration = event.time;
         this.stopped = event.stopped;
+        this.lag = event.lag;
         this.bounds = this.boundsAfter(event.time);
         break;
       default:

@@ -17,6 +17,7 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
   const tally = new Tally();
   const pages = new Set<number>();
   const open = new Map<number, ExchangeEvent | CheckEvent>();
+  const lost: (ExchangeEvent | CheckEvent)[] = [];
   let start = 0;
   let last = 0;
   for await (const event of events) {
@@ -30,15 +31,21 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
     if (event.type === 'run') start = last = Date.parse(event.at);
     else {
       const { user = 0 } = event;
+      last = Math.max(last, endOfEvent(event));
+      // Of pages that ran at once, each may break off in a case of its own.
+      const before = open.get(user);
+      if (before && (event.type === 'page' || before.case !== event.case)) {
+        open.delete(user);
+        lost.push(before);
+      }
       if (event.type === 'page') pages.add(user);
       else if (!pages.has(user)) throw refuse('is damaged: a page is missing');
       else if (event.type === 'case') open.delete(user);
       else open.set(user, event);
-      last = Math.max(last, endOfEvent(event));
     }
     yield event;
   }
-  for (const event of open.values()) {
+  for (const event of [...lost, ...open.values()]) {
     const broken = brokenOff(event);
     tally.add(broken);
     yield broken;

@@ -10,6 +10,7 @@ import type { FilePlaces } from './outgoing.ts';
 import { bodyStaysHere, redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
 import { isIdempotent, waitBeforeRetry } from './retry.ts';
 import { type OneExchange, type SavableRequest, Sender, unsendable } from './sender.ts';
+import { warmUp } from './warm-up.ts';
 
 export interface HttpDriver {
   send(request: SavableRequest, signal: AbortSignal): Promise<Sent>;
@@ -28,7 +29,9 @@ export interface HttpDriverOptions extends FilePlaces {
  * Every exchange on the way is told.
  */
 export async function createHttpDriver(options: HttpDriverOptions): Promise<HttpDriver> {
-  const sender = new Sender(await loadClient(), options);
+  const library = await loadClient();
+  await warmUp(library);
+  const sender = new Sender(library, options);
   const tokens = new Tokens((request, signal) => sender.exchange(request, signal), options.now);
   const means: Means = { sender, tokens, digests: new DigestAnswers(), options };
   return {
@@ -156,9 +159,11 @@ class Delivery {
       const { fault } = exchange;
       this.#tell(exchange, cause);
       exchange = await sender.exchange(ready, this.signal);
-      reason = 'reconnect';
+      reason = 'retry';
+      exchange = { ...exchange, fresh: true };
       // What went wrong first counts; else it would hang on who noticed the end of the connection earlier.
-      if (exchange.fault && exchange.fault.kind !== 'interrupted') exchange = { ...exchange, fault: fault! };
+      if (exchange.fault && exchange.fault.kind !== 'interrupted')
+        exchange = { ...exchange, firstFault: fault! };
     }
     if (jar && setsCookies(exchange)) await jar.store(exchange);
     return this.#tell(exchange, reason);

@@ -54,10 +54,11 @@ export function faultOf(
       kind: 'unsendable',
       message: `No connection to ${origin} could be opened: this machine lets the program open no more files and connections (${code}). Fewer users need fewer; 'ulimit -n' tells and sets the limit.`,
     };
-  if (/statusCode >= 100|invalid status/i.test(error.message))
+  // What the client holds to be impossible, and servers send all the same: a status of 000, for example.
+  if (/broken assertion|AssertionError/.test(`${error.name} ${error.message}`))
     return {
       kind: 'protocol',
-      message: `What ${origin} sent is no valid HTTP: the number of its status is not one from 100 to 599.`,
+      message: `What ${origin} sent is no valid HTTP: its head cannot be read. A status is a number from 100 to 599.`,
     };
   const kind =
     kindsByCode.get(code) ??

@@ -32,6 +32,7 @@ const mostInterim = 100;
 
 /** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler implements Watched {
+  readonly #at = Date.now();
   readonly #begin = elapsed();
   /** When the whole exchange has to be over, and the phase that it is in. */
   readonly #end: number;
@@ -231,12 +232,15 @@ export class ExchangeHandler implements Watched {
 
   #times(): Times {
     const end = elapsed();
-    const total = toMicrosecond(end - this.#begin);
-    const times: Draft<Times> = this.#opened ? { ...this.#opened, total } : { total };
+    // The clock stands still between the phases: what happens there is not the server's.
+    if (this.#sent === 0) return { total: toMicrosecond(end - this.#begin) };
+    const { lookup = 0, connect = 0, tls = 0 } = this.#opened ?? {};
+    const times: Draft<Times> = { ...this.#opened, total: 0 };
     if (this.#answered > 0) {
       times.wait = toMicrosecond(this.#answered - this.#sent);
       times.download = toMicrosecond(end - this.#answered);
-    }
+    } else times.wait = toMicrosecond(end - this.#sent);
+    times.total = toMicrosecond(lookup + connect + tls + times.wait + (times.download ?? 0));
     return times;
   }
 
@@ -244,6 +248,7 @@ export class ExchangeHandler implements Watched {
     this.#settled = true;
     this.watch.delete(this);
     const { facts } = this.connection;
+    exchange.at = this.#at;
     if (this.#sent > 0 && facts)
       exchange.connection = this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts;
     if (this.#interim) exchange.interim = this.#interim;

@@ -1,6 +1,6 @@
 import type { CheckEvent, ExchangeEvent, Payload } from '../../core/record/events.ts';
 import { sizeText } from '../../core/values/text.ts';
-import { phasesInWords } from '../exchange.ts';
+import { phasesInWords, sentAnew } from '../exchange.ts';
 import { formatJson } from '../json-text.ts';
 import { visible } from '../style.ts';
 import { timeText } from '../time-text.ts';
@@ -16,7 +16,6 @@ const causes = {
   challenge: 'in answer to a challenge',
   redirect: 'following a redirect',
   retry: 'sent again',
-  reconnect: 'sent once more over a fresh connection',
   repeat: 'asked again',
 } as const;
 
@@ -33,9 +32,9 @@ ${shown.map((exchange, index) => exchangeMarkup(exchange, index === last ? faili
 }
 
 function exchangeMarkup(exchange: ExchangeEvent, failing: readonly CheckEvent[]): Markup {
-  const { request, response, fault, cause } = exchange;
+  const { request, response, fault, cause, fresh } = exchange;
   return html`<div class="exchange">
-<div class="message"><p class="line"><b>${request.method}</b> ${breakable(request.url)}${cause && html` <span class="quiet">${causes[cause]}</span>`}</p>
+<div class="message"><p class="line"><b>${request.method}</b> ${breakable(request.url)}${cause && html` <span class="quiet">${fresh ? sentAnew : causes[cause]}</span>`}</p>
 ${headersMarkup(request.headers)}${bodyMarkup(request.body)}</div>
 <div class="message">${
     response
