@@ -48,6 +48,7 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view];
   const interrupt = listenForInterrupt();
+  let isFinished = false;
   try {
     await run(
       plan,
@@ -68,11 +69,14 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
       },
     );
     recorder?.finish();
+    isFinished = true;
     for (const listener of listeners) listener.close?.();
     const whole = recorder === undefined || isWhole(recorder, terminal);
     const written = recorder === undefined || (await reportOn(recorder, output, whole, tally, terminal));
     return codeOf(tally, whole && written);
   } finally {
+    // A mistake of our own takes nothing away that is on record up to there.
+    if (!isFinished) recorder?.finish();
     interrupt.stop();
     recorder?.remove();
     await ports.close();

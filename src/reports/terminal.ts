@@ -153,7 +153,7 @@ export class TerminalReport {
   /** A page that stands alone has said its title already. */
   #tellRun(run: EventOf<'run'>, first: EventOf<'page'>): void {
     const { title } = run;
-    const about = runInWords(run);
+    const about = visible(runInWords(run));
     if (about !== '' || title !== first.title) this.#line(this.#paint('strong', visible(title)) + about);
   }
 

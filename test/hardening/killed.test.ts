@@ -31,7 +31,8 @@ test('a run that is killed at any moment leaves a record that is readable and re
   for (let moment = 0; moment < moments; moment++) {
     const lastBefore = records(folder).at(-1);
     const servedBefore = served;
-    const words = ['run', '--quiet', '--rounds', '100', ...(moment % 2 === 0 ? ['--users', '4'] : [])];
+    const together = [['--users', '4'], ['--jobs', '2'], []][moment % 3]!;
+    const words = ['run', '--quiet', '--rounds', '100', ...together];
     await mervok(folder, words, {}, kill.arm);
     const last = records(folder).at(-1);
     if (last === undefined || last === lastBefore) {
@@ -69,3 +70,39 @@ const records = (folder: string): string[] => {
     return [];
   }
 };
+
+test('a run with --jobs that is killed has told of every page, and of no secret that was still to be kept', async t => {
+  const asked: string[] = [];
+  const origin = await serve(t, ({ url }, response) => {
+    asked.push(url!);
+    response.setHeader('Content-Type', 'application/json');
+    const after = url === '/slow' ? 30_000 : 0;
+    setTimeout(
+      () => response.end(JSON.stringify(url === '/token' ? { token: 'a-token-of-0417' } : { id: 1 })),
+      after,
+    ).unref();
+  });
+  const many = Array.from({ length: 5 }, (_, at) => caseText(`C${at}`, 'GET /quick', 'status = 200')).join(
+    '',
+  );
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': caseText('First', 'GET /quick', 'status = 200') + caseText('Slow', 'GET /slow', 'status = 200'),
+    'b.md': many,
+    'c.md': caseText('Token', 'GET /token', 'status = 200\nwait 30 s\nkeep $.token as secret token'),
+  });
+  await mervok(folder, ['run', '--jobs', '3'], {}, child => setTimeout(() => child.kill('SIGKILL'), 2500));
+  const path = join(folder, '.mervok/runs', records(folder)[0]!);
+  const text = readFileSync(path, 'utf8');
+  assert.ok(asked.includes('/token') && asked.includes('/slow'));
+  assert.ok(!text.includes('a-token-of-0417'));
+  // In the order in which it happened: the page whose turn it is says nothing while it waits.
+  assert.equal(text.match(/"type":"exchange"/g)?.length, 6);
+  const { code, err } = await mervok(folder, ['report', 'last', '-o', 'r.json']);
+  assert.equal(code, 0, err);
+  const { pages } = JSON.parse(readFileSync(join(folder, 'r.json'), 'utf8'));
+  assert.deepEqual(
+    pages.map(({ file }: { file: string }) => file),
+    ['a.md', 'b.md'],
+  );
+});

@@ -28,6 +28,7 @@ export interface Given {
   readonly trailers?: readonly (readonly [string, string])[];
   /** No response came. */
   readonly fault?: string;
+  readonly random?: () => number;
 }
 
 /** A scene with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
@@ -42,6 +43,7 @@ export function sceneOf({
   setCookies = [],
   trailers = [],
   fault,
+  random = () => 0.5,
 }: Given = {}): Scene {
   const bytes =
     body instanceof Uint8Array ? body : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
@@ -72,7 +74,7 @@ export function sceneOf({
     world: {
       now: () => Date.UTC(2026, 10, 23, 12),
       uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
-      random: () => 0.5,
+      random,
     },
     notes: [],
   };

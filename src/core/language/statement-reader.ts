@@ -201,11 +201,17 @@ export class StatementReader {
 
 const quoted = /"(?:[^"\\]|\\.)*"?|'(?:[^'\\]|\\.)*'?|(?<=^|\s)#.*|[[({\])}]/g;
 
+const partner = { '(': ')', '[': ']', '{': '}' } as const;
+
 /** Goes on with the brackets that are open at the end of a line. */
 function countBrackets(line: string, open: string[]): void {
   for (const [found] of line.matchAll(quoted)) {
     if ('[({'.includes(found)) open.push(found);
-    else if (found.length === 1 && '])}'.includes(found)) open.pop();
+    else if (found.length === 1 && '])}'.includes(found) && open.length > 0) {
+      // One that closes another kind closes nothing, and nothing behind it is closed either.
+      if (partner[open.at(-1) as '('] === found) open.pop();
+      else open.push(found);
+    }
   }
 }
 
