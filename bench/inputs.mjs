@@ -79,7 +79,68 @@ export function slowPages() {
   return quick('slow');
 }
 
+/** Requests that are answered after 50 ms, with five checks each. */
+export function late(count, each) {
+  write('late.md', page(`${origin}/slow/50`));
+  return [
+    ...quick('late.md'),
+    '--users',
+    String(count),
+    '--rounds',
+    String(each),
+    '-o',
+    join(folder, 'late.ndjson'),
+  ];
+}
+
+/** A token of its own that each user keeps in each round, as a secret or not, and sends on. */
+export function tokens(secret, count, each) {
+  const kept = `${checks}\nkeep $.number as ${secret ? 'secret ' : ''}number\nlet token = "token-of-the-day-{number}"`;
+  const first = `## Sign in\n\n${fence('http', `GET ${origin}/slow/20`)}\n${fence('mervok', kept)}`;
+  const second = `## Use\n\n${fence('http', `GET ${origin}/slow/20\nX-Token: {token}`)}\n${fence('mervok', checks)}`;
+  const name = `tokens-${secret}.md`;
+  write(name, `${first}\n${second}`);
+  return [
+    ...quick(name),
+    '--users',
+    String(count),
+    '--rounds',
+    String(each),
+    '-o',
+    join(folder, `${name}.ndjson`),
+  ];
+}
+
 // What grows
+
+/** `lint` of so many names that nothing gives. */
+export function unknownNames(count) {
+  const cases = Array.from(
+    { length: count },
+    (_, at) => `## C${at}\n\n${fence('http', `GET ${origin}/{nothing-${at}}`)}`,
+  );
+  write(`unknown-${count}.md`, cases.join('\n'));
+  return ['lint', '--json', `unknown-${count}.md`];
+}
+
+/** `lint` of so many variables, each of which refers twice to the next one. */
+export function variablesInEachOther(count) {
+  const lines = Array.from({ length: count }, (_, at) => `  v${at}: "{v${at + 1}}{v${at + 1}}"`);
+  write(`chain-${count}/mervok.yaml`, `base: ${origin}\nvariables:\n${lines.join('\n')}\n  v${count}: x\n`);
+  write(`chain-${count}/a.md`, `# A\n\n${fence('http', 'GET /{v0}')}\n${fence('mervok', 'status = 200')}`);
+  return ['lint', `chain-${count}`];
+}
+
+/** Twenty responses of so many items, which are to be unique and the same in any order. */
+export function uniqueItems(count) {
+  const statements =
+    '$.berths = $.berths in any order\nunique($.berths) = unique($.berths)\ncount $.berths[*] > 5';
+  write(
+    `unique-${count}.md`,
+    `# U\n\n${fence('http', `GET ${origin}/sized/${Math.round(count / 12)}`)}\n${fence('mervok', statements)}`,
+  );
+  return [...quick(`unique-${count}.md`), '--rounds', '20'];
+}
 
 /** So many pages with one request and five checks each. */
 export function pages(count) {

@@ -20,14 +20,14 @@ export function end() {
 }
 
 /** The output of a program, which has to succeed. */
-export function outputOf(command, args, options = {}) {
+export function outputOf(command, args, { mayFail = false, ...options } = {}) {
   const { status, stderr, stdout } = spawnSync(command, args, {
     cwd: folder,
     encoding: 'utf8',
     maxBuffer: 1e9,
     ...options,
   });
-  if (status !== 0)
+  if (status !== 0 && !mayFail)
     throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
   return stdout;
 }

@@ -1,6 +1,7 @@
 // Measures Mervok against the bare runtime and bare packages, in the same run. Prints a table of ratios, in Markdown.
 //   node bench/run.mjs [--short] [PART…]   PART: a word of what is measured; --short: fewer turns, smaller inputs
 import { spawnSync } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import * as inputs from './inputs.mjs';
 import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script } from './measure.mjs';
@@ -54,6 +55,53 @@ const measurements = {
     if (rate !== undefined)
       rows.push(['the same, a request / load generator in C (wrk)', (program / (32 * each)) * (rate / 1000)]);
     return rows;
+  },
+
+  truth() {
+    const excess = (users, each, goals) => {
+      const turns = Array.from({ length: short ? 1 : 5 }, () => {
+        ownTimes();
+        timed(inputs.late(users, each));
+        const [server, told] = [ownTimes(), toldTimes('late.ndjson')];
+        return told.map((time, at) => time - server[at]);
+      });
+      return [50, 90, 99].map((percent, at) => [
+        `ms that ${users} users are told beyond the server's own 50 ms, ${percent} of 100`,
+        turns.map(turn => turn[at]).toSorted((a, b) => a - b)[turns.length >> 1],
+        goals[at],
+      ]);
+    };
+    const firsts = Array.from({ length: turns(9) }, () => {
+      timed(inputs.late(1, 2));
+      const [first, second] = exchangesOf('late.ndjson').map(({ times }) => times.total);
+      return first - second;
+    });
+    return [
+      ...excess(32, most(40, 20), [2, 5, 15]),
+      ...excess(256, most(15, 8), [5, 20, 60]),
+      [
+        'ms that the first request is told beyond the second',
+        firsts.toSorted((a, b) => a - b)[firsts.length >> 1],
+        3,
+      ],
+    ];
+  },
+
+  secrets() {
+    const each = most(20, 8);
+    const medians = secret => {
+      timed(inputs.tokens(secret, 100, each));
+      return toldTimes(`tokens-${secret}.md.ndjson`)[0];
+    };
+    const [plain, secret] = inTurn(turns(5), [() => medians(false), () => medians(true)]);
+    const [time, masked] = inTurn(turns(5), [
+      () => timed(inputs.tokens(false, 100, each)),
+      () => timed(inputs.tokens(true, 100, each)),
+    ]);
+    return [
+      ['median told of 100 users that keep tokens as secrets / keep them', secret / plain, 1.2],
+      ['the same, whole runs', masked / time, 1.5],
+    ];
   },
 
   lint() {
@@ -116,6 +164,9 @@ const measurements = {
 
   growth() {
     return [
+      ...grown('name that nothing gives, of', [500, 2000, most(6000, 4000)], inputs.unknownNames, true),
+      ...grown('variable that refers twice to the next, of', [50, 200, 450], inputs.variablesInEachOther),
+      ...grown('item that is to be unique, of', [240, 2400, most(19_200, 9600)], inputs.uniqueItems),
       ...grown('page, of', [20, 200, most(2000, 500)], inputs.pages),
       ...grown('check, of', [100, most(1000, 500), most(3000, 1000)], inputs.checksEach),
       ...grown('kilobyte of a response, of', [10, 100, most(1000, 300)], inputs.kilobytes),
@@ -134,11 +185,11 @@ function recordOf(count) {
 }
 
 /** What one more costs where there are many, against where there are few: 1 is linear, less is better. */
-function grown(what, [few, some, many], input) {
+function grown(what, [few, some, many], input, findsFault = false) {
   const commands = [few, some, many].map(input);
   const [little, middle, much] = inTurn(
     turns(5),
-    commands.map(args => () => timed(args)),
+    commands.map(args => () => (findsFault ? run([mervok, ...args], { mayFail: true }) : timed(args))),
   );
   const slope = (middle - little) / (some - few);
   return [
@@ -148,6 +199,26 @@ function grown(what, [few, some, many], input) {
       1.25,
     ],
   ];
+}
+
+/** What the server itself took since it was last asked: 50, 90 and 99 of 100, in milliseconds. */
+function ownTimes() {
+  const ask = `fetch('${origin}/times').then(r => r.text()).then(text => process.stdout.write(text))`;
+  return JSON.parse(outputOf(process.execPath, ['-e', ask]));
+}
+
+function exchangesOf(file) {
+  return readFileSync(join(folder, file), 'utf8')
+    .split('\n')
+    .filter(line => line.startsWith('{"type":"exchange"'))
+    .map(line => JSON.parse(line));
+}
+
+function toldTimes(file) {
+  const times = exchangesOf(file)
+    .map(({ times: { total } }) => total)
+    .sort((a, b) => a - b);
+  return [50, 90, 99].map(percent => times[Math.ceil((times.length * percent) / 100) - 1]);
 }
 
 /** Requests in a second of a load generator in C with as many connections, where Debian's package is installed. */

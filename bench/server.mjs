@@ -35,13 +35,28 @@ function pour(response, megabytes) {
   more();
 }
 
+/** How long answers took that were to take a while, from the request read to the answer written, in milliseconds. */
+let own = [];
+
+function tellTimes(response) {
+  const times = own.sort((a, b) => a - b);
+  own = [];
+  response.end(
+    JSON.stringify([50, 90, 99].map(percent => times[Math.ceil((times.length * percent) / 100) - 1])),
+  );
+}
+
 const server = createServer((request, response) => {
   request.resume();
+  if (request.url === '/times') return tellTimes(response);
+  const begin = performance.now();
   const [, kind, amount] = /^\/(large|slow|sized)\/(\d+)$/.exec(request.url) ?? [];
   if (kind === 'large') return pour(response, Number(amount));
   const body = answer(kind === 'sized' ? Number(amount) : 1);
   const send = () =>
     response.writeHead(200, { 'Content-Type': 'application/json', 'Content-Length': body.length }).end(body);
-  return kind === 'slow' ? setTimeout(send, Number(amount)) : send();
+  if (kind !== 'slow') return send();
+  response.on('finish', () => own.push(performance.now() - begin));
+  return setTimeout(send, Number(amount));
 });
 server.listen(0, '127.0.0.1', () => process.send({ port: server.address().port }));

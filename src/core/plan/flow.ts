@@ -20,9 +20,12 @@ export type Binding =
 export interface BoundUse {
   readonly use: Use;
   readonly binding: Binding | undefined;
-  /** Set where a variable refers to itself. */
+  /** Set where a variable refers to itself, or to others without end. */
   readonly circular?: boolean;
 }
+
+/** So many variables may refer to each other, one to the next. */
+const deepest = 500;
 
 /** The flow of data through a collection: which case makes a name, and which uses it. */
 export class Flow {
@@ -178,7 +181,7 @@ export class Flow {
     if (!uses) {
       const bound: BoundUse[] = [];
       const seen = new Map<number, Set<VariableDefinition>>();
-      for (const use of this.namesOf(user).uses) this.#bind(use, user, [], seen, bound);
+      for (const use of this.namesOf(user).uses) this.#bind(use, user, new Set(), seen, bound);
       uses = bound;
       this.#boundUses.set(user, uses);
     }
@@ -189,7 +192,7 @@ export class Flow {
   #bind(
     use: Use,
     user: CollectionCase,
-    trail: readonly VariableDefinition[],
+    trail: Set<VariableDefinition>,
     seen: Map<number, Set<VariableDefinition>>,
     into: BoundUse[],
   ): void {
@@ -199,7 +202,7 @@ export class Flow {
       return;
     }
     const { definition } = binding;
-    if (trail.includes(definition)) {
+    if (trail.has(definition) || trail.size > deepest) {
       into.push({ use, binding, circular: true });
       return;
     }
@@ -209,10 +212,12 @@ export class Flow {
     seen.set(use.step, ofStep);
     if (ofStep.has(definition)) return;
     ofStep.add(definition);
+    trail.add(definition);
     for (const { name, range } of definition.references) {
       const inner = { name, range, source: definition.source, step: use.step };
-      this.#bind(inner, user, [...trail, definition], seen, into);
+      this.#bind(inner, user, trail, seen, into);
     }
+    trail.delete(definition);
   }
 
   /** The cases that a case cannot do without: it takes names from them, or its settings need them. */

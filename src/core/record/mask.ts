@@ -1,6 +1,7 @@
 import { textOf } from '../values/text.ts';
 import { isObject, type Value } from '../values/value.ts';
 import { SecretIndex } from './secret-index.ts';
+import type { View } from './view.ts';
 import { viewsOf } from './views.ts';
 
 /** What stands in the place of a secret. */
@@ -166,10 +167,12 @@ function search(bytes: Buffer, index: SecretIndex, isCut: boolean, tell: Tell): 
   const shortest = index.hasShort ? Math.min(index.shortest, shortestRun) : index.shortest;
   const least = isCut ? shortestCut : shortest;
   for (const view of viewsOf(bytes, least)) {
-    const tellOf =
-      (of: typeof view): Tell =>
-      (from, to) =>
-        tell(of.starts[from]!, of.ends[to - 1]!);
+    const tellOf = (of: View): Tell => {
+      return (from, to) => {
+        const { starts, ends } = of.places();
+        tell(starts[from]!, ends[to - 1]!);
+      };
+    };
     index.find(view.bytes, tellOf(view), { isCut: isCut && view.atEnd, standsApart: !view.text });
     if (view.text && index.hasShort) index.find(view.text.bytes, tellOf(view.text));
   }

@@ -1,69 +1,9 @@
 // What a text says where it is read as something that stands for other bytes: percent-encoding, JSON, XML, hex, base64.
 
-/** Some bytes as they read in one way; `start` and `end` tell for each of them what it is read from. */
-export interface View {
-  readonly bytes: Buffer;
-  readonly starts: Int32Array;
-  readonly ends: Int32Array;
-  /** Of one that is made of decoded stretches, all else left out: those that came out as text. */
-  readonly text?: View;
-  /** Whether it reaches to the end of what it is read from. */
-  readonly atEnd: boolean;
-}
+import { composed, Draft, once, type View, viewOf } from './view.ts';
 
-/** The shortest stretch of hex or base64 that is of interest, in bytes that it stands for. */
+/** @param least the shortest stretch of hex or base64 that is of interest, in bytes that it stands for */
 type Read = (bytes: Buffer, least: number) => readonly View[];
-
-/** A view while it is made. */
-class Draft {
-  readonly #bytes: Buffer;
-  readonly #starts: Int32Array;
-  readonly #ends: Int32Array;
-  length = 0;
-
-  constructor(most: number) {
-    this.#bytes = Buffer.allocUnsafe(most);
-    this.#starts = new Int32Array(most);
-    this.#ends = new Int32Array(most);
-  }
-
-  add(byte: number, start: number, end: number): void {
-    this.#bytes[this.length] = byte;
-    this.#starts[this.length] = start;
-    this.#ends[this.length] = end;
-    this.length++;
-  }
-
-  addCodePoint(code: number, start: number, end: number): void {
-    if (code < 0x80) this.add(code, start, end);
-    else for (const byte of Buffer.from(String.fromCodePoint(code), 'utf8')) this.add(byte, start, end);
-  }
-
-  /** Takes over a stretch of another draft. */
-  append(other: Draft, from: number): void {
-    for (let at = from; at < other.length; at++)
-      this.add(other.#bytes[at]!, other.#starts[at]!, other.#ends[at]!);
-  }
-
-  /** Whether a stretch is text but for some of its characters, as where something else stands right before it. */
-  isMostlyText(from: number): boolean {
-    let odd = 0;
-    for (let at = from; at < this.length; at++) {
-      const byte = this.#bytes[at]!;
-      if (byte < 0x20 ? byte !== 9 && byte !== 10 && byte !== 13 : byte >= 0x7f) odd++;
-    }
-    return odd * 4 <= this.length - from;
-  }
-
-  finish(atEnd = true): View {
-    return {
-      bytes: this.#bytes.subarray(0, this.length),
-      starts: this.#starts.subarray(0, this.length),
-      ends: this.#ends.subarray(0, this.length),
-      atEnd,
-    };
-  }
-}
 
 const [percent, plus, backslash, ampersand] = [0x25, 0x2b, 0x5c, 0x26];
 
@@ -89,20 +29,21 @@ const readPercent: Read = bytes => {
 };
 
 function percentView(bytes: Buffer, plusIsSpace: boolean): View[] {
-  const draft = new Draft(bytes.length);
-  for (let at = 0; at < bytes.length; ) {
-    const byte = bytes[at]!;
-    const high = byte === percent ? nibbles[bytes[at + 1] ?? 0]! : -1;
-    const low = high < 0 ? -1 : nibbles[bytes[at + 2] ?? 0]!;
-    if (low >= 0) {
-      draft.add(high * 16 + low, at, at + 3);
-      at += 3;
-    } else {
-      draft.add(plusIsSpace && byte === plus ? 0x20 : byte, at, at + 1);
-      at++;
+  const view = viewOf(bytes.length, draft => {
+    for (let at = 0; at < bytes.length; ) {
+      const byte = bytes[at]!;
+      const high = byte === percent ? nibbles[bytes[at + 1] ?? 0]! : -1;
+      const low = high < 0 ? -1 : nibbles[bytes[at + 2] ?? 0]!;
+      if (low >= 0) {
+        draft.add(high * 16 + low, at, at + 3);
+        at += 3;
+      } else {
+        draft.add(plusIsSpace && byte === plus ? 0x20 : byte, at, at + 1);
+        at++;
+      }
     }
-  }
-  return [draft.finish()];
+  });
+  return [view];
 }
 
 const escapes = new Map(
@@ -131,28 +72,32 @@ const readJson: Read = bytes => {
 };
 
 function jsonView(bytes: Buffer): View {
-  const draft = new Draft(bytes.length);
-  for (let at = 0; at < bytes.length; ) {
-    const next = bytes[at] === backslash ? bytes[at + 1] : undefined;
-    const known = next === undefined ? undefined : escapes.get(next);
-    const unit = next === 0x75 ? hexAt(bytes, at + 2, 4) : -1;
-    if (known !== undefined) {
-      draft.add(known, at, at + 2);
-      at += 2;
-    } else if (unit >= 0) {
-      const isHigh = unit >> 10 === 0x36 && bytes[at + 6] === backslash && bytes[at + 7] === 0x75;
-      const low = isHigh ? hexAt(bytes, at + 8, 4) : -1;
-      const isPair = low >> 10 === 0x37;
-      const end = at + (isPair ? 12 : 6);
-      draft.addCodePoint(isPair ? ((unit - 0xd800) << 10) + low - 0xdc00 + 0x10000 : unit, at, end);
-      at = end;
-    } else {
-      const short = next === 0x78 ? hexAt(bytes, at + 2, 2) : -1;
-      draft.add(short >= 0 ? short : bytes[at]!, at, at + (short >= 0 ? 4 : 1));
-      at += short >= 0 ? 4 : 1;
-    }
+  return viewOf(bytes.length, draft => {
+    for (let at = 0; at < bytes.length; ) at = readEscape(bytes, at, draft);
+  });
+}
+
+/** Reads what stands at a place, an escape or a byte as it is; gives where the next begins. */
+function readEscape(bytes: Buffer, at: number, draft: Draft): number {
+  const next = bytes[at] === backslash ? bytes[at + 1] : undefined;
+  const known = next === undefined ? undefined : escapes.get(next);
+  if (known !== undefined) {
+    draft.add(known, at, at + 2);
+    return at + 2;
   }
-  return draft.finish();
+  const unit = next === 0x75 ? hexAt(bytes, at + 2, 4) : -1;
+  if (unit >= 0) {
+    const isHigh = unit >> 10 === 0x36 && bytes[at + 6] === backslash && bytes[at + 7] === 0x75;
+    const low = isHigh ? hexAt(bytes, at + 8, 4) : -1;
+    const isPair = low >> 10 === 0x37;
+    const end = at + (isPair ? 12 : 6);
+    draft.addCodePoint(isPair ? ((unit - 0xd800) << 10) + low - 0xdc00 + 0x10000 : unit, at, end);
+    return end;
+  }
+  const short = next === 0x78 ? hexAt(bytes, at + 2, 2) : -1;
+  const end = at + (short >= 0 ? 4 : 1);
+  draft.add(short >= 0 ? short : bytes[at]!, at, end);
+  return end;
 }
 
 function hexAt(bytes: Buffer, at: number, digits: number): number {
@@ -176,14 +121,15 @@ const entities = new Map([
 /** The entities of XML, by name and by number. */
 const readXml: Read = bytes => {
   if (!bytes.includes(ampersand)) return [];
-  const draft = new Draft(bytes.length);
-  for (let at = 0; at < bytes.length; ) {
-    const entity = bytes[at] === ampersand ? entityAt(bytes, at) : undefined;
-    if (entity) draft.addCodePoint(entity.code, at, entity.end);
-    else draft.add(bytes[at]!, at, at + 1);
-    at = entity?.end ?? at + 1;
-  }
-  return draft.length === bytes.length ? [] : [draft.finish()];
+  const view = viewOf(bytes.length, draft => {
+    for (let at = 0; at < bytes.length; ) {
+      const entity = bytes[at] === ampersand ? entityAt(bytes, at) : undefined;
+      if (entity) draft.addCodePoint(entity.code, at, entity.end);
+      else draft.add(bytes[at]!, at, at + 1);
+      at = entity?.end ?? at + 1;
+    }
+  });
+  return view.bytes.length === bytes.length ? [] : [view];
 };
 
 function entityAt(bytes: Buffer, at: number): { code: number; end: number } | undefined {
@@ -221,19 +167,29 @@ function decodedView(
   decode: (places: Int32Array, into: Draft) => void,
 ): View {
   const most = runs.reduce((sum, run) => sum + run.length + 1, 0);
-  const [draft, text] = [new Draft(most), new Draft(most)];
-  for (const places of runs) {
-    const from = draft.length;
-    decode(places, draft);
-    const isText = draft.isMostlyText(from);
-    const last = places[places.length - 1]!;
-    draft.add(0, last, last);
-    if (isText) text.append(draft, from);
-  }
-  // The gap behind the last one is none.
   const atEnd = runs.at(-1)?.at(-1) === bytes.length - 1;
-  if (atEnd) draft.length--;
-  return { ...draft.finish(atEnd), text: text.finish(false) };
+  const read = (notesPlaces: boolean) => {
+    const [draft, text] = [new Draft(most, notesPlaces), new Draft(most, notesPlaces)];
+    for (const places of runs) {
+      const from = draft.length;
+      decode(places, draft);
+      const isText = draft.isMostlyText(from);
+      const last = places[places.length - 1]!;
+      draft.add(0, last, last);
+      if (isText) text.append(draft, from);
+    }
+    // The gap behind the last one is none.
+    if (atEnd) draft.length--;
+    return { draft, text };
+  };
+  const { draft, text } = read(false);
+  const placed = once(() => read(true));
+  return {
+    bytes: draft.bytes,
+    atEnd,
+    places: () => placed().draft,
+    text: { bytes: text.bytes, atEnd: false, places: () => placed().text },
+  };
 }
 
 /** Base64 in both alphabets, over line ends, whatever stands before it. */
@@ -312,17 +268,4 @@ export function* viewsOf(bytes: Buffer, least: number): Generator<View> {
         for (const inner of again(further.bytes, least)) yield composed(inner, further);
     }
   }
-}
-
-/** A view of a view, as one of what that is a view of. */
-function composed(inner: View, outer: View): View {
-  const { length } = inner.bytes;
-  const [starts, ends] = [new Int32Array(length), new Int32Array(length)];
-  for (let at = 0; at < length; at++) {
-    const start = inner.starts[at]!;
-    starts[at] = outer.starts[start]!;
-    ends[at] = outer.ends[Math.max(start, inner.ends[at]! - 1)]!;
-  }
-  const text = inner.text && composed(inner.text, outer);
-  return { bytes: inner.bytes, starts, ends, atEnd: inner.atEnd && outer.atEnd, ...(text && { text }) };
 }
