@@ -74,7 +74,7 @@ test('secrets do not follow a redirect to another origin, however they got into 
     response.writeHead(Number(status), { Location: `${other}/x` }).end();
   });
   const folder = folderWith(t, {
-    'mervok.yaml': `base: ${origin}\nvariables:\n  word: { secret: "ebb-and-flow-0417" }\n  lead: "Key {word}"\n  made: { let: "base64({word})" }\n`,
+    'mervok.yaml': `base: ${origin}\nvariables:\n  word: { secret: "ebb-and-flow-0417" }\n  lead: "Key {word}"\n  made: { let: "base64({word})" }\n  pin: { secret: "ab1" }\n  badge: "q{pin}q"\n  stamp: { let: "upper({badge})" }\n`,
     'a.md':
       part('Contained', 'GET /302\nX-Lead: {lead}') +
       part('Computed', 'GET /302\nX-Made: {made}\nX-Plain: north') +
@@ -82,11 +82,14 @@ test('secrets do not follow a redirect to another origin, however they got into 
       part('Cookie', 'GET /302\nCookie: a={word}') +
       part('Body', 'POST /307\n\n{made}', 'status = 200') +
       part('Body again', 'PUT /308\n\nx={lead}', 'fault = "limit"') +
-      part('Harmless body', 'POST /307\n\nnorth', 'status = 200'),
+      part('Harmless body', 'POST /307\n\nnorth', 'status = 200') +
+      part('Within words', 'GET /302\nX-A: v{pin}z\nX-B: u{badge}u\nX-C: u{stamp}u\nX-Plain: south') +
+      part('Body of words', 'POST /307\n\nk{stamp}k', 'status = 200') +
+      `## Form\n\n~~~http\nPOST /307\n~~~\n\n~~~form body\npin = k{badge}k\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n\n`,
   });
   const { code, out } = await mervok(folder, ['run']);
   assert.equal(code, 1);
-  assert.ok(seen.length === 5, seen.join('\n'));
+  assert.ok(seen.length === 6, seen.join('\n'));
   assert.ok(
     !seen.join().includes('ebb-and-flow') &&
       !seen.join().includes(Buffer.from('ebb-and-flow-0417').toString('base64')),
@@ -94,7 +97,11 @@ test('secrets do not follow a redirect to another origin, however they got into 
   assert.match(seen[1]!, /"x-plain":"north"/);
   assert.match(seen[4]!, /north$/);
   assert.match(out.replace(/\s+/g, ' '), /error Body .*sends on to another origin.*holds a secret/);
+  assert.match(seen[5]!, /"x-plain":"south"/);
+  assert.doesNotMatch(seen.join('\n'), /ab1|x-[abc]"/i);
   assert.match(out, /error +Body again/);
+  assert.match(out, /error +Body of words/);
+  assert.match(out, /error +Form/);
 });
 
 test('output that cannot be written ends the output alone', async t => {

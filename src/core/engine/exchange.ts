@@ -64,11 +64,14 @@ export function exchangeEvent(
 /** How an exchange stands to the request that counts. */
 export type Standing = { readonly part?: true; readonly whole?: number };
 
+const alone: readonly Standing[] = [{}];
+
 /**
  * Of everything that it took to send a request: which exchanges only led to the one that counts, and what that took with
  * them, in milliseconds. A request that is tried again begins anew.
  */
-export function standingsOf(exchanges: readonly Exchange[]): Standing[] {
+export function standingsOf(exchanges: readonly Exchange[]): readonly Standing[] {
+  if (exchanges.length === 1) return alone;
   const standings: Standing[] = exchanges.map(() => ({}));
   let first = 0;
   for (let index = 0; index < exchanges.length; index++) {

@@ -9,6 +9,7 @@ import { Misfit, misfit, render, valueFor } from '../template/render.ts';
 import type { Template } from '../template/template.ts';
 import { textOf } from '../values/text.ts';
 import type { BodyPart, CookieJar, ExchangedAuth, Header, OutgoingRequest } from './ports.ts';
+import { RequestSecrecy } from './secrecy.ts';
 
 export interface Filled {
   readonly request: OutgoingRequest;
@@ -17,7 +18,12 @@ export interface Filled {
 }
 
 /** Fills a request with the values of a scene. Throws Misfit, before anything is sent. */
-export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Filled {
+export function fillRequest(
+  step: Sending,
+  scene: Scene,
+  jar?: CookieJar,
+  holdsSecret?: (text: string) => boolean,
+): Filled {
   const headers: Header[] = [];
   for (const { name, value } of step.headers) {
     if (name.length === 6 && name.toLowerCase() === 'cookie') refuseMoreCookies(value, scene);
@@ -50,6 +56,7 @@ export function fillRequest(step: Sending, scene: Scene, jar?: CookieJar): Fille
   if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, scene);
   if (retry) request.retry = retry;
   if (jar && cookies) request.jar = jar;
+  if (holdsSecret) request.secrecy = new RequestSecrecy(step, scene, holdsSecret);
   const addresses = [
     request.url,
     request.proxy ?? '',

@@ -12,6 +12,12 @@ export type Header = readonly [name: string, value: string];
 export type BodyPart = string | { readonly file: string; readonly size?: number };
 
 /** A request with everything filled in. */
+/** Whether parts of a request hold a secret, in any form, or are made of one: another origin must not see them. */
+export interface Secrecy {
+  header(header: Header): boolean;
+  body(parts: readonly BodyPart[]): boolean;
+}
+
 export interface OutgoingRequest {
   readonly method: string;
   /** Absolute; goes out as it is. */
@@ -20,8 +26,8 @@ export interface OutgoingRequest {
   readonly body?: readonly BodyPart[];
   /** Names of headers, in lower case, that another origin must not see. */
   readonly credentials: ReadonlySet<string>;
-  /** Whether a text holds a secret, in any form: another origin must not see it. */
-  readonly holdsSecret?: (text: string) => boolean;
+  /** Asked where a response sends on to another origin. */
+  readonly secrecy?: Secrecy;
   /** What takes exchanges of its own to be authorized. */
   readonly auth?: ExchangedAuth;
   readonly timeout: Timeout;

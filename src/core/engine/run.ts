@@ -110,7 +110,7 @@ export async function run(
   tell(begun);
   const explained = new Set<string>();
   const lanes = { next: 1 };
-  const turns = new Turns();
+  const turns = new Turns(() => ports.elapsed());
   let time = 0;
   const lag = users > 1 ? new Lag(() => ports.elapsed()) : undefined;
   let late: number | undefined;

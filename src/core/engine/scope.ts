@@ -1,6 +1,6 @@
 import type { World } from '../language/functions/signature.ts';
 import type { ResponseView } from '../language/response.ts';
-import type { Entry, Note, Scene } from '../language/scene.ts';
+import { type Entry, isMadeOfSecret, type Note, type Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
 import { equal } from '../values/compare.ts';
 import { type Found, kindOf, type Value } from '../values/value.ts';
@@ -72,9 +72,12 @@ export class PassScope {
     }
   }
 
-  /** A text that refers to a secret holds it; what is passed over here is found by what it holds. */
+  /** A text that refers to a secret holds it: what is masked in it is the secret alone. */
   #fill(definition: VariableDefinition, scene: Scene): Entry {
-    return { ...definition.resolve(scene, this.outside), secret: this.isSecret(definition.name) };
+    const { name, references } = definition;
+    const entry = { ...definition.resolve(scene, this.outside), secret: this.isSecret(name) };
+    const holdsSecret = references.some(each => isMadeOfSecret(scene.lookup(each.name)));
+    return holdsSecret ? { ...entry, holdsSecret } : entry;
   }
 
   #compute(definition: VariableDefinition, scene: Scene): Entry {
@@ -86,7 +89,7 @@ export class PassScope {
     if (same) return same.entry;
     const world = this.chanceFor?.(definition.name) ?? scene.world;
     const resolved = definition.resolve(withWorld(scene, world), this.outside);
-    const reveals = definition.reveals?.some(name => scene.lookup(name)?.secret === true) === true;
+    const reveals = definition.reveals?.some(name => isMadeOfSecret(scene.lookup(name))) === true;
     const entry = { ...resolved, secret: secret || reveals };
     if (entry.secret) this.onSecret(entry.value);
     this.#computed.set(definition, [...known.slice(-mostKept), { inputs, entry }]);

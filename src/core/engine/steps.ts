@@ -1,7 +1,7 @@
 import type { Evaluate } from '../language/compile-reference.ts';
 import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
-import { Unknown } from '../language/truth.ts';
+import { isMadeOfSecret } from '../language/scene.ts';
 import type {
   Checking,
   Keeping,
@@ -23,7 +23,7 @@ import { caseEvent } from './case-event.ts';
 import { canBeExpected, exchangeEvent, standingsOf, surroundingsOf } from './exchange.ts';
 import { type Filled, fillRequest } from './fill.ts';
 import type { RunContext, Turn } from './pass.ts';
-import { withPatience } from './patience.ts';
+import { decideWithin, evaluateWithin } from './patience.ts';
 import type { Fault, OutgoingRequest } from './ports.ts';
 import { redactedIn } from './redact.ts';
 import { CaseScene, type PageScope } from './scope.ts';
@@ -122,7 +122,10 @@ export class StepRunner {
   #carryOut(step: PlannedStep): boolean | Promise<boolean> {
     switch (step.kind) {
       case 'send':
-        return this.#send(step, fillRequest(step, this.#scene, this.scope.jar));
+        return this.#send(
+          step,
+          fillRequest(step, this.#scene, this.scope.jar, this.context.masker.holdsSecret),
+        );
       case 'check':
         // What a level wants of responses is not asked where none came.
         if (step.level === undefined || this.#scene.response) this.#check(step);
@@ -160,13 +163,12 @@ export class StepRunner {
   async #send(step: Sending, { request, secrets }: Filled): Promise<boolean> {
     const { ports, masker } = this.context;
     for (const secret of secrets) masker.addValue(secret, 'passing');
-    const guarded = { ...request, holdsSecret: (text: string) => masker.text(text) !== text };
     this.#tell();
     const times = step.repeat && this.#timesOf(step.repeat);
     const begin = ports.elapsed();
-    let fault = await this.#exchange(step, guarded);
+    let fault = await this.#exchange(step, request);
     if (step.repeat)
-      fault = await this.#repeat(step, step.repeat.until, guarded, { ...times!, begin }, fault);
+      fault = await this.#repeat(step, step.repeat.until, request, { ...times!, begin }, fault);
     if (fault)
       return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
     this.#status ??= this.#scene.response!.received.status;
@@ -226,7 +228,7 @@ export class StepRunner {
     for (;;) {
       this.#scene.notes = [];
       this.#scene.drawn = undefined;
-      const holds = (fault === undefined || step.expectsFault) && until.decide(this.#scene) === true;
+      const holds = (fault === undefined || step.expectsFault) && decideWithin(until, this.#scene) === true;
       const over = ports.elapsed() - begin + every > limit;
       if (holds || over || signal.aborted || fault?.kind === 'unsendable') break;
       await ports.sleep(every, signal);
@@ -241,20 +243,13 @@ export class StepRunner {
     const scene = this.#scene;
     if (scene.notes.length > 0) scene.notes = [];
     scene.drawn = undefined;
-    const truth = this.#within(
-      () => step.decide(scene),
-      why => new Unknown(why),
-    );
+    const truth = decideWithin(step, scene);
     const event = this.#checkEvent(step, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
     if (truth !== true) {
       this.#fail();
       Object.assign(event, explain(step.condition, scene.notes, step.text, scene));
     }
     this.#emit(event);
-  }
-
-  #within<Result>(compute: () => Result, onSlow: (why: string) => Result): Result {
-    return withPatience(this.#scene.response?.received.body.length ?? 0, compute, onSlow);
   }
 
   /** After a response that takes long to be looked at, an interrupt is heard before the next statement. */
@@ -281,10 +276,7 @@ export class StepRunner {
 
   /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
   #keep(step: Keeping): void {
-    const value = this.#within(
-      () => step.evaluate(this.#scene),
-      why => new Missing(why, true),
-    );
+    const value = evaluateWithin(step, this.#scene);
     const base = { type: 'check', ...this.#source, place: step.place, text: step.text } as const;
     if (value instanceof Missing) {
       this.#fail();
@@ -311,10 +303,7 @@ export class StepRunner {
   }
 
   #let(step: Letting): boolean {
-    const value = this.#within(
-      () => step.evaluate(this.#scene),
-      why => new Missing(why, true),
-    );
+    const value = evaluateWithin(step, this.#scene);
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
     if (entry.secret) this.context.masker.addValue(value, 'passing');
@@ -325,14 +314,14 @@ export class StepRunner {
 
   /** What is computed from a secret is one, and so is what bears the name of one. */
   #revealsSecret({ name, reveals }: Pick<Keeping, 'name' | 'reveals'>): boolean {
-    return this.scope.isSecret(name) || reveals.some(each => this.#scene.lookup(each)?.secret === true);
+    return this.scope.isSecret(name) || reveals.some(each => isMadeOfSecret(this.#scene.lookup(each)));
   }
 
   /** Where it cannot be decided, that is a failed check: neither way is right. */
   #skip({ when }: Skipping): boolean {
     const scene = this.#scene;
     scene.notes = [];
-    const truth = when.decide(scene);
+    const truth = decideWithin(when, scene);
     if (truth === false) return true;
     if (truth === true) {
       if (this.#outcome === 'passed') this.#outcome = 'skipped';

@@ -1,24 +1,40 @@
+/** In milliseconds: so long may go to looking at responses before sockets are read again. */
+const slice = 0.3;
+
 /**
- * Lets those who look at something do so one after the other, each in a turn of the event loop of its own: in between,
- * what has come over other connections is read, and noted as having come then.
+ * Lets those who look at something do so one after the other, as many in a turn of the event loop as a slice of time
+ * has room for: in between, what has come over other connections is read, and noted as having come then.
  */
 export class Turns {
-  #waiting: (() => void)[] = [];
-  #at = 0;
+  /** How many are to come in this turn of the event loop or the next. */
+  #waiting = 0;
+  #ends = 0;
+  #isOver = false;
+
+  constructor(readonly elapsed: () => number) {}
 
   next(): Promise<void> {
     return new Promise(resume => {
-      this.#waiting.push(resume);
-      if (this.#waiting.length === 1) setImmediate(this.#take);
+      if (this.#waiting++ === 0) setImmediate(this.#begin);
+      setImmediate(this.#take, resume);
     });
   }
 
-  readonly #take = () => {
-    const resume = this.#waiting[this.#at++]!;
-    if (this.#at === this.#waiting.length) {
-      this.#waiting = [];
-      this.#at = 0;
-    } else setImmediate(this.#take);
-    resume();
+  readonly #begin = () => {
+    this.#ends = this.elapsed() + slice;
+    this.#isOver = false;
+  };
+
+  readonly #take = (resume: () => void) => {
+    // Whoever finds the slice used up waits for the next turn, behind those that came before.
+    if (!this.#isOver && this.elapsed() > this.#ends) {
+      this.#isOver = true;
+      setImmediate(this.#begin);
+    }
+    if (this.#isOver) setImmediate(this.#take, resume);
+    else {
+      this.#waiting--;
+      resume();
+    }
   };
 }

@@ -12,6 +12,13 @@ export interface Entry {
   /** In words: `from environment local`, `kept in sign-in.md#sign-in`. */
   readonly origin: string;
   readonly secret: boolean;
+  /** Whether it is a text with a secret in it, of which only that is masked. */
+  readonly holdsSecret?: boolean;
+}
+
+/** Whether a value is secret, or is made of one that is. */
+export function isMadeOfSecret(entry: Entry | undefined): boolean {
+  return entry !== undefined && (entry.secret || entry.holdsSecret === true);
 }
 
 /** What a comparison saw when it did not hold. */

@@ -114,6 +114,9 @@ export class Masker {
     return this.#known.text(text, text.endsWith(cutMark));
   }
 
+  /** Whether a text holds a secret, in any form. */
+  readonly holdsSecret = (text: string): boolean => this.text(text) !== text;
+
   /** The same in every text of an event that came from outside, or that somebody wrote. */
   deep<T>(value: T): T {
     if (this.isEmpty) return value;

@@ -23,10 +23,11 @@ export function redirected(request: OutgoingRequest, status: number, target: str
   const { method, body, auth, tls, ...rest } = request;
   const dropsBody = status === 303 || (status <= 302 && method === 'POST');
   const elsewhere = !sameOrigin(request.url, target);
-  const isSecret = (text: string) => request.holdsSecret?.(text) === true;
-  const stays = ([name, value]: Header) =>
-    !(dropsBody && aboutTheBody.test(name)) &&
-    !(elsewhere && (request.credentials.has(name.toLowerCase()) || /^host$/i.test(name) || isSecret(value)));
+  const isSecret = (header: Header) =>
+    request.credentials.has(header[0].toLowerCase()) || request.secrecy?.header(header) === true;
+  const stays = (header: Header) =>
+    !(dropsBody && aboutTheBody.test(header[0])) &&
+    !(elsewhere && (/^host$/i.test(header[0]) || isSecret(header)));
   return {
     ...rest,
     url: target,
@@ -40,13 +41,13 @@ export function redirected(request: OutgoingRequest, status: number, target: str
 
 /** Why a redirect is not followed: its request would take a secret to another origin, in its body. */
 export function bodyStaysHere(
-  { url, method, body = [], holdsSecret }: OutgoingRequest,
+  { url, method, body = [], secrecy }: OutgoingRequest,
   status: number,
   target: string,
 ): Fault | undefined {
   const dropsBody = status === 303 || (status <= 302 && method === 'POST');
   if (dropsBody || sameOrigin(url, target)) return undefined;
-  if (!body.some(part => typeof part === 'string' && holdsSecret?.(part))) return undefined;
+  if (!secrecy?.body(body)) return undefined;
   return {
     kind: 'unsendable',
     message: `${new URL(url).origin} sends on to another origin, ${new URL(target).origin}, with the same body (${status}), and that holds a secret. It is not sent there. If it may be, send it there in a case of its own; the setting 'redirects: 0' looks at the redirect itself.`,

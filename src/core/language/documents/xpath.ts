@@ -85,7 +85,7 @@ interface Variable {
   readonly name: string;
   /** The mark, or the text with its marks. */
   readonly marked: string;
-  readonly form: 'text' | 'value' | 'position';
+  readonly form: 'text' | 'value' | 'ordered' | 'position';
 }
 
 const quotedOrMark = /"(?:[^"]|"")*"|'(?:[^']|'')*'|[\uFDD0-\uFDEF]/g;
@@ -107,11 +107,15 @@ function withVariables(expression: string): { expression: string; variables: Var
       throw new XPathMistake('a reference stands for a value, not for a name or a part of one');
     const name = `mervok${variables.length}`;
     const marked = isMark ? found : found.slice(1, -1).replaceAll(found[0]!.repeat(2), found[0]!);
-    const isPosition = isMark && before.endsWith('[') && behind.startsWith(']');
-    variables.push({ name, marked, form: isPosition ? 'position' : isMark ? 'value' : 'text' });
+    variables.push({ name, marked, form: isMark ? formBetween(before, behind) : 'text' });
     return `$${name}`;
   });
   return { expression: filled, variables };
+}
+
+function formBetween(before: string, behind: string): Variable['form'] {
+  if (before.endsWith('[') && behind.startsWith(']')) return 'position';
+  return /(?:^|[^<>])[<>]=?$/.test(before) || /^[<>](?![<>])/.test(behind) ? 'ordered' : 'value';
 }
 
 function bindVariables(
@@ -130,14 +134,15 @@ function bindVariables(
 }
 
 /** A number with more digits than the engine keeps is compared by its characters. */
-function bind(value: Value, form: 'value' | 'position', document: Document): unknown {
+function bind(value: Value, form: Exclude<Variable['form'], 'text'>, document: Document): unknown {
   if (typeof value === 'number' || typeof value === 'boolean') return value;
   const text = textOf(value);
   if (text === undefined) return unfitFor(value);
-  if (form === 'position') {
-    const number = asNumber(value);
-    return typeof number === 'number' ? number : new Missing(`'${text}' is no position`, true);
-  }
+  const number =
+    form === 'position' || (form === 'ordered' && value instanceof Plain) ? asNumber(value) : undefined;
+  // Before and behind are numbers where they can be: as texts '10' comes before '7'.
+  if (typeof number === 'number') return number;
+  if (form === 'position') return new Missing(`'${text}' is no position`, true);
   // What has no kind of its own is bound as what has none in an XPath either: the text of a node.
   return value instanceof Plain ? document.createTextNode(text) : text;
 }

@@ -1,0 +1,47 @@
+import { isMadeOfSecret, type Scene } from '../language/scene.ts';
+import type { PlannedBody, Sending } from '../plan/plan.ts';
+import { referencesOf, type Template } from '../template/template.ts';
+import type { BodyPart, Header, Secrecy } from './ports.ts';
+
+/** What of a request another origin must not see: by what it is made of, and by what it holds. */
+export class RequestSecrecy implements Secrecy {
+  constructor(
+    readonly step: Sending,
+    readonly scene: Scene,
+    readonly holdsSecret: (text: string) => boolean,
+  ) {}
+
+  header([name, value]: Header): boolean {
+    const isOfThat = (each: Sending['headers'][number]) => each.name.toLowerCase() === name.toLowerCase();
+    return (
+      this.holdsSecret(value) || this.#reveal(this.step.headers.filter(isOfThat).map(each => each.value))
+    );
+  }
+
+  body(parts: readonly BodyPart[]): boolean {
+    return (
+      parts.some(part => typeof part === 'string' && this.holdsSecret(part)) ||
+      (this.step.body !== undefined && this.#reveal(templatesOf(this.step.body)))
+    );
+  }
+
+  #reveal(templates: readonly Template[]): boolean {
+    return templates.flatMap(referencesOf).some(({ name }) => isMadeOfSecret(this.scene.lookup(name)));
+  }
+}
+
+function templatesOf(body: PlannedBody): Template[] {
+  switch (body.kind) {
+    case 'text':
+      return [body.template];
+    case 'form':
+    case 'multipart':
+      return body.fields.flatMap(({ name, value }) => [name, value]);
+    case 'graphql':
+      return body.variables ? [body.variables] : [];
+    case 'file':
+      return [];
+    default:
+      return body satisfies never;
+  }
+}
