@@ -116,6 +116,18 @@ test('what is wrong with a request is told at its place', () => {
 
 test('other slips of a page', () => {
   assert.deepEqual(read('# A\n\n```http\nGET /berths\n').told, ['berths.md:3:1 fence-open']);
+  for (const marks of ['```', '```bash', '~~~']) {
+    const inner = marks.slice(0, 3);
+    const text = `# A\n\n${marks}\necho\n\n## B\n\n${fence('http', 'GET /', inner)}`;
+    assert.deepEqual(read(text).told, ['berths.md:3:1 fence-open'], marks);
+    assert.deepEqual(read(text.replace(marks, `${marks[0]}${marks}`)).told.length, 1, 'nothing closes it');
+  }
+  assert.deepEqual(read(`# A\n\n\`\`\`\`text\n${fence('http', 'GET /')}\`\`\`\`\n`).told, []);
+  assert.deepEqual(read(`# A\n\n${fence('text', '``` js')}`).told, []);
+  assert.deepEqual(read('# A\r\r```http\rGET /\r```\r').told, []);
+  assert.deepEqual(read('---\ntitle: x\n\n# A\n').told, ['berths.md:1:1 markup-open']);
+  assert.deepEqual(read('\n---\ntitle: x\n---\n\n# A\n').told, ['berths.md:2:1 markup-open']);
+  assert.deepEqual(read('---\n\nA rule: it is one.\n').told, []);
   assert.deepEqual(read(`# A\n\n${fence('http', 'HTTP/1.1 200 OK')}`).told, ['berths.md:4:1 body-stray']);
   assert.deepEqual(read(`# A\n\n${fence('json body', '{}')}`).told, ['berths.md:3:4 body-stray']);
   assert.deepEqual(read(`# A\n\n${fence('http', 'GET /')}${fence('yaml settings', 'title: x')}`).told, [

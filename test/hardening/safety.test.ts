@@ -159,6 +159,9 @@ test('nothing between two headings changes what stands below', async t => {
     ['<!-- a note', 'markup-open'],
     ['<pre>\nno end', 'markup-open'],
     ['```bash\necho', 'fence-open'],
+    ['~~~\necho', 'fence-open'],
+    ['~~~text\necho', 'fence-open'],
+    ['- ~~~text\n  echo\n\n  ~~~http\n  GET /\n  ~~~', 'fence-open'],
   ];
   for (const [text, expected] of swallowed) {
     const own = folderWith(t, {

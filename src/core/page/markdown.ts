@@ -13,7 +13,9 @@ export interface Heading {
 
 export interface Fence {
   readonly kind: 'fence';
-  /** What stands behind the opening marks. */
+  /** The opening marks: three or more. */
+  readonly marks: string;
+  /** What stands behind them. */
   readonly info: string;
   readonly content: Excerpt;
   readonly range: Range;
@@ -28,7 +30,7 @@ export interface Fence {
 
 /** A line from which on the page does not mean what it seems to. */
 export interface Swallowed {
-  readonly why: 'deep' | 'open' | 'joined';
+  readonly why: 'deep' | 'open' | 'joined' | 'front';
   readonly range: Range;
 }
 
@@ -66,6 +68,9 @@ function parser(): MarkdownIt {
   return markdown;
 }
 
+/** The beginning of front matter that is none: not on the first line, or not closed. */
+const misplacedFront = /^\s*---[ \t]*\n(?=[a-z-]+[ \t]*:)/;
+
 /** Cuts a page into its headings and fences, in reading order, and its front matter. */
 export function readBlocks(source: Source): Blocks {
   const front = /^---[ \t]*\n([\s\S]*?)(?:^)(?:---|\.\.\.)[ \t]*(?:\n|$)/m.exec(source.text);
@@ -79,6 +84,8 @@ export function readBlocks(source: Source): Blocks {
   const swallow = (why: Swallowed['why'], line: number) =>
     swallowed.push({ why, range: wholeLine(source, line + 1) });
   if (environment.tooDeep !== undefined) swallow('deep', environment.tooDeep);
+  const [before] = hasFront ? [] : (misplacedFront.exec(source.text) ?? []);
+  if (before !== undefined) swallow('front', before.trimEnd().split('\n').length - 1);
   for (const [index, token] of tokens.entries()) {
     if (token.type === 'heading_open') {
       const line = token.map![0] + 1;
@@ -134,6 +141,7 @@ function readFence(
     .trim();
   return {
     kind: 'fence',
+    marks: token.markup,
     info: token.info.trim(),
     content: new Excerpt(source, token.content.replace(/\n$/, ''), first + 2),
     range: opening,

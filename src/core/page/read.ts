@@ -44,6 +44,10 @@ const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message:
     'Lists and quotes are nested too deeply here, so nothing below can be read.',
     'Take some of the levels away.',
   ],
+  front: [
+    'These settings are not read: they begin on the first line of a page, and end with a line ---.',
+    'Move or close them; a rule --- that is meant as one has an empty line below it.',
+  ],
   open: ['This HTML is not closed, so all below is a part of it.', 'Close it, as with --> or </pre>.'],
   joined: [
     'The heading or fence right below this HTML is a part of it.',
@@ -70,8 +74,10 @@ class PageReader {
 
   fence(fence: Fence): void {
     const use = useOfFence(fence.info);
-    if (use.use === 'prose' && fence.isOutermost) this.#requireClosed(fence);
-    if (use.use === 'prose') return;
+    if (use.use === 'prose') {
+      this.#requireClosed(fence, fence.isOutermost);
+      return;
+    }
     if (use.use === 'slip') {
       this.#add(
         'fence-slip',
@@ -105,9 +111,17 @@ class PageReader {
     this.#add('markup-open', range, message, remedy);
   }
 
-  #requireClosed({ closed, range }: Fence): void {
-    if (!closed)
+  /** A fence that was not closed where its author thought takes in the next one, and ends where that does. */
+  #requireClosed({ closed, range, content, marks }: Fence, isAlone = true): void {
+    if (!closed && isAlone)
       this.#add('fence-open', range, 'This fence is not closed.', 'Close it with a line of the same marks.');
+    else if (fenceWithin(content.text, marks))
+      this.#add(
+        'fence-open',
+        range,
+        'This fence is not closed before another one begins.',
+        'Close it with a line of the same marks, or give it more marks than those that it holds.',
+      );
   }
 
   finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings'> & { firstHeading: string | undefined } {
@@ -269,4 +283,13 @@ class PageReader {
   #add(code: Code, range: Range, message: string, remedy?: string): void {
     this.#findings.push(finding(code, this.source, range, message, remedy));
   }
+}
+
+/** Whether a fence that Mervok reads begins in another one, by marks that end where that one ends. */
+function fenceWithin(text: string, marks: string): boolean {
+  if (!text.includes(marks)) return false;
+  return text.split('\n').some(line => {
+    const [, own, info] = /^ {0,3}(`{3,}|~{3,})[ \t]*(\S.*)$/.exec(line) ?? [];
+    return own?.startsWith(marks) === true && useOfFence(info!.trim()).use !== 'prose';
+  });
 }

@@ -19,7 +19,7 @@ export class Source {
     readonly file: string,
     text: string,
   ) {
-    this.text = text.replace(/^\uFEFF/, '').replaceAll('\r\n', '\n');
+    this.text = text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n');
   }
 
   position(offset: number): Position {
