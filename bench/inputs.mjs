@@ -123,11 +123,15 @@ export function unknownNames(count) {
   return ['lint', '--json', `unknown-${count}.md`];
 }
 
-/** `lint` of so many variables, each of which refers twice to the next one. */
+/** `lint` of so many variables, each of which refers twice to the next one, in chains of a hundred. */
 export function variablesInEachOther(count) {
-  const lines = Array.from({ length: count }, (_, at) => `  v${at}: "{v${at + 1}}{v${at + 1}}"`);
-  write(`chain-${count}/mervok.yaml`, `base: ${origin}\nvariables:\n${lines.join('\n')}\n  v${count}: x\n`);
-  write(`chain-${count}/a.md`, `# A\n\n${fence('http', 'GET /{v0}')}\n${fence('mervok', 'status = 200')}`);
+  const numbers = Array.from({ length: count }, (_, at) => at);
+  const lines = numbers.map(at => `  v${at}: ${at % 100 === 99 ? 'x' : `"{v${at + 1}}{v${at + 1}}"`}`);
+  const cases = numbers
+    .filter(at => at % 100 === 0)
+    .map(at => `## A${at}\n\n${fence('http', `GET /{v${at}}`)}\n${fence('mervok', 'status = 200')}`);
+  write(`chain-${count}/mervok.yaml`, `base: ${origin}\nvariables:\n${lines.join('\n')}\n`);
+  write(`chain-${count}/a.md`, cases.join('\n'));
   return ['lint', `chain-${count}`];
 }
 

@@ -165,7 +165,11 @@ const measurements = {
   growth() {
     return [
       ...grown('name that nothing gives, of', [500, 2000, most(6000, 4000)], inputs.unknownNames, true),
-      ...grown('variable that refers twice to the next, of', [50, 200, 450], inputs.variablesInEachOther),
+      ...grown(
+        'variable that refers twice to the next, of',
+        [500, 2000, most(8000, 4000)],
+        inputs.variablesInEachOther,
+      ),
       ...grown('item that is to be unique, of', [240, 2400, most(19_200, 9600)], inputs.uniqueItems),
       ...grown('page, of', [20, 200, most(2000, 500)], inputs.pages),
       ...grown('check, of', [100, most(1000, 500), most(3000, 1000)], inputs.checksEach),

@@ -107,7 +107,7 @@ function nearName(name: string, user: CollectionCase, flow: Flow): string | unde
 function knownNames(user: CollectionCase, flow: Flow): string[] {
   return [
     ...flow.rowNames(user),
-    ...user.page.cases.flatMap(each => flow.namesOf(each).products.map(product => product.name)),
+    ...flow.namesMadeOn(user.page),
     ...flow.keptNames,
     ...flow.given.keys(),
     ...user.levels.flatMap(level => [...level.variables.keys()]),

@@ -97,6 +97,10 @@ export class Flow {
     ].flat();
   }
 
+  namesMadeOn(page: CollectionPage): Iterable<string> {
+    return this.#makers.get(page)?.keys() ?? [];
+  }
+
   /** The first case of a page that makes a name. */
   makerOn(page: CollectionPage, name: string): CollectionCase | undefined {
     const [first] = this.#makers.get(page)?.get(name) ?? [];
