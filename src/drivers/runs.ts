@@ -29,7 +29,12 @@ export function idsIn(names: readonly string[]): string[] {
 export function listRuns(root: string): string[] {
   const folder = runsFolder(root);
   const isThere = isOwnFolder(stateFolder(root)) && isOwnFolder(folder);
-  return isThere ? idsIn(readdirSync(folder)).filter(id => isOwnFile(join(folder, `${id}.ndjson`))) : [];
+  return isThere ? idsIn(readdirSync(folder)).filter(id => isBegun(join(folder, `${id}.ndjson`))) : [];
+}
+
+/** Whether it says something: the file of a run that is killed at once is there, and empty. */
+function isBegun(path: string): boolean {
+  return isOwnFile(path) && statSync(path).size > 0;
 }
 
 /**

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { readdirSync, readFileSync } from 'node:fs';
+import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { caseText } from '../support/collection.ts';
@@ -29,13 +29,18 @@ test('a run that is killed at any moment leaves a record that is readable and re
   const found = { before: 0, midway: 0, ended: 0 };
   const moments = scaled(50, 8);
   for (let moment = 0; moment < moments; moment++) {
-    const lastBefore = records(folder).at(-1);
+    const before = new Set(records(folder));
     const servedBefore = served;
     const together = [['--users', '4'], ['--jobs', '2'], []][moment % 3]!;
     const words = ['run', '--quiet', '--rounds', '100', ...together];
     await mervok(folder, words, {}, kill.arm);
-    const last = records(folder).at(-1);
-    if (last === undefined || last === lastBefore) {
+    const last = records(folder).find(each => !before.has(each));
+    const size = last === undefined ? 0 : statSync(join(folder, '.mervok/runs', last)).size;
+    if (last === undefined || size === 0) {
+      if (last !== undefined) {
+        const { out } = await mervok(folder, ['runs']);
+        assert.ok(!out.includes(last.replace('.ndjson', ' ')), 'what has not begun is no run');
+      }
       assert.equal(served, servedBefore, 'what has sent a request has a record');
       found.before++;
       continue;
@@ -65,11 +70,26 @@ test('a run that is killed at any moment leaves a record that is readable and re
 
 const records = (folder: string): string[] => {
   try {
-    return readdirSync(join(folder, '.mervok/runs')).sort();
+    return readdirSync(join(folder, '.mervok/runs'));
   } catch {
     return [];
   }
 };
+
+test('the empty file of a run that was killed before it began is no run', async t => {
+  const origin = await serve(t, (_, response) => response.end('{}'));
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': caseText('First', 'GET /', 'status = 200'),
+  });
+  await mervok(folder, ['run']);
+  const [first] = records(folder);
+  writeFileSync(join(folder, '.mervok/runs/20991231-235959.ndjson'), '');
+  const { out } = await mervok(folder, ['runs']);
+  assert.ok(out.includes(first!.replace('.ndjson', '')) && !out.includes('20991231'), out);
+  const { code, err } = await mervok(folder, ['report', 'last', '-o', 'r.json']);
+  assert.equal(code, 0, err);
+});
 
 test('a run with --jobs that is killed has told of every page, and of no secret that was still to be kept', async t => {
   const asked: string[] = [];
@@ -91,7 +111,14 @@ test('a run with --jobs that is killed has told of every page, and of no secret 
     'b.md': many,
     'c.md': caseText('Token', 'GET /token', 'status = 200\nwait 30 s\nkeep $.token as secret token'),
   });
-  await mervok(folder, ['run', '--jobs', '3'], {}, child => setTimeout(() => child.kill('SIGKILL'), 2500));
+  // When all has been asked for, and what was answered has had the time to be written.
+  await mervok(folder, ['run', '--jobs', '3'], {}, child => {
+    const look = setInterval(() => {
+      if (asked.length < 8) return;
+      clearInterval(look);
+      setTimeout(() => child.kill('SIGKILL'), 700);
+    }, 20);
+  });
   const path = join(folder, '.mervok/runs', records(folder)[0]!);
   const text = readFileSync(path, 'utf8');
   assert.ok(asked.includes('/token') && asked.includes('/slow'));
