@@ -29,12 +29,12 @@ export function idsIn(names: readonly string[]): string[] {
 export function listRuns(root: string): string[] {
   const folder = runsFolder(root);
   const isThere = isOwnFolder(stateFolder(root)) && isOwnFolder(folder);
-  return isThere ? idsIn(readdirSync(folder)).filter(id => isBegun(join(folder, `${id}.ndjson`))) : [];
+  return isThere ? idsIn(readdirSync(folder)).filter(id => isOwnFile(join(folder, `${id}.ndjson`))) : [];
 }
 
-/** Whether it says something: the file of a run that is killed at once is there, and empty. */
-function isBegun(path: string): boolean {
-  return isOwnFile(path) && statSync(path).size > 0;
+/** The file of a run that was killed at once is there, and empty: another one is meant. */
+function lastBegun(ids: readonly string[], pathOf: (id: string) => string): string {
+  return ids.findLast(id => statSync(pathOf(id)).size > 0) ?? ids.at(-1)!;
 }
 
 /**
@@ -58,7 +58,11 @@ export function findRun(named: string, root: string | undefined): { id: string; 
           : `There is no file '${named}', and no run is on record here.`,
     );
   const meant =
-    named === 'last' ? [ids.at(-1)!] : ids.includes(name) ? [name] : ids.filter(id => id.startsWith(name));
+    named === 'last'
+      ? [lastBegun(ids, pathOf)]
+      : ids.includes(name)
+        ? [name]
+        : ids.filter(id => id.startsWith(name));
   if (meant.length === 1) return { id: meant[0]!, path: pathOf(meant[0]!) };
   if (meant.length > 1)
     throw new FileMistake(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);

@@ -2,7 +2,7 @@ import { sourcesIn } from '../language/walk.ts';
 import { statementsOf } from '../page/page.ts';
 import { mergeLevels } from '../settings/merge.ts';
 import { inWords } from '../text/nearest.ts';
-import type { CollectionCase } from './collection.ts';
+import type { CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 
 /** Methods that change nothing (RFC 9110, 9.2.1). */
@@ -38,11 +38,11 @@ export function withNeeded(
     open.push(each);
     brought.push({ case: each.address, for: user.address, because: because() });
   };
-  for (let user = open.shift(); user; user = open.shift()) {
-    const needing = user;
-    for (const each of flow.producersFor(user)) bring(each, user, () => whyNeeded(each, needing, flow));
-    if (!cookieSetters) continue;
-    for (const { each, because } of effectsAbove(user, cookieSetters))
+  const effects = cookieSetters && new Effects(cookieSetters);
+  for (let at = 0; at < open.length; at++) {
+    const user = open[at]!;
+    for (const each of flow.producersFor(user)) bring(each, user, () => whyNeeded(each, user, flow));
+    for (const { each, because } of effects?.above(user, flow.placeOf(user)) ?? [])
       if (!spared(each)) bring(each, user, () => because);
   }
   return { all, brought };
@@ -57,20 +57,47 @@ function whyNeeded(each: CollectionCase, user: CollectionCase, flow: Flow): stri
   return names.length > 0 ? `it gives ${inWords([...new Set(names)])}` : 'the settings need it';
 }
 
-/** The cases above one on its page that may have changed what it meets. */
-function effectsAbove(
-  user: CollectionCase,
-  cookieSetters: ReadonlySet<string>,
-): { each: CollectionCase; because: string }[] {
-  const above = user.page.cases.slice(0, user.page.cases.indexOf(user));
-  const takesCookies = mergeLevels(user.levels).transport.cookies !== false;
-  return above.flatMap(each => {
-    if (each.written.cleanup) return [];
-    const unsafe = each.written.steps.find(step => step.kind === 'request' && !safe.has(step.method));
-    if (unsafe?.kind === 'request') return [{ each, because: `its ${unsafe.method} may change something` }];
-    const setsCookie = takesCookies && (cookieSetters.has(each.address) || namesCookie(each));
-    return setsCookie ? [{ each, because: 'it sets a cookie' }] : [];
-  });
+interface Effect {
+  readonly each: CollectionCase;
+  /** Of its case on the page. */
+  readonly place: number;
+  readonly because: string;
+}
+
+/** The cases of pages that may change what those below them meet; each is told of once. */
+class Effects {
+  /** From the last to the first on the page, without those that were told of. */
+  readonly #left = new Map<CollectionPage, { readonly unsafe: Effect[]; readonly cookies: Effect[] }>();
+
+  constructor(readonly cookieSetters: ReadonlySet<string>) {}
+
+  above({ page, levels }: CollectionCase, place: number): Effect[] {
+    const left = this.#left.get(page) ?? this.#effectsOf(page);
+    this.#left.set(page, left);
+    const takesCookies = mergeLevels(levels).transport.cookies !== false;
+    const taken = [...takeAbove(left.unsafe, place), ...(takesCookies ? takeAbove(left.cookies, place) : [])];
+    return taken.sort((a, b) => a.place - b.place);
+  }
+
+  #effectsOf({ cases }: CollectionPage) {
+    const unsafe: Effect[] = [];
+    const cookies: Effect[] = [];
+    for (const [place, each] of cases.entries()) {
+      if (each.written.cleanup) continue;
+      const step = each.written.steps.find(step => step.kind === 'request' && !safe.has(step.method));
+      if (step?.kind === 'request')
+        unsafe.push({ each, place, because: `its ${step.method} may change something` });
+      else if (this.cookieSetters.has(each.address) || namesCookie(each))
+        cookies.push({ each, place, because: 'it sets a cookie' });
+    }
+    return { unsafe: unsafe.reverse(), cookies: cookies.reverse() };
+  }
+}
+
+function takeAbove(left: Effect[], place: number): Effect[] {
+  const taken: Effect[] = [];
+  while (left.length > 0 && left.at(-1)!.place < place) taken.push(left.pop()!);
+  return taken;
 }
 
 /** Whether a statement or an example of a case says that its response sets a cookie. */

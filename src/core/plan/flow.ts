@@ -97,6 +97,11 @@ export class Flow {
     ].flat();
   }
 
+  /** Of a case on its page. */
+  placeOf(each: CollectionCase): number {
+    return this.#place.get(each)!;
+  }
+
   namesMadeOn(page: CollectionPage): Iterable<string> {
     return this.#makers.get(page)?.keys() ?? [];
   }
