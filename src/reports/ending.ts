@@ -3,7 +3,7 @@ import type { Performance } from '../core/record/performance.ts';
 import type { Tally } from '../core/record/tally.ts';
 import { counted } from '../core/text/nearest.ts';
 import { figuresLines } from './figures-text.ts';
-import { wrap } from './style.ts';
+import { visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal.ts';
 import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
 
@@ -29,6 +29,7 @@ export function endingLines(
   const verdict = wrap(verdictInWords(tally), width, measure);
   if (quiet) return verdict;
   const next = again && nextInWords(firstFailed, tally, again);
+  const along = broughtInWords(brought);
   const more =
     untold === 0
       ? []
@@ -38,9 +39,9 @@ export function endingLines(
     ...apart(performance ? figuresLines(performance, view) : []),
     ...apart(tally.exceeded.flatMap(each => boundLines(each, view))),
     ...verdict.map(line => paint(tally.passed ? 'strong' : 'failed', line)),
-    ...(brought.length > 0 ? wrap(broughtInWords(brought), width, measure) : []),
+    ...(along === undefined ? [] : wrap(`Brought along: ${visible(along)}.`, width, measure)),
     ...wrap(figuresInWords(tally), width, measure),
-    ...(next === undefined ? [] : [paint('quiet', next)]),
+    ...(next === undefined ? [] : [paint('quiet', visible(next))]),
   ];
 }
 

@@ -5,6 +5,7 @@ import type { Tally } from '../core/record/tally.ts';
 import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { timeText } from './time-text.ts';
+import { broughtInWords } from './verdict.ts';
 
 /** What is told of a run beside its verdict: the name of each thing, and its value. */
 export function factsOf(
@@ -20,6 +21,7 @@ export function factsOf(
     ['Ended', instantInWords(ended)],
     ['Took', durationText(Math.round(duration))],
     ['Selected', run.selected],
+    ['Brought along', run.brought && broughtInWords(run.brought)],
     ['Users', run.users === undefined ? undefined : grouped(run.users)],
     ['Rounds', run.rounds > 1 ? grouped(run.rounds) : undefined],
     ['Lasting', run.lasting === undefined ? undefined : durationText(run.lasting)],

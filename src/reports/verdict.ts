@@ -95,12 +95,12 @@ export interface Again {
 /** So many of the cases that were brought along are named. */
 const mostNamed = 8;
 
-/** `Brought along: sign-in.md#sign-in (it gives token)`; nothing where all that ran was asked for. */
-export function broughtInWords(brought: NonNullable<EventOf<'run'>['brought']>): string {
-  if (brought.length === 0) return '';
+/** `sign-in.md#sign-in (it gives token)`; nothing where all that ran was asked for. */
+export function broughtInWords(brought: NonNullable<EventOf<'run'>['brought']>): string | undefined {
+  if (brought.length === 0) return undefined;
   const named = brought.slice(0, mostNamed).map(each => `${each.case} (${each.because})`);
   const more = brought.length - named.length;
-  return `Brought along: ${named.join(', ')}${more > 0 ? `, and ${counted(more, 'more case')}` : ''}.`;
+  return `${named.join(', ')}${more > 0 ? `, and ${counted(more, 'more case')}` : ''}`;
 }
 
 /** The command that comes next after a failure: the one case, or all that did not pass. */

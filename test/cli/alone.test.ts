@@ -1,5 +1,8 @@
 import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
+import { caseText } from '../support/collection.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
@@ -74,6 +77,25 @@ test('a case alone brings what it takes names from, what may have changed someth
   asked.length = 0;
   await mervok(folder, ['send', 'a.md#count', '--alone']);
   assert.deepEqual(asked, ['GET /berths']);
+});
+
+test('reports name what was brought along, and why', async t => {
+  const origin = await serve(t, (_, response) => response.end('{}'));
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md':
+      caseText('Make', 'POST /berths', 'status = 200') + caseText('Count', 'GET /berths', 'status = 200'),
+  });
+  const { code } = await mervok(folder, ['run', 'a.md#count', '-o', 'r.md', '-o', 'r.html', '-o', 'r.json']);
+  assert.equal(code, 0);
+  const [summary, page, data] = ['r.md', 'r.html', 'r.json'].map(file =>
+    readFileSync(join(folder, file), 'utf8'),
+  );
+  assert.match(summary!, /Brought along: .*#make \(its POST may change something\)/);
+  assert.match(page!, /<dt>Brought along<\/dt><dd>a\.md#make \(its POST/);
+  assert.deepEqual(JSON.parse(data!).brought, [
+    { case: 'a.md#make', for: 'a.md#count', because: 'its POST may change something' },
+  ]);
 });
 
 test('cookies that only an example or the last record knows of count too; where they are off, none do', async t => {
