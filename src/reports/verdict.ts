@@ -38,7 +38,7 @@ export function verdictInWords({
   if (stopped) sentences.push(stopsInWords[stopped]);
   if (lag !== undefined && lag > mostLag && lag > (half ?? 0) / 10)
     sentences.push(
-      `Mervok itself was late by up to ${durationText(lag)} in 99 of 100 moments, so times may be told that much too long.`,
+      `In 1 of 100 moments Mervok itself was late by ${durationText(lag)} or more, so some times are told too long.`,
     );
   return sentences.join(' ');
 }

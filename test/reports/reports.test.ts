@@ -208,6 +208,23 @@ test('once the status is wrong, checks that find nothing are told in short', asy
   assert.match(await terminal(events), /^ {11}undecided {2}\$\.a = 1; \$\.b\.c is text$/m);
 });
 
+test('that the program itself was late is told where times may be wrong by it', () => {
+  const lateness = (lag: number | undefined, half: number | undefined) => {
+    const tally = new Tally();
+    Object.defineProperty(tally, 'half', { value: half });
+    return verdictInWords(Object.assign(tally, { checks: 1, held: 1, lag })).includes('itself was late');
+  };
+  const rows: [lag: number | undefined, half: number | undefined, isTold: boolean][] = [
+    [undefined, 1, false],
+    [4, 1, false],
+    [29, 1.3, true],
+    [9, 100, false],
+    [11, 100, true],
+    [29, undefined, true],
+  ];
+  for (const [lag, half, isTold] of rows) assert.equal(lateness(lag, half), isTold, `${lag} ${half}`);
+});
+
 test('verdicts are sentences', () => {
   const verdict = (figures: Partial<Tally['cases']> & { checks?: number; held?: number; stopped?: Stop }) => {
     const { checks = 1, held = 1, stopped, ...cases } = figures;
