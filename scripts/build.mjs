@@ -93,7 +93,7 @@ function replaceEach(text, from, to) {
 /** What the program loads only where it is used, each as a file of its own: what is imported, and what is bundled. */
 const parts = new Map([
   ['./program.ts', 'src/cli/program.ts'],
-  ['./look.ts', 'src/cli/look.ts'],
+  ['./interactive-commands.ts', 'src/cli/interactive-commands.ts'],
   ['./client.ts', 'src/drivers/http/client.ts'],
   ['./libraries.ts', 'src/core/settings/libraries.ts'],
   ['../core/settings/libraries.ts', 'src/core/settings/libraries.ts'],

@@ -10,7 +10,7 @@ import { Source } from '../src/core/text/source.ts';
 import { Missing, type Value } from '../src/core/values/value.ts';
 import { planOf } from './support/collection.ts';
 import { runTexts } from './support/engine.ts';
-import { type Given, read, sceneOf } from './support/language.ts';
+import { contextOf, type Given, read } from './support/language.ts';
 
 const reference = readFileSync('docs/language.md', 'utf8');
 const blocks = readBlocks(new Source('language.md', reference)).blocks.filter(
@@ -51,10 +51,10 @@ test('every example of a statement in the reference holds on the response above 
   for (const { info, content } of blocks) {
     if (Object.hasOwn(typeOf, info)) now = given(info, content.text);
     if (info !== 'mervok') continue;
-    const { statements, mistakes } = read(content.text);
-    assert.deepEqual(mistakes, [], content.text);
+    const { statements, errors } = read(content.text);
+    assert.deepEqual(errors, [], content.text);
     for (const statement of statements) {
-      if (carryOut(statement, { ...now, names })) held++;
+      if (executeRun(statement, { ...now, names })) held++;
       else others++;
     }
   }
@@ -62,21 +62,21 @@ test('every example of a statement in the reference holds on the response above 
   assert.ok(others > 0);
 
   /** Whether it is a check; what others make is there for those below. */
-  function carryOut(statement: Statement, about: Given): boolean {
+  function executeRun(statement: Statement, about: Given): boolean {
     // What needs no response stands in the chapter about faults.
     const isFault = statement.written.startsWith('fault = "refused"');
-    const scene = sceneOf(isFault ? { fault: 'refused' } : about);
+    const context = contextOf(isFault ? { fault: 'refused' } : about);
     if (statement.type === 'check') {
       const { condition, written } = statement;
-      const holds = compileCondition(condition)(scene);
-      const why = holds === true ? undefined : explain(condition, scene.notes, written, scene);
+      const holds = compileCondition(condition)(context);
+      const why = holds === true ? undefined : explain(condition, context.notes, written, context);
       assert.equal(holds, true, `${written}\n${JSON.stringify(why)}`);
       return true;
     }
     if (statement.type === 'keep' || statement.type === 'let') {
-      let value = compileExpression(statement.value)(scene);
+      let value = compileExpression(statement.value)(context);
       if (value instanceof Missing && statement.type === 'keep' && statement.otherwise)
-        value = compileExpression(statement.otherwise)(scene);
+        value = compileExpression(statement.otherwise)(context);
       assert.ok(!(value instanceof Missing), statement.written);
       names[statement.name] = value;
     }

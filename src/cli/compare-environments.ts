@@ -1,11 +1,11 @@
-import { giversOf, namesIn, valueBefore } from '../core/plan/inventory.ts';
+import { namesIn, valueBefore, valueSourcesOf } from '../core/plan/value-sources.ts';
 import { inWords } from '../core/text/nearest.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
 import { Plain } from '../core/values/value.ts';
-import { world } from '../drivers/world.ts';
+import { clockAndRandom } from '../drivers/external-sources.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
-import { UsageMistake } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -24,11 +24,11 @@ export async function compareEnvironments(
 ): Promise<void> {
   const [first, second, ...more] = names;
   if (first === undefined || second === undefined || more.length > 0)
-    throw new UsageMistake(
+    throw new UsageError(
       '--compare takes two environments. For example: mervok vars --compare local staging',
     );
   if (flags.env !== undefined)
-    throw new UsageMistake('--compare names the environments; --env does not go with it.');
+    throw new UsageError('--compare names the environments; --env does not go with it.');
   const [a, b] = [await variablesIn(first, path, flags), await variablesIn(second, path, flags)];
   const all = [...new Set([...a.keys(), ...b.keys()])].sort();
   const isSame = (name: string) =>
@@ -93,14 +93,14 @@ async function variablesIn(
 
 function valueOfName(
   name: string,
-  user: Parameters<typeof giversOf>[1],
-  { plan, flow, outside }: Prepared,
+  user: Parameters<typeof valueSourcesOf>[1],
+  { plan, flow, external }: Prepared,
 ): Known | undefined {
-  const giver = giversOf(name, user, flow).find(each => each.definition || plan.given.has(each.name));
-  if (!giver) return undefined;
-  const lookup = (other: string) => giversOf(other, user, flow)[0]?.definition;
-  const value = giver.definition
-    ? valueBefore(giver.definition, lookup, outside, world)
+  const source = valueSourcesOf(name, user, flow).find(each => each.definition || plan.given.has(each.name));
+  if (!source) return undefined;
+  const lookup = (other: string) => valueSourcesOf(other, user, flow)[0]?.definition;
+  const value = source.definition
+    ? valueBefore(source.definition, lookup, external, clockAndRandom)
     : plan.given.get(name)?.value;
   const text =
     value === undefined

@@ -3,8 +3,8 @@ import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
 import { didYouMean } from '../core/text/nearest.ts';
-import { carryOut } from './carry-out.ts';
-import { UsageMistake } from './exit.ts';
+import { UsageError } from '../core/text/usage-error.ts';
+import { executeRun } from './execute-run.ts';
 import { preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { refuseUnknownEndings } from './write-reports.ts';
@@ -50,7 +50,7 @@ async function runDemo(
   if (!quiet) out('\n');
   const set = [`harbour=${harbour.url}`, `safe-harbour=${harbour.safeUrl}`];
   const { plan, root } = await preparePlan([collectionFolder], { set });
-  process.exitCode = await carryOut(
+  process.exitCode = await executeRun(
     plan,
     { output, view: quiet ? 'verdict' : 'all', places: { root, anywhere: false } },
     terminal,
@@ -77,7 +77,7 @@ function nearPath(path: string): string {
 function readDefect(name: string): Defect {
   if (isDefect(name)) return name;
   const known = Object.entries(defects).map(([each, what]) => `  ${each.padEnd(14)} ${what}`);
-  throw new UsageMistake(
+  throw new UsageError(
     `The harbour has no defect '${name}'. ${didYouMean(name, Object.keys(defects)) ?? ''}\n${known.join('\n')}`.replace(
       ' \n',
       '\n',
@@ -89,7 +89,7 @@ function readPort(text: string | undefined, serve: boolean): number {
   if (text === undefined) return serve ? 7070 : 0;
   const port = Number(text);
   if (!Number.isInteger(port) || port < 0 || port > 65_535)
-    throw new UsageMistake(`'${text}' is no port; ports go from 0 to 65535.`);
+    throw new UsageError(`'${text}' is no port; ports go from 0 to 65535.`);
   return port;
 }
 
@@ -100,7 +100,7 @@ async function open(port: number, chosen: readonly Defect[]): Promise<Harbour> {
   } catch (error) {
     const { code, message, port: taken = port } = error as NodeJS.ErrnoException & { port?: number };
     const why = code === 'EADDRINUSE' ? `port ${taken} is taken; choose another with --port` : message;
-    throw new UsageMistake(`The demo harbour cannot be opened: ${why}.`);
+    throw new UsageError(`The demo harbour cannot be opened: ${why}.`);
   }
 }
 

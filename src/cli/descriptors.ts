@@ -1,14 +1,14 @@
 import { readFileSync } from 'node:fs';
-import { UsageMistake } from './exit.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 
 /** What the program has open besides connections: its own files, pipes, records, reports. */
 const own = 64;
 
-/** Each user needs a connection of its own. Throws UsageMistake where the system lets too few be opened. */
+/** Each user needs a connection of its own. Throws UsageError where the system lets too few be opened. */
 export function refuseTooManyUsers(users: number): void {
   const most = openFilesAllowed();
   if (most === undefined || users + own <= most) return;
-  throw new UsageMistake(
+  throw new UsageError(
     `--users ${users} needs more connections than this machine lets the program open: ${most} files and connections, some of which it needs itself. 'ulimit -n' tells and sets the limit.`,
   );
 }

@@ -1,6 +1,6 @@
 import type { CaseEvent, ExchangeEvent, Payload, RunEvent } from '../core/record/events.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { LineFile } from '../drivers/line-file.ts';
-import { UsageMistake } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A file of what was sent and what came, a JSON object a line; with the bodies where the case did not pass. */
@@ -9,7 +9,7 @@ export class ExchangeLog {
   /** Of each user: the exchanges of the case that it is at. */
   readonly #open = new Map<number, ExchangeEvent[]>();
 
-  /** Throws UsageMistake. */
+  /** Throws UsageError. */
   constructor(
     path: string,
     readonly terminal: Terminal,
@@ -17,11 +17,11 @@ export class ExchangeLog {
     try {
       this.#file = new LineFile(path, 'w');
     } catch (error) {
-      throw new UsageMistake(`The log cannot be written: ${(error as Error).message}`);
+      throw new UsageError(`The log cannot be written: ${(error as Error).message}`);
     }
   }
 
-  hear(event: RunEvent): void {
+  onEvent(event: RunEvent): void {
     if (event.type !== 'exchange' && event.type !== 'case') return;
     const user = event.user ?? 0;
     const exchanges = this.#open.get(user) ?? [];

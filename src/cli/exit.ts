@@ -9,15 +9,3 @@ export const exitCodes = {
   unfinished: 3,
   interrupted: 130,
 } as const;
-
-const forPeople = new Set(['UsageMistake', 'FileMistake', 'SelectionMistake']);
-
-/** Whether what it says is all that is to be printed. Told by names: each part of the bundle has classes of its own. */
-export function isForPeople(error: unknown): error is UsageMistake {
-  return error instanceof Error && forPeople.has(error.name);
-}
-
-/** What the user has to mend before anything can be sent; the message is all that is printed. */
-export class UsageMistake extends Error {
-  override readonly name = 'UsageMistake';
-}

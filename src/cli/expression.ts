@@ -3,26 +3,27 @@ import type { Check, Keep, ResponseSource, Statement } from '../core/language/as
 import { compileCondition } from '../core/language/compile-condition.ts';
 import { compileExpression } from '../core/language/compile-expression.ts';
 import { compileItems, compileSource, writtenSource } from '../core/language/compile-source.ts';
-import { SchemaMistake, type Validator } from '../core/language/documents/schema.ts';
+import { SchemaError, type Validator } from '../core/language/documents/schema.ts';
+import type { EvaluationContext } from '../core/language/evaluation-context.ts';
 import { explain } from '../core/language/explain.ts';
 import { isSingular } from '../core/language/jsonpath/ast.ts';
 import { loadPackages, packagesOf } from '../core/language/packages.ts';
 import { parseStatements } from '../core/language/parser.ts';
 import type { ResponseView } from '../core/language/response.ts';
-import type { Scene } from '../core/language/scene.ts';
 import { sourcesIn } from '../core/language/walk.ts';
 import { schemaFromFile } from '../core/plan/schemas.ts';
 import type { Masker } from '../core/record/mask.ts';
-import { codes, type Finding, finding, Mistake } from '../core/text/finding.ts';
+import { codes, type Finding, finding, SourceError } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
 import { Excerpt, Source } from '../core/text/source.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
 import { Missing, type Value } from '../core/values/value.ts';
+import { clockAndRandom } from '../drivers/external-sources.ts';
 import { readInside } from '../drivers/files.ts';
-import { world } from '../drivers/world.ts';
 import { visible } from '../reports/style.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -35,7 +36,7 @@ export interface Picked {
 }
 
 export interface Picker {
-  readonly pick: (scene: Scene) => Picked;
+  readonly pick: (context: EvaluationContext) => Picked;
   /** Everything of a response that it looks at. */
   readonly sources: readonly ResponseSource[];
 }
@@ -92,17 +93,17 @@ function placesInWords(places: readonly string[]): string {
 }
 
 /** What an expression of the command line sees: a response and its request, and no names. */
-export function sceneFor(response: ResponseView | undefined, sent?: ResponseView): Scene {
-  return { response, sent, lookup: () => undefined, schema: schemaHere, world, notes: [] };
+export function contextFor(response: ResponseView | undefined, sent?: ResponseView): EvaluationContext {
+  return { response, sent, lookup: () => undefined, schema: schemaHere, clockAndRandom, notes: [] };
 }
 
-/** A schema is a file, as seen from the working folder. Throws UsageMistake. */
+/** A schema is a file, as seen from the working folder. Throws UsageError. */
 function schemaHere(name: string): Validator {
   try {
     return schemaFromFile(name, path => readInside({ root: process.cwd(), anywhere: true }, path));
   } catch (error) {
-    if (!(error instanceof SchemaMistake)) throw error;
-    throw new UsageMistake(`The schema '${name}' cannot be used: ${error.message}.`);
+    if (!(error instanceof SchemaError)) throw error;
+    throw new UsageError(`The schema '${name}' cannot be used: ${error.message}.`);
   }
 }
 
@@ -115,26 +116,28 @@ interface Read {
 
 async function parse(written: string, lead: number): Promise<Read> {
   const whole = new Source('the expression', written);
-  const { statements, mistakes } = parseStatements(new Excerpt(whole, written, 1));
+  const { statements, errors } = parseStatements(new Excerpt(whole, written, 1));
   const [statement] = statements;
-  const found = [...mistakes];
+  const found = [...errors];
   if (statement && found.length === 0) {
     await loadPackages(packagesOf(statement));
-    found.push(...mistakesIn(statement));
+    found.push(...errorsIn(statement));
   }
   if (found.length === 0 && statements.length !== 1)
-    found.push(new Mistake('syntax', { start: lead, end: lead }, 'One value or one condition is wanted.'));
+    found.push(
+      new SourceError('syntax', { start: lead, end: lead }, 'One value or one condition is wanted.'),
+    );
   // Places are told in what was typed, without the words around it.
   const typed = new Source('the expression', written.slice(lead).replace(/ as picked$/, ''));
   const findings = found.map(({ code, range, message, remedy }) => {
     const shift = (at: number) => Math.min(Math.max(0, at - lead), typed.text.length);
     return finding(code, typed, { start: shift(range.start), end: shift(range.end) }, message, remedy);
   });
-  return { whole: mistakes.length === 0, statement, findings };
+  return { whole: errors.length === 0, statement, findings };
 }
 
 /** A path that can match several values picks all of them; what is only to be warned of is no matter here. */
-function mistakesIn(statement: Statement): Mistake[] {
+function errorsIn(statement: Statement): SourceError[] {
   const errors = checkStatement(statement).filter(({ code }) => codes[code] === 'error');
   return statement.type === 'keep' ? errors.filter(each => each.code !== 'many-values') : errors;
 }
@@ -148,15 +151,15 @@ function pickValue({ value }: Keep): Picker['pick'] {
   const source = value.type === 'query' ? value.of : value;
   const select = source.type === 'source' && isDocument(source) ? compileItems(source) : undefined;
   const evaluate = select && value === source ? undefined : compileExpression(value);
-  return scene => {
-    const matches = select?.(scene);
+  return context => {
+    const matches = select?.(context);
     if (matches instanceof Missing) return { output: [], problem: matches.reason };
     const places = matches && { places: matches.map(match => match.normalizedPath) };
     if (!evaluate)
       return matches!.length > 0
         ? { output: matches!.map(match => valueText(match.value)), ...places }
-        : { output: [], ...places, problem: nothingThere(source as ResponseSource, scene) };
-    const found = evaluate(scene);
+        : { output: [], ...places, problem: nothingThere(source as ResponseSource, context) };
+    const found = evaluate(context);
     return found instanceof Missing
       ? { output: [], ...places, problem: found.reason }
       : { output: [valueText(found)], ...places };
@@ -169,9 +172,9 @@ function isDocument({ form }: ResponseSource): boolean {
 }
 
 /** A path that goes one way says where it ends. */
-function nothingThere(source: ResponseSource, scene: Scene): string {
+function nothingThere(source: ResponseSource, context: EvaluationContext): string {
   const oneWay = source.form !== 'path' || isSingular(source.path.segments);
-  const found = oneWay ? compileSource(source)(scene) : undefined;
+  const found = oneWay ? compileSource(source)(context) : undefined;
   return found instanceof Missing ? found.reason : `${writtenSource(source)} matches nothing`;
 }
 
@@ -183,10 +186,10 @@ function valueText(value: Value): string | Uint8Array {
 
 function pickCondition({ condition, written }: Check): Picker['pick'] {
   const decide = compileCondition(condition);
-  return scene => {
-    const truth = decide(scene);
+  return context => {
+    const truth = decide(context);
     if (truth === true) return { output: ['holds'] };
-    const { expected, found } = explain(condition, scene.notes, written, scene);
+    const { expected, found } = explain(condition, context.notes, written, context);
     const undecided = found.startsWith('cannot be decided');
     return { output: [], problem: undecided ? found : `does not hold: expected ${expected}, found ${found}` };
   };

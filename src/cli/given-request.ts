@@ -3,7 +3,7 @@ import { resolve } from 'node:path';
 import type { BodyFenceForm } from '../core/page/fence.ts';
 import type { GivenRequest } from '../core/page/write-request.ts';
 import { didYouMean, inWords } from '../core/text/nearest.ts';
-import { UsageMistake } from './exit.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 
 export interface RequestFlags {
   readonly header?: readonly string[];
@@ -22,13 +22,13 @@ const forms: readonly BodyFenceForm[] = [
   'file',
 ];
 
-/** A request from the words of the command line: a method and a URL, or a URL alone. Throws UsageMistake. */
+/** A request from the words of the command line: a method and a URL, or a URL alone. Throws UsageError. */
 export function readGivenRequest(words: readonly string[], flags: RequestFlags): GivenRequest {
   const body = readBody(flags.body ?? [], flags.as);
   const [first = '', second] = words;
   const [method, target] = second === undefined ? [body ? 'POST' : 'GET', first] : [first, second];
   if (!/^(?:https?:\/\/|\/)/i.test(target))
-    throw new UsageMistake(
+    throw new UsageError(
       `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.${withScheme(target)}`,
     );
   return {
@@ -49,17 +49,17 @@ function withScheme(target: string): string {
 
 function readHeader(text: string): [string, string] {
   const at = text.indexOf(':');
-  if (at < 1) throw new UsageMistake(`'${text}' is no header. For example: -H 'Accept: application/json'`);
+  if (at < 1) throw new UsageError(`'${text}' is no header. For example: -H 'Accept: application/json'`);
   return [text.slice(0, at).trim(), text.slice(at + 1).trim()];
 }
 
 function readBody(given: readonly string[], as: string | undefined): GivenRequest['body'] {
   if (as !== undefined && !(forms as readonly string[]).includes(as))
-    throw new UsageMistake(
+    throw new UsageError(
       `A body cannot be sent as '${as}'. ${didYouMean(as, forms) ?? `There are ${inWords(forms)}.`}`,
     );
   if (given.length === 0) {
-    if (as !== undefined) throw new UsageMistake('--as is about a body, and there is no --body.');
+    if (as !== undefined) throw new UsageError('--as is about a body, and there is no --body.');
     return undefined;
   }
   const [only = ''] = given;
@@ -71,7 +71,7 @@ function readBody(given: readonly string[], as: string | undefined): GivenReques
 function readBodyFile(path: string, as: BodyFenceForm | undefined): GivenRequest['body'] {
   const absolute = resolve(path);
   if (!statSync(absolute, { throwIfNoEntry: false })?.isFile())
-    throw new UsageMistake(`There is no file '${path}' to be sent.`);
+    throw new UsageError(`There is no file '${path}' to be sent.`);
   if (as === undefined || as === 'file') return { form: 'file', text: absolute };
   return { form: as, text: readFileSync(absolute, 'utf8') };
 }

@@ -1,12 +1,12 @@
 import { type FlowGraph, graphOf } from '../core/plan/graph.ts';
 import { didYouMean } from '../core/text/nearest.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { writeWhole } from '../drivers/record.ts';
 import { graphMermaid } from '../reports/graph-mermaid.ts';
 import { graphSvg } from '../reports/graph-svg.ts';
 import { graphText } from '../reports/graph-text.ts';
 import { createMeasure, createPaint } from '../reports/style.ts';
-import { UsageMistake } from './exit.ts';
 import { noteErrors } from './list.ts';
 import { type PlanFlags, preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -39,7 +39,7 @@ export async function graphCommand(
     try {
       await writeWhole(output, [text]);
     } catch (error) {
-      throw new UsageMistake(`'${output}' could not be written: ${(error as Error).message}`);
+      throw new UsageError(`'${output}' could not be written: ${(error as Error).message}`);
     }
   }
   noteErrors(prepared, terminal);
@@ -62,10 +62,10 @@ async function draw(
 function readForm({ as, output }: GraphFlags): string {
   const ending = output === undefined ? undefined : (/\.[^./\\]+$/.exec(output)?.[0].toLowerCase() ?? '');
   if (ending !== undefined && as === undefined && !Object.hasOwn(endings, ending))
-    throw new UsageMistake(`No drawing has the ending of '${output}'. There are .svg, .mmd and .txt.`);
+    throw new UsageError(`No drawing has the ending of '${output}'. There are .svg, .mmd and .txt.`);
   const form = as ?? (ending === undefined ? 'text' : endings[ending]!);
   if (!forms.includes(form))
-    throw new UsageMistake(
+    throw new UsageError(
       `'${form}' is no form of a graph. ${didYouMean(form, forms) ?? 'There are text, mermaid and svg.'}`,
     );
   return form;

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { appendFile, mkdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { UsageMistake } from './exit.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour
@@ -58,7 +58,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
   ];
   const taken = files.find(([name]) => existsSync(join(folder, name)));
   if (taken)
-    throw new UsageMistake(
+    throw new UsageError(
       `'${join(folder, taken[0])}' is already there; nothing was written. Name another folder: mervok init my-harbour`,
     );
   try {
@@ -66,7 +66,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
     for (const [name, text] of files) await writeFile(join(folder, name), text, { flag: 'wx' });
     await ignore(join(folder, '.gitignore'));
   } catch (error) {
-    throw new UsageMistake(`The collection could not be written: ${(error as Error).message}`);
+    throw new UsageError(`The collection could not be written: ${(error as Error).message}`);
   }
   for (const [name] of [...files, ['.gitignore']])
     out(`${paint('quiet', 'written')}  ${join(folder, name!)}\n`);

@@ -2,9 +2,9 @@ import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import type { ExchangeEvent } from '../core/record/events.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { collectionAround } from '../drivers/files.ts';
 import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../drivers/state.ts';
-import { UsageMistake } from './exit.ts';
 
 /** Where the last response lies: with the collection around the working folder, else in a folder of the user's own. */
 function folderHere(): string {
@@ -24,7 +24,7 @@ export function keepLast(event: ExchangeEvent): string | undefined {
   }
 }
 
-/** Reads the last exchange. Throws UsageMistake. */
+/** Reads the last exchange. Throws UsageError. */
 export function readLast(): ExchangeEvent {
   const path = join(folderHere(), 'last.json');
   let text: string;
@@ -32,13 +32,13 @@ export function readLast(): ExchangeEvent {
     if (!isOwnFolder(folderHere()) || !isOwnFile(path)) throw new Error('There is none.');
     text = readFileSync(path, 'utf8');
   } catch {
-    throw new UsageMistake(
+    throw new UsageError(
       "No response is at hand. 'mervok send' fetches one; a file is named behind the expression: mervok pick '$.id' response.json",
     );
   }
   const event = parse(text);
   if (!event)
-    throw new UsageMistake(`'${path}' holds no response that can be read. 'mervok send' fetches one.`);
+    throw new UsageError(`'${path}' holds no response that can be read. 'mervok send' fetches one.`);
   return event;
 }
 

@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs';
 import type { ResponseSource } from '../core/language/ast.ts';
+import type { EvaluationContext } from '../core/language/evaluation-context.ts';
 import { ResponseView } from '../core/language/response.ts';
-import type { Scene } from '../core/language/scene.ts';
 import type { Payload } from '../core/record/events.ts';
 import { Masker } from '../core/record/mask.ts';
-import { UsageMistake } from './exit.ts';
-import { printPicked, readPicker, sceneFor } from './expression.ts';
+import { UsageError } from '../core/text/usage-error.ts';
+import { contextFor, printPicked, readPicker } from './expression.ts';
 import { readLast } from './last.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -20,20 +20,20 @@ export async function pickCommand(
   if (!picker) return;
   // What is not there to be looked at must not be taken for absent, nor for something that was never there.
   for (const source of picker.sources) refuseUnknown(source, file);
-  const scene = file === undefined ? sceneOfLast() : sceneOfFile(file);
-  printPicked(picker.pick(scene), terminal, new Masker(), quiet);
+  const context = file === undefined ? contextOfLast() : contextOfFile(file);
+  printPicked(picker.pick(context), terminal, new Masker(), quiet);
 }
 
 const inBodies = new Set(['path', 'body', 'bytes', 'size', 'xml', 'html']);
 
 function refuseUnknown({ form, sent }: ResponseSource, file: string | undefined): void {
   if (file !== undefined && (sent || !inBodies.has(form)))
-    throw new UsageMistake(`A file holds a body alone: there is no ${sent ? 'request' : form} in it.`);
+    throw new UsageError(`A file holds a body alone: there is no ${sent ? 'request' : form} in it.`);
   if (form === 'cookie')
-    throw new UsageMistake('The last response is kept without its cookies; mervok send --pick sees them.');
+    throw new UsageError('The last response is kept without its cookies; mervok send --pick sees them.');
 }
 
-function sceneOfLast(): Scene {
+function contextOfLast(): EvaluationContext {
   const { request, response, times, connection } = readLast();
   const message = {
     url: request.url,
@@ -49,24 +49,24 @@ function sceneOfLast(): Scene {
     body: sentBody,
     size: sentBody.length,
   });
-  if (!response) return sceneFor(undefined, sent);
+  if (!response) return contextFor(undefined, sent);
   const { status, headers, body, trailers = [] } = response;
   const bytes = bytesOf(body);
   const about = body.cut ? { unreadable: 'the body was written to a file' } : {};
-  return sceneFor(
+  return contextFor(
     new ResponseView({ ...message, status, headers, trailers, body: bytes, size: body.size }, about),
     sent,
   );
 }
 
-function sceneOfFile(file: string): Scene {
+function contextOfFile(file: string): EvaluationContext {
   let body: Buffer;
   try {
     body = readFileSync(file === '-' ? 0 : file);
   } catch (error) {
-    throw new UsageMistake(`'${file}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
+    throw new UsageError(`'${file}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
   }
-  return sceneFor(
+  return contextFor(
     new ResponseView({
       url: '',
       status: 200,

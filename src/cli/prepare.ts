@@ -5,27 +5,21 @@ import { type GivenRequest, writeRequest } from '../core/page/write-request.ts';
 import { buildPlan, type PlanOptions } from '../core/plan/build.ts';
 import { type CollectionFiles, readCollection } from '../core/plan/collection.ts';
 import type { Flow } from '../core/plan/flow.ts';
-import type { Given, Plan } from '../core/plan/plan.ts';
-import { type Choice, SelectionMistake } from '../core/plan/select.ts';
+import type { GivenValue, Plan } from '../core/plan/plan.ts';
+import type { Choice } from '../core/plan/select.ts';
 import { type NamedTable, openNamed, withoutSheet } from '../core/plan/tables.ts';
 import { type Finding, sortFindings } from '../core/text/finding.ts';
-import { TableMistake } from '../core/values/table.ts';
+import { isUsageError, UsageError } from '../core/text/usage-error.ts';
+import { TableError } from '../core/values/table.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import type { Outside } from '../core/variables/definition.ts';
-import {
-  FileMistake,
-  findCollection,
-  openInside,
-  openUnchanging,
-  readInside,
-  whyNotInside,
-} from '../drivers/files.ts';
+import type { ExternalSources } from '../core/variables/definition.ts';
+import { clockAndRandom, openExternalSources } from '../drivers/external-sources.ts';
+import { findCollection, openInside, openUnchanging, readInside, whyNotInside } from '../drivers/files.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { readVariableFile } from '../drivers/variable-files.ts';
-import { openOutside, world } from '../drivers/world.ts';
 import { countFindings, findingsText } from '../reports/findings.ts';
 import { createMeasure } from '../reports/style.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface PlanFlags {
@@ -46,7 +40,7 @@ export interface Prepared {
   readonly flow: Flow;
   readonly root: string;
   readonly places: FilePlaces;
-  readonly outside: Outside;
+  readonly external: ExternalSources;
   readonly cases: number;
 }
 
@@ -97,9 +91,9 @@ async function prepareFiles(
     readFile: path => readInside(places, path),
     openFile: path => openInside(places, path),
   });
-  const outside = openOutside(places.root);
+  const external = openExternalSources(places.root);
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  return { plan, findings: sortFindings(findings), flow, root: places.root, places, outside, cases };
+  return { plan, findings: sortFindings(findings), flow, root: places.root, places, external, cases };
 }
 
 /** What stands before the targets of a page, as far as it is known before a run. */
@@ -110,36 +104,36 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
     const path = relative(root, resolve(page)).replaceAll('\\', '/');
     const text = existsSync(page) ? `${readFileSync(page, 'utf8')}\n\n${probe}` : probe;
     const pages = [...files.pages.filter(each => each.path !== path), { path, text }];
-    const { plan, outside } = await prepareFiles({ ...files, pages }, [path], flags, {
+    const { plan, external } = await prepareFiles({ ...files, pages }, [path], flags, {
       root,
       anywhere: false,
     });
     const planned = plan.pages.find(each => each.file === path)?.cases.at(-1);
     if (!planned) return undefined;
-    const { requests } = previewCase(plan, planned, world, outside);
+    const { requests } = previewCase(plan, planned, clockAndRandom, external);
     return requests.at(-1)?.request?.url.replace(/\/(?:\?.*)?$/, '');
   } catch (error) {
-    // Outside of a collection, or where none is sound, there is no base.
-    if (error instanceof FileMistake || error instanceof SelectionMistake) return undefined;
+    // ExternalSources of a collection, or where none is sound, there is no base.
+    if (isUsageError(error)) return undefined;
     throw error;
   }
 }
 
-/** The table that `--rows` names, as seen from the working folder. Throws UsageMistake. */
+/** The table that `--rows` names, as seen from the working folder. Throws UsageError. */
 async function openRows(name: string): Promise<NamedTable> {
   const path = withoutSheet(name);
-  if (!existsSync(path)) throw new UsageMistake(`There is no file '${path}'.`);
+  if (!existsSync(path)) throw new UsageError(`There is no file '${path}'.`);
   try {
     return await openNamed(name, openUnchanging(path));
   } catch (error) {
-    if (!(error instanceof TableMistake)) throw error;
-    throw new UsageMistake(`${error.message}.`);
+    if (!(error instanceof TableError)) throw error;
+    throw new UsageError(`${error.message}.`);
   }
 }
 
 /** What `--set` gives is stronger than what the files of `--vars` give; a later file is stronger than an earlier one. */
-async function readGiven({ set = [], vars = [] }: PlanFlags): Promise<Map<string, Given>> {
-  const given = new Map<string, Given>();
+async function readGiven({ set = [], vars = [] }: PlanFlags): Promise<Map<string, GivenValue>> {
+  const given = new Map<string, GivenValue>();
   for (const path of vars)
     for (const [name, value] of await readVariableFile(path))
       given.set(name, { value, origin: `from ${path}` });
@@ -152,7 +146,7 @@ function readPairs(pairs: readonly string[]): [string, Value][] {
     const at = pair.indexOf('=');
     const name = at < 0 ? pair : pair.slice(0, at);
     if (at < 0 || !/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
-      throw new UsageMistake(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
+      throw new UsageError(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
     return [name, new Plain(pair.slice(at + 1))];
   });
 }

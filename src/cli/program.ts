@@ -1,8 +1,9 @@
 import { Command, CommanderError } from 'commander';
 import { nearest } from '../core/text/nearest.ts';
+import { isUsageError } from '../core/text/usage-error.ts';
 import { visible } from '../reports/style.ts';
 import { commands } from './commands.ts';
-import { exitCodes, isForPeople } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { openTerminal, watchOutput } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -49,26 +50,26 @@ function report(error: Error, program: Command, given: string[]): number {
   const terminal = openTerminal(true);
   if (error instanceof CommanderError) {
     if (error.exitCode === 0) return exitCodes.passed;
-    terminal.err(`${visible(commandLineMistake(error, program, given))}\n`);
+    terminal.err(`${visible(commandLineError(error, program, given))}\n`);
     return exitCodes.nothingSent;
   }
-  if (isForPeople(error)) {
+  if (isUsageError(error)) {
     terminal.err(`${visible(error.message)}\n`);
     return exitCodes.nothingSent;
   }
-  terminal.err(`${ownMistake(error)}\n`);
+  terminal.err(`${ownError(error)}\n`);
   return exitCodes.unfinished;
 }
 
 /** What it says may quote what was being worked on, so only its kind is told, and where it happened. */
-function ownMistake(error: Error): string {
+function ownError(error: Error): string {
   const frames = (error.stack ?? '').split('\n').filter(line => /^ +at /.test(line));
   const where = process.env.MERVOK_TRACE ? `\n${frames.join('\n')}` : ' MERVOK_TRACE=1 tells where.';
   return `This is a mistake in Mervok itself (${error.name}).${where}`;
 }
 
 /** One line: what is wrong, and the nearest right form. */
-function commandLineMistake(error: CommanderError, program: Command, given: string[]): string {
+function commandLineError(error: CommanderError, program: Command, given: string[]): string {
   const command = program.commands.find(each => each.name() === given[0]);
   const quoted = /'([^']*)'/.exec(error.message)?.[1] ?? '';
   const offer = (word: string, known: string[], otherwise: string) => {

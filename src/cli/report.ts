@@ -1,14 +1,14 @@
 import { resolve } from 'node:path';
 import type { EventOf, RunEvent } from '../core/record/events.ts';
-import { Tally, talliedOf } from '../core/record/tally.ts';
+import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
 import { inWords } from '../core/text/nearest.ts';
-import { FileMistake } from '../drivers/files.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { findRun, readRecord, readSummary } from '../drivers/runs.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
 import { refuseUnknownEndings, writeReports } from './write-reports.ts';
@@ -21,7 +21,7 @@ export interface ReportFlags {
 }
 
 interface OpenRecord {
-  /** From its beginning, as often as it is asked for. Throws FileMistake where the record is damaged. */
+  /** From its beginning, as often as it is asked for. Throws UsageError where the record is damaged. */
   readonly events: () => AsyncIterable<RunEvent>;
   /** What its end says, so that its figures need not be counted before it is read. */
   readonly end?: EventOf<'end'>;
@@ -38,8 +38,8 @@ export async function reportCommand(
   const record = await openRecord(named.length === 0 ? ['last'] : named, flags, terminal);
   if (output.length === 0) await tell(record, flags, terminal);
   else {
-    const tally = record.end ? Tally.at(record.end) : await talliedOf(record.events());
-    if (!(await writeReports(output, record.events, tally, terminal)))
+    const totals = record.end ? RunTotals.at(record.end) : await totalsOf(record.events());
+    if (!(await writeReports(output, record.events, totals, terminal)))
       process.exitCode = exitCodes.unfinished;
   }
 }
@@ -52,11 +52,11 @@ async function openRecord(
   const found = named.map(each => findRun(each, rootHere()));
   const [first, ...others] = found as [(typeof found)[0], ...typeof found];
   if (others.length > 0 && !merge)
-    throw new UsageMistake(`These are ${found.length} runs. To tell them as one: mervok report --merge …`);
+    throw new UsageError(`These are ${found.length} runs. To tell them as one: mervok report --merge …`);
   const isEvent = await openEventCheck();
   const summaries = await Promise.all(found.map(({ path }) => readSummary(path)));
   const events = ({ id, path }: (typeof found)[0]) =>
-    withEnd(readRecord(path, isEvent), why => new FileMistake(`'${id}' ${why}.`));
+    withEnd(readRecord(path, isEvent), why => new UsageError(`'${id}' ${why}.`));
   const { end } = summaries[0]!;
   if (!merge || (others.length === 0 && !summaries[0]!.run.shard))
     return { events: () => events(first), ...(end && { end }) };
@@ -73,7 +73,7 @@ function refuseTwice(found: readonly { id: string; path: string }[]): void {
   const paths = found.map(({ path }) => resolve(path));
   const twice = paths.findIndex((path, at) => paths.indexOf(path) < at);
   if (twice >= 0)
-    throw new UsageMistake(`'${found[twice]!.id}' is named twice; what it holds would count twice.`);
+    throw new UsageError(`'${found[twice]!.id}' is named twice; what it holds would count twice.`);
 }
 
 async function tell(
@@ -81,12 +81,12 @@ async function tell(
   { quiet = false, onlyFailures = false }: ReportFlags,
   { out, paint, width }: Terminal,
 ): Promise<void> {
-  const tally = new Tally();
+  const totals = new RunTotals();
   // What titles hold is known only once they have been read.
   const measure = await createMeasure(['…']);
-  const report = new TerminalReport({ write: out, paint, measure, width, quiet, onlyFailures }, tally);
+  const report = new TerminalReport({ write: out, paint, measure, width, quiet, onlyFailures }, totals);
   for await (const event of events()) {
-    tally.add(event);
+    totals.add(event);
     report.add(event);
   }
 }

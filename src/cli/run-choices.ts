@@ -1,9 +1,9 @@
 import { relative, resolve, sep } from 'node:path';
 import type { RunOptions } from '../core/engine/run.ts';
 import type { Choice } from '../core/plan/select.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { readDuration } from '../core/values/compare.ts';
 import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../drivers/runs.ts';
-import { UsageMistake } from './exit.ts';
 import type { Chosen } from './prepare.ts';
 
 export interface SelectionFlags {
@@ -30,7 +30,7 @@ type CourseOptions = Pick<
   'rounds' | 'users' | 'lasting' | 'jobs' | 'pause' | 'timeout' | 'failFast'
 >;
 
-/** How a run goes, as the command line says. Throws UsageMistake. */
+/** How a run goes, as the command line says. Throws UsageError. */
 export function readCourse(flags: CourseFlags): CourseOptions {
   const { rounds, users, jobs, pause, timeout, failFast } = flags;
   return {
@@ -47,20 +47,20 @@ export function readCourse(flags: CourseFlags): CourseOptions {
 function readCount(option: string, text: string): number {
   const count = Number(text);
   if (Number.isSafeInteger(count) && count >= 1) return count;
-  throw new UsageMistake(`${option} takes a whole number from 1, not '${text}'.`);
+  throw new UsageError(`${option} takes a whole number from 1, not '${text}'.`);
 }
 
 /** In milliseconds. */
 function readTime(option: string, text: string): number {
   const duration = readDuration(text);
   if (duration && duration.milliseconds > 0) return duration.milliseconds;
-  throw new UsageMistake(`${option} takes a duration, not '${text}'. For example: ${option} 30s`);
+  throw new UsageError(`${option} takes a duration, not '${text}'. For example: ${option} 30s`);
 }
 
 /**
  * Which cases run, as the command line says.
  * @param root of the collection, whose earlier runs count for `--failed` and `--shard`
- * Throws UsageMistake, FileMistake.
+ * Throws UsageError, UsageError.
  */
 export async function readSelection(flags: SelectionFlags, root: string): Promise<Chosen> {
   const { tag, notTag, without, failed, shard, alone } = flags;
@@ -79,7 +79,7 @@ function fromRoot(path: string, root: string): string {
   const [file = '', slug] = path.split('#') as [string, string?];
   const way = relative(root, resolve(file)).split(sep).join('/');
   if (way.startsWith('..'))
-    throw new UsageMistake(`--without '${path}' lies outside of the collection, so nothing of it would run.`);
+    throw new UsageError(`--without '${path}' lies outside of the collection, so nothing of it would run.`);
   return slug === undefined ? way : `${way}#${slug}`;
 }
 
@@ -90,16 +90,14 @@ async function failedLast(root: string): Promise<Set<string>> {
   for await (const event of casesOf(path))
     if (!['passed', 'skipped'].includes(event.outcome)) cases.add(event.case);
   if (cases.size === 0)
-    throw new UsageMistake(`Nothing was sent: in the last run, ${id}, no case failed or was blocked.`);
+    throw new UsageError(`Nothing was sent: in the last run, ${id}, no case failed or was blocked.`);
   return cases;
 }
 
 async function readShard(text: string, root: string): Promise<NonNullable<Choice['shard']>> {
   const [, index, of] = /^(\d+)\/(\d+)$/.exec(text) ?? [];
   if (index === undefined || Number(index) < 1 || Number(index) > Number(of))
-    throw new UsageMistake(
-      `--shard takes I/N, the I-th of N shares, not '${text}'. For example: --shard 2/4`,
-    );
+    throw new UsageError(`--shard takes I/N, the I-th of N shares, not '${text}'. For example: --shard 2/4`);
   return { index: Number(index), of: Number(of), durations: await durationsKnown(root) };
 }
 

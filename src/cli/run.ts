@@ -1,7 +1,7 @@
 import { relative } from 'node:path';
-import { carryOut, type RunChoices } from './carry-out.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
-import { UsageMistake } from './exit.ts';
+import { executeRun, type RunChoices } from './execute-run.ts';
 import {
   flagsAgain,
   noteUnusedGiven,
@@ -51,7 +51,7 @@ export async function runCommand(
     noteUnusedGiven(plan, terminal);
     noteUnverified(findings, terminal);
     const selected = selectedInWords(chosen, flags);
-    process.exitCode = await carryOut(
+    process.exitCode = await executeRun(
       plan,
       {
         ...course,
@@ -61,7 +61,7 @@ export async function runCommand(
         again: { pathPrefix: prefixOf(root), flags: flagsAgain(flags, plan) },
         places,
         ...(flags.log !== undefined && { log: flags.log }),
-        told: {
+        runDetails: {
           ...(flags.seed !== undefined && { seed: flags.seed }),
           ...(selected !== undefined && { selected }),
         },
@@ -69,17 +69,17 @@ export async function runCommand(
       terminal,
     );
   };
-  if (flags.watch) await (await import('./look.ts')).watch(paths, runOnce, terminal);
+  if (flags.watch) await (await import('./interactive-commands.ts')).watch(paths, runOnce, terminal);
   else await runOnce();
 }
 
 function refuseNothingToCheck({ plan, cases }: Prepared): void {
   if (cases === 0)
-    throw new UsageMistake(
+    throw new UsageError(
       'There is nothing to run: no page here has a case. A case is a heading with a fence ```http below it.',
     );
   if (plan.checks === 0)
-    throw new UsageMistake(
+    throw new UsageError(
       'Nothing was sent: nothing that was selected checks anything. Add a fence ```mervok with a line such as: status = 200',
     );
 }
@@ -91,7 +91,7 @@ function readView({ quiet, onlyFailures, verbose, json }: RunFlags): NonNullable
     ...(verbose ? ['--verbose'] : []),
     ...(json ? ['--json'] : []),
   ];
-  if (chosen.length > 1) throw new UsageMistake(`${chosen.join(' and ')} do not go together.`);
+  if (chosen.length > 1) throw new UsageError(`${chosen.join(' and ')} do not go together.`);
   if (json) return 'events';
   if (verbose) return 'exchanges';
   if (onlyFailures) return 'failures';

@@ -1,14 +1,15 @@
 import { compareRuns, gatherRun } from '../core/record/compare.ts';
-import { Tally } from '../core/record/tally.ts';
+import { RunTotals } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { counted } from '../core/text/nearest.ts';
+import { isUsageError, UsageError } from '../core/text/usage-error.ts';
 import { durationText } from '../core/values/text.ts';
-import { collectionAround, FileMistake } from '../drivers/files.ts';
+import { collectionAround } from '../drivers/files.ts';
 import { findRun, listRuns, readRecord, readSummary } from '../drivers/runs.ts';
 import { comparisonText } from '../reports/comparison.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
 import { runInWords, verdictInWords } from '../reports/verdict.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
 /** The folder whose runs are meant: that of the collection around the working folder, else that itself. */
@@ -36,7 +37,13 @@ export async function runsCommand({ json }: { readonly json?: boolean }, termina
   const column = Math.max(...runs.map(({ id }) => id.length)) + 2;
   for (const { id, run, end, verdict } of runs) {
     const took = end ? durationText(end.time) : '';
-    const outcome = end?.stopped ? 'stopped' : !end ? 'cut off' : Tally.at(end).passed ? 'passed' : 'failed';
+    const outcome = end?.stopped
+      ? 'stopped'
+      : !end
+        ? 'cut off'
+        : RunTotals.at(end).passed
+          ? 'passed'
+          : 'failed';
     const line = `${id.padEnd(column)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
     const room = width - column - 9;
     const about = run ? `${run.selected ?? 'all'}${runInWords(run)}` : '';
@@ -56,11 +63,11 @@ async function summaryOf(path: string) {
       run,
       end,
       verdict: end
-        ? verdictInWords(Tally.at(end))
+        ? verdictInWords(RunTotals.at(end))
         : 'It was killed, or goes on; what it had done is on record.',
     };
   } catch (error) {
-    if (error instanceof FileMistake) return { run: undefined, end: undefined, verdict: error.message };
+    if (isUsageError(error)) return { run: undefined, end: undefined, verdict: error.message };
     throw error;
   }
 }
@@ -75,7 +82,7 @@ export async function compareCommand(
   const later = findRun(now ?? 'last', root);
   const earlier = before === undefined ? runBefore(later.id, root) : findRun(before, root);
   if (earlier.path === later.path)
-    throw new UsageMistake(`Both are the same run, ${later.id}. 'mervok runs' lists them.`);
+    throw new UsageError(`Both are the same run, ${later.id}. 'mervok runs' lists them.`);
   const isEvent = await openEventCheck();
   const gather = ({ path }: { path: string }) => gatherRun(readRecord(path, isEvent));
   const [a, b] = [await gather(earlier), await gather(later)];
@@ -92,6 +99,6 @@ function runBefore(id: string, root: string): { id: string; path: string } {
   const ids = listRuns(root);
   const before = ids[ids.indexOf(id) - 1];
   if (before === undefined)
-    throw new UsageMistake('There is only one run on record, so there is nothing to set it against.');
+    throw new UsageError('There is only one run on record, so there is nothing to set it against.');
   return findRun(before, root);
 }

@@ -4,8 +4,9 @@ import { readPage } from '../core/page/read.ts';
 import { plainHeading, Slugs } from '../core/page/slug.ts';
 import { type GivenRequest, writeCase } from '../core/page/write-request.ts';
 import { Source } from '../core/text/source.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { writeWhole } from '../drivers/record.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { baseOf, type PlanFlags } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -19,11 +20,11 @@ interface Place {
   readonly before: string;
 }
 
-/** Reads where a request is to be saved. Throws UsageMistake. */
+/** Reads where a request is to be saved. Throws UsageError. */
 export function readSavePlace(written: string): Place {
   const [path = '', heading = ''] = written.split(/#(.*)/s);
   if (!/[^/\\]\.md$/i.test(path) || heading.trim() === '')
-    throw new UsageMistake(`'${written}' is no place for a case. For example: --save berths.md#free-berths`);
+    throw new UsageError(`'${written}' is no place for a case. For example: --save berths.md#free-berths`);
   const before = existsSync(path) ? readText(path) : `# ${titleOf(path)}\n`;
   const title = /\s|[A-Z]/.test(heading) ? heading.trim() : sentence(heading);
   const slug = new Slugs().next(plainHeading(title));
@@ -31,9 +32,9 @@ export function readSavePlace(written: string): Place {
   const probe = { method: 'GET', target: '/', headers: [] };
   const last = readPage(new Source(path, writeCase(before, title, probe, 200))).cases.at(-1);
   if (last?.title !== plainHeading(title))
-    throw new UsageMistake(`${path} cannot take a case at its end: something above is not closed.`);
+    throw new UsageError(`${path} cannot take a case at its end: something above is not closed.`);
   if (last.slug !== slug)
-    throw new UsageMistake(`${path} has a heading of that name already. Give the new case another one.`);
+    throw new UsageError(`${path} has a heading of that name already. Give the new case another one.`);
   return { path, heading: title, slug, before };
 }
 
@@ -41,7 +42,7 @@ function readText(path: string): string {
   try {
     return readFileSync(path, 'utf8');
   } catch (error) {
-    throw new UsageMistake(`'${path}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
+    throw new UsageError(`'${path}' cannot be read (${(error as NodeJS.ErrnoException).code}).`);
   }
 }
 

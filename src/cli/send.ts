@@ -2,22 +2,22 @@ import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { surroundingsOf, viewOfSent } from '../core/engine/exchange.ts';
 import type { Exchange, Sent } from '../core/engine/ports.ts';
+import type { EvaluationContext } from '../core/language/evaluation-context.ts';
 import { ResponseView } from '../core/language/response.ts';
-import type { Scene } from '../core/language/scene.ts';
 import type { Plan, PlannedCase } from '../core/plan/plan.ts';
 import type { Masker } from '../core/record/mask.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { checksInWords } from '../reports/verdict.ts';
-import { UsageMistake } from './exit.ts';
-import { printPicked, readPicker, sceneFor } from './expression.ts';
+import { contextFor, printPicked, readPicker } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
 import { keepLast } from './last.ts';
 import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
 import { readSelection } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
-import { Sending } from './sending.ts';
+import { SingleRequest } from './single-request.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface SendFlags extends PlanFlags, RequestFlags {
@@ -47,7 +47,7 @@ export async function sendCommand(
   noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
-  const sending = new Sending(
+  const sending = new SingleRequest(
     prepared,
     asked,
     saveTo,
@@ -60,7 +60,7 @@ export async function sendCommand(
   const last = sent.exchanges.at(-1)!;
   const problem = keepLast(sending.eventOf(last));
   if (problem !== undefined) terminal.err(`${problem}\n`);
-  if (picked) printPicked(picked.pick(sceneOf(sent.exchanges)), terminal, sending.masker, true);
+  if (picked) printPicked(picked.pick(contextOf(sent.exchanges)), terminal, sending.masker, true);
   else await show(sent, flags, sending, terminal);
   if (given && flags.save !== undefined)
     await saveCase(flags.save, given, last.response!.status, flags, terminal);
@@ -69,11 +69,11 @@ export async function sendCommand(
 /** A body that does not come to its end leaves no file behind; until then it grows beside its place. */
 function openDraft(path: string): string {
   if (existsSync(path) && statSync(path).isDirectory())
-    throw new UsageMistake(`'${path}' cannot be written: it is a folder.`);
+    throw new UsageError(`'${path}' cannot be written: it is a folder.`);
   try {
     mkdirSync(dirname(resolve(path)), { recursive: true });
   } catch (error) {
-    throw new UsageMistake(`'${path}' cannot be written: ${(error as Error).message}`);
+    throw new UsageError(`'${path}' cannot be written: ${(error as Error).message}`);
   }
   return `${resolve(path)}.${process.pid}.part`;
 }
@@ -85,34 +85,34 @@ function closeDraft(draft: string, path: string, whole: boolean): void {
 
 function refuseMixtures(flags: SendFlags, isCase: boolean): void {
   if (isCase && (flags.header || flags.body || flags.as !== undefined || flags.save !== undefined))
-    throw new UsageMistake(
+    throw new UsageError(
       '-H, --body, --as and --save belong to a method and a URL; a case says itself what it sends.',
     );
   const ways = [flags.pick !== undefined && '--pick', flags.raw && '--raw', flags.headers && '--headers'];
   const chosen = ways.filter(Boolean);
-  if (chosen.length > 1) throw new UsageMistake(`${chosen.join(' and ')} do not go together.`);
+  if (chosen.length > 1) throw new UsageError(`${chosen.join(' and ')} do not go together.`);
   if (flags.output !== undefined && (flags.pick !== undefined || flags.raw))
-    throw new UsageMistake('-o writes the body into a file, so there is nothing left for --pick and --raw.');
+    throw new UsageError('-o writes the body into a file, so there is nothing left for --pick and --raw.');
 }
 
-/** The one case that was asked for. Throws UsageMistake where there are several, or where it sends nothing. */
+/** The one case that was asked for. Throws UsageError where there are several, or where it sends nothing. */
 function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.kind === 'send'));
+  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
   const [only] = sending;
-  if (!only) throw new UsageMistake(`'${word}' sends nothing.`);
+  if (!only) throw new UsageError(`'${word}' sends nothing.`);
   if (sending.length === 1) return only;
   const choices = sending.map(each => `  ${each.address}`).join('\n');
-  throw new UsageMistake(`'${word}' has several cases. Which one?\n${choices}`);
+  throw new UsageError(`'${word}' has several cases. Which one?\n${choices}`);
 }
 
 /** What an expression sees of a response that was sent for on the command line. */
-function sceneOf(exchanges: readonly Exchange[]): Scene {
+function contextOf(exchanges: readonly Exchange[]): EvaluationContext {
   const { response } = exchanges.at(-1)!;
-  return sceneFor(response && new ResponseView(response, surroundingsOf(exchanges)), viewOfSent(exchanges));
+  return contextFor(response && new ResponseView(response, surroundingsOf(exchanges)), viewOfSent(exchanges));
 }
 
-async function show(sent: Sent, flags: SendFlags, sending: Sending, terminal: Terminal): Promise<void> {
+async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, terminal: Terminal): Promise<void> {
   const { out, paint } = terminal;
   const { masker } = sending;
   const last = sent.exchanges.at(-1)!;

@@ -5,18 +5,19 @@ import { redactedIn } from '../core/engine/redact.ts';
 import { takeRows } from '../core/engine/rows.ts';
 import { addKnownSecrets } from '../core/engine/run.ts';
 import type { RowEntries } from '../core/engine/scope.ts';
-import type { Entry } from '../core/language/scene.ts';
-import { type Giver, giversOf } from '../core/plan/inventory.ts';
+import type { Entry } from '../core/language/evaluation-context.ts';
 import type { Place, Plan, PlannedCase } from '../core/plan/plan.ts';
+import { type ValueSource, valueSourcesOf } from '../core/plan/value-sources.ts';
 import { Masker } from '../core/record/mask.ts';
 import { counted } from '../core/text/nearest.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { describe } from '../core/values/describe.ts';
 import { Plain, type Value } from '../core/values/value.ts';
-import { world } from '../drivers/world.ts';
+import { clockAndRandom } from '../drivers/external-sources.ts';
 import { fieldsText } from '../reports/exchange.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, type Measure, visible, wrap } from '../reports/style.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -27,8 +28,8 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) await printFindings(errors, terminal);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.kind === 'send'));
-  if (sending.length === 0 && errors.length === 0) throw new UsageMistake(`'${path}' sends nothing.`);
+  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
+  if (sending.length === 0 && errors.length === 0) throw new UsageError(`'${path}' sends nothing.`);
   for (const [index, planned] of sending.entries()) {
     if (index > 0) terminal.out('\n');
     await showCase(planned, prepared, terminal);
@@ -50,13 +51,13 @@ async function firstRow(planned: PlannedCase, { pages, secretNames }: Plan): Pro
 }
 
 async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Terminal): Promise<void> {
-  const { plan, outside } = prepared;
+  const { plan, external } = prepared;
   const { out, paint } = terminal;
   const masker = new Masker();
-  addKnownSecrets(plan, masker, outside);
+  addKnownSecrets(plan, masker, external);
   const row = await firstRow(planned, plan);
   for (const { value, secret } of row.values()) if (secret) masker.addValue(value, 'lasting');
-  const { requests, lookup } = previewCase(plan, planned, world, outside, row);
+  const { requests, lookup } = previewCase(plan, planned, clockAndRandom, external, row);
   for (const { secrets, request } of requests) {
     for (const secret of secrets) masker.addValue(secret, 'lasting');
     const exchange = request && { request, times: { total: 0 }, received: 0 };
@@ -143,14 +144,14 @@ function namedValues(
     .flatMap(page => page.cases)
     .find(each => each.address === planned.address)!;
   return names.map(name => {
-    const [counts, ...hidden] = giversOf(name, user, flow);
+    const [counts, ...hidden] = valueSourcesOf(name, user, flow);
     const from = counts ? giverText(counts) : 'nowhere';
     return { name, value: tellValue(name), from, hides: hidden.map(giverText) };
   });
 }
 
 /** Where something gets its value, with its place where that says more. */
-export function giverText({ origin, place, definition }: Giver): string {
+export function giverText({ origin, place, definition }: ValueSource): string {
   if (!place || !definition) return origin;
   const where = placeText(place);
   return origin === `from ${place.file}` ? where : `${origin.replace(/^from /, '')}, ${where}`;

@@ -1,15 +1,16 @@
 import { addKnownSecrets } from '../core/engine/run.ts';
 import type { CollectionCase } from '../core/plan/collection.ts';
 import type { Flow } from '../core/plan/flow.ts';
-import { type Giver, giversOf, namesIn, valueBefore } from '../core/plan/inventory.ts';
+import { namesIn, type ValueSource, valueBefore, valueSourcesOf } from '../core/plan/value-sources.ts';
 import { Masker } from '../core/record/mask.ts';
 import type { Code, Finding } from '../core/text/finding.ts';
 import { counted } from '../core/text/nearest.ts';
-import { world } from '../drivers/world.ts';
+import { UsageError } from '../core/text/usage-error.ts';
+import { clockAndRandom } from '../drivers/external-sources.ts';
 import { type NamedValue, namedLines } from '../reports/names.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { compareEnvironments } from './compare-environments.ts';
-import { exitCodes, UsageMistake } from './exit.ts';
+import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import { giverText, placeText, valueText } from './show.ts';
 import type { Terminal } from './terminal.ts';
@@ -24,16 +25,16 @@ export async function varsCommand(
     await compareEnvironments(path, compare, flags, terminal);
     return;
   }
-  const { plan, flow, findings, outside } = await preparePlan(path === undefined ? [] : [path], flags);
+  const { plan, flow, findings, external } = await preparePlan(path === undefined ? [] : [path], flags);
   await tellSlips(findings, terminal);
   const masker = new Masker();
-  addKnownSecrets(plan, masker, outside);
+  addKnownSecrets(plan, masker, external);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
   const all = flow.collection.pages.flatMap(page => page.cases);
   const users = all.filter(each => asked.some(({ address }) => address === each.address));
-  if (users.length === 0) throw new UsageMistake('There is no case here that could use a variable.');
-  const tellValue = (giver: Giver, user: CollectionCase) =>
-    masked(giver, user, { plan, flow, outside }, masker);
+  if (users.length === 0) throw new UsageError('There is no case here that could use a variable.');
+  const tellValue = (source: ValueSource, user: CollectionCase) =>
+    masked(source, user, { plan, flow, external }, masker);
   const about = plan.environment === undefined ? '' : `, environment ${plan.environment}`;
   const isCase = path?.includes('#') === true;
   const title = isCase ? users[0]!.address : plan.title;
@@ -65,12 +66,12 @@ interface Section {
 
 const keptTitle = 'kept and computed';
 
-type TellValue = (giver: Giver, user: CollectionCase) => string;
+type TellValue = (source: ValueSource, user: CollectionCase) => string;
 
 function ofCase(user: CollectionCase, flow: Flow, tellValue: TellValue): Section {
   return {
     rows: namesIn(user, flow).map(name => {
-      const [counts, ...hidden] = giversOf(name, user, flow);
+      const [counts, ...hidden] = valueSourcesOf(name, user, flow);
       return {
         name,
         value: tellValue(counts!, user),
@@ -86,18 +87,20 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
   const sections = new Map<string, Map<string, NamedValue>>();
   for (const user of users) {
     for (const name of namesIn(user, flow)) {
-      const givers = giversOf(name, user, flow);
-      for (const [index, giver] of givers.entries()) {
+      const sources = valueSourcesOf(name, user, flow);
+      for (const [index, source] of sources.entries()) {
         const title =
-          giver.definition || giver.byRows || !giver.place ? giver.origin.replace(/^from /, '') : keptTitle;
+          source.definition || source.byRows || !source.place
+            ? source.origin.replace(/^from /, '')
+            : keptTitle;
         const rows = sections.get(title) ?? new Map<string, NamedValue>();
         sections.set(title, rows);
-        const key = `${name} ${giverText(giver)}`;
+        const key = `${name} ${giverText(source)}`;
         if (rows.has(key)) continue;
-        const hides = givers.slice(index + 1).map(giverText);
+        const hides = sources.slice(index + 1).map(giverText);
         const from =
-          (giver.definition || giver.byRows) && giver.place ? placeText(giver.place) : giverText(giver);
-        rows.set(key, { name, value: tellValue(giver, user), from, hides });
+          (source.definition || source.byRows) && source.place ? placeText(source.place) : giverText(source);
+        rows.set(key, { name, value: tellValue(source, user), from, hides });
       }
     }
   }
@@ -126,19 +129,19 @@ function strength(title: string): number {
 }
 
 function masked(
-  giver: Giver,
+  source: ValueSource,
   user: CollectionCase,
-  { plan, flow, outside }: Pick<Prepared, 'plan' | 'flow' | 'outside'>,
+  { plan, flow, external }: Pick<Prepared, 'plan' | 'flow' | 'external'>,
   masker: Masker,
 ): string {
-  if (plan.secretNames.has(giver.name)) return '[secret]';
-  if (giver.byRows) return 'another for each row';
-  if (!giver.definition) {
-    const given = giver.place ? undefined : plan.given.get(giver.name);
+  if (plan.secretNames.has(source.name)) return '[secret]';
+  if (source.byRows) return 'another for each row';
+  if (!source.definition) {
+    const given = source.place ? undefined : plan.given.get(source.name);
     return given === undefined ? 'known once it has run' : masker.text(valueText(given.value));
   }
-  const lookup = (name: string) => giversOf(name, user, flow)[0]?.definition;
-  const value = valueBefore(giver.definition, lookup, outside, world);
+  const lookup = (name: string) => valueSourcesOf(name, user, flow)[0]?.definition;
+  const value = valueBefore(source.definition, lookup, external, clockAndRandom);
   return value === undefined ? 'not known' : masker.text(valueText(value));
 }
 

@@ -1,7 +1,7 @@
 import { type FSWatcher, watch as watchFolder } from 'node:fs';
 import { relative, resolve } from 'node:path';
-import { touchedPages } from '../core/plan/touched.ts';
-import { isForPeople } from './exit.ts';
+import { affectedPages } from '../core/plan/affected-pages.ts';
+import { isUsageError } from '../core/text/usage-error.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -30,7 +30,7 @@ export async function watch(
         if (chosen === paths) asked = new Set(prepared.plan.pages.map(page => page.file));
       });
     } catch (error) {
-      if (!isForPeople(error)) throw error;
+      if (!isUsageError(error)) throw error;
       err(`${error.message}\n`);
     }
   };
@@ -44,7 +44,7 @@ export async function watch(
   try {
     tellWaiting();
     for (let files = await changes.next(); files; files = await changes.next()) {
-      const touched = touchedPages(last.flow, asked, files);
+      const touched = affectedPages(last.flow, asked, files);
       if (touched.length === 0) continue;
       out(`\n${paint('quiet', `${clock()}  changed: ${files.join(', ')}`)}\n`);
       // What was not there before, or settings of everything, may touch anything that was asked for.

@@ -1,17 +1,17 @@
 import { statSync } from 'node:fs';
 import type { RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
+import { isUsageError, UsageError } from '../core/text/usage-error.ts';
 import { sizeText } from '../core/values/text.ts';
 import { writeWhole } from '../drivers/record.ts';
 import { endingOf, endingsInWords, loadReport } from '../reports/index.ts';
-import { isForPeople, UsageMistake } from './exit.ts';
 import type { Terminal } from './terminal.ts';
 
-/** Throws UsageMistake. */
+/** Throws UsageError. */
 export function refuseUnknownEndings(files: readonly string[]): void {
   const unknown = files.find(file => endingOf(file) === undefined);
   if (unknown !== undefined)
-    throw new UsageMistake(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
+    throw new UsageError(`No report has the ending of '${unknown}'. There are ${endingsInWords}.`);
 }
 
 /**
@@ -23,18 +23,18 @@ export function refuseUnknownEndings(files: readonly string[]): void {
 export async function writeReports(
   files: readonly string[],
   events: () => AsyncIterable<RunEvent>,
-  tally: Tally,
+  totals: RunTotals,
   { out, err }: Pick<Terminal, 'err'> & { readonly out?: Terminal['out'] },
 ): Promise<boolean> {
   let whole = true;
   for (const file of files) {
     try {
       const report = await loadReport(endingOf(file)!);
-      await writeWhole(file, report(events(), tally));
+      await writeWhole(file, report(events(), totals));
       out?.(`${file}, ${sizeText(statSync(file).size)}\n`);
     } catch (error) {
       // Where the record itself cannot be read, no other report can be made of it either.
-      if (isForPeople(error)) throw error;
+      if (isUsageError(error)) throw error;
       whole = false;
       err(`The report '${file}' could not be written: ${(error as Error).message}\n`);
     }

@@ -2,16 +2,12 @@ import { createReadStream, readdirSync, readFileSync, realpathSync, type Stats, 
 import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/plan/collection.ts';
 import { nearest } from '../core/text/nearest.ts';
-import { type Chunks, TableMistake } from '../core/values/table.ts';
+import { isUsageError, UsageError } from '../core/text/usage-error.ts';
+import { type Chunks, TableError } from '../core/values/table.ts';
 import { Missing } from '../core/values/value.ts';
 
 const rootFile = 'mervok.yaml';
 const secretFile = 'mervok.secret.yaml';
-
-/** What cannot be found or read; the message says which file and why. */
-export class FileMistake extends Error {
-  override readonly name = 'FileMistake';
-}
 
 export interface FoundCollection {
   /** Absolute. */
@@ -23,19 +19,19 @@ export interface FoundCollection {
 
 /**
  * Finds the collection around the given paths (folders, pages, cases), or around the working folder, and reads its
- * texts. A page outside any collection is one of its own. Throws FileMistake.
+ * texts. A page outside any collection is one of its own. Throws UsageError.
  */
 export function findCollection(asked: readonly string[], workingFolder: string): FoundCollection {
   const places = (asked.length === 0 ? ['.'] : asked).map(path => locate(path, workingFolder));
   const roots = new Set(places.map(place => collectionAround(place.folder) ?? place.folder));
   if (roots.size > 1)
-    throw new FileMistake(
+    throw new UsageError(
       `The paths belong to different collections: ${[...roots].join(' and ')}. Run one at a time.`,
     );
   const [root] = roots as Set<string>;
   const hasRoot = collectionAround(places[0]!.folder) !== undefined;
   if (!hasRoot && asked.length === 0) {
-    throw new FileMistake(
+    throw new UsageError(
       `There is no collection here: no ${rootFile} in ${workingFolder} or above it. 'mervok init' writes a small one; a page alone runs by its name: mervok run page.md`,
     );
   }
@@ -71,10 +67,10 @@ function locate(written: string, workingFolder: string): Located {
   const [file = '', slug] = written.split('#') as [string, string?];
   const path = resolve(workingFolder, file);
   const found = statSync(path, { throwIfNoEntry: false });
-  if (!found) throw new FileMistake(`There is no '${file}'.${suggestion(path, workingFolder)}`);
+  if (!found) throw new UsageError(`There is no '${file}'.${suggestion(path, workingFolder)}`);
   const isFolder = found.isDirectory();
   if (!isFolder && !/\.md$/i.test(path))
-    throw new FileMistake(`'${file}' is no page: pages are Markdown files that end in .md.`);
+    throw new UsageError(`'${file}' is no page: pages are Markdown files that end in .md.`);
   return { path, ...(slug !== undefined && { slug }), isFolder, folder: isFolder ? path : dirname(path) };
 }
 
@@ -148,15 +144,15 @@ function readPage(root: string, path: string): CollectionFiles['pages'][number] 
   try {
     return { path, text: read(join(root, path)) };
   } catch (error) {
-    if (!(error instanceof FileMistake)) throw error;
+    if (!isUsageError(error)) throw error;
     return { path, text: '', unreadable: error.message };
   }
 }
 
-/** Throws FileMistake. */
+/** Throws UsageError. */
 export function readText(path: string): string {
   if (!statSync(path, { throwIfNoEntry: false })?.isFile())
-    throw new FileMistake(`There is no file '${path}'.${suggestion(resolve(path))}`);
+    throw new UsageError(`There is no file '${path}'.${suggestion(resolve(path))}`);
   return read(path);
 }
 
@@ -165,7 +161,7 @@ function read(path: string): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
   } catch {
-    throw new FileMistake(`'${path}' is no text in UTF-8.`);
+    throw new UsageError(`'${path}' is no text in UTF-8.`);
   }
 }
 
@@ -175,7 +171,7 @@ function attempt<T>(path: string, read: (path: string) => T): T {
     return read(path);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new FileMistake(
+    throw new UsageError(
       `'${path}' cannot be read${code === 'EACCES' ? ': this user may not' : ` (${code})`}.`,
     );
   }
@@ -184,19 +180,19 @@ function attempt<T>(path: string, read: (path: string) => T): T {
 /**
  * Where a file of a collection is. One that lies outside, links followed, is refused unless that is allowed.
  * @param path from the root, or absolute
- * Throws FileMistake.
+ * Throws UsageError.
  */
 export function locateInside(root: string, path: string, anywhere: boolean): string {
   const absolute = resolve(root, path);
   // The system refuses to look for a name with a NUL in it.
   const found = path.includes('\0') ? undefined : statSync(absolute, { throwIfNoEntry: false });
   if (!found?.isFile())
-    throw new FileMistake(
+    throw new UsageError(
       `${found ? `'${path}' is no file` : `The file '${path}' is not in the collection`}.`,
     );
   const way = relative(realpathSync(root), realpathSync(absolute));
   if (!anywhere && (way.split(sep)[0] === '..' || isAbsolute(way)))
-    throw new FileMistake(
+    throw new UsageError(
       `The file '${path}' lies outside of the collection, which only --files-anywhere allows.`,
     );
   return absolute;
@@ -211,7 +207,7 @@ export function whyNotInside(
     locateInside(root, path, anywhere);
     return undefined;
   } catch (error) {
-    if (!(error instanceof FileMistake)) throw error;
+    if (!isUsageError(error)) throw error;
     return error.message;
   }
 }
@@ -229,7 +225,7 @@ function orMissing<Result>(use: () => Result): Result | Missing {
   try {
     return use();
   } catch (error) {
-    if (!(error instanceof FileMistake)) throw error;
+    if (!isUsageError(error)) throw error;
     return new Missing(error.message.replace(/\.$/, ''));
   }
 }
@@ -242,12 +238,12 @@ export function openInside(
   return orMissing(() => openUnchanging(locateInside(root, path, anywhere)));
 }
 
-/** Its chunks throw TableMistake where the file has changed since. */
+/** Its chunks throw TableError where the file has changed since. */
 export function openUnchanging(path: string): Chunks {
   const first = statSync(path);
   const check = () => {
     const now = statSync(path, { throwIfNoEntry: false });
-    if (!now || !isSame(first, now)) throw new TableMistake('it has changed since the run began');
+    if (!now || !isSame(first, now)) throw new TableError('it has changed since the run began');
   };
   const chunks = async function* () {
     check();
@@ -255,7 +251,7 @@ export function openUnchanging(path: string): Chunks {
       for await (const chunk of createReadStream(path)) yield chunk as Uint8Array;
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException;
-      throw code === undefined ? error : new TableMistake(`it cannot be read (${code})`);
+      throw code === undefined ? error : new TableError(`it cannot be read (${code})`);
     }
     check();
   };

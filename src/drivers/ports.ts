@@ -1,9 +1,14 @@
 import type { Ports } from '../core/engine/ports.ts';
 import { elapsed } from './clock.ts';
+import {
+  clockAndRandom,
+  clockAndRandomFrom,
+  openExternalSources,
+  osEnvironment,
+} from './external-sources.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
 import type { FilePlaces } from './http/outgoing.ts';
-import { chanceOf, openOutside, osEnvironment, world } from './world.ts';
 
 /** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
 const longestTimer = 2 ** 31 - 1;
@@ -15,20 +20,25 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
     await delay(Math.min(longestTimer, left), undefined, { signal }).catch(() => undefined);
 }
 
-/** The world as it is: the network, the clock, the environment of the process. */
+/** Everything outside made real: the network, the clock, the environment of the process. */
 export async function openPorts(
   places: FilePlaces,
   seed?: string,
 ): Promise<Ports & { close(): Promise<void> }> {
-  const http = await createHttpDriver({ ...places, environment: osEnvironment, now: world.now, sleep });
+  const http = await createHttpDriver({
+    ...places,
+    environment: osEnvironment,
+    now: clockAndRandom.now,
+    sleep,
+  });
   return {
     send: http.send,
     close: http.close,
     openJar: Jar.from,
-    ...world,
-    chance: chanceOf(seed),
+    ...clockAndRandom,
+    clockAndRandomFor: clockAndRandomFrom(seed),
     elapsed,
     sleep,
-    outside: openOutside(places.root),
+    external: openExternalSources(places.root),
   };
 }

@@ -2,9 +2,10 @@ import { closeSync, createReadStream, openSync, readdirSync, readSync, statSync 
 import { join } from 'node:path';
 import type { EventOf, RunEvent } from '../core/record/events.ts';
 import { recordVersion } from '../core/record/outcomes.ts';
+import { upgraded } from '../core/record/upgrade.ts';
 import type { IsEvent } from '../core/record/validate.ts';
 import { didYouMean } from '../core/text/nearest.ts';
-import { FileMistake } from './files.ts';
+import { UsageError } from '../core/text/usage-error.ts';
 import { isOwnFile, isOwnFolder, stateFolder } from './state.ts';
 
 /** Where the records of a collection lie. */
@@ -40,17 +41,17 @@ function lastBegun(ids: readonly string[], pathOf: (id: string) => string): stri
 /**
  * The record that is meant: `last`, an ID, the beginning of one, or a file.
  * @param root of the collection, where there is one
- * Throws FileMistake.
+ * Throws UsageError.
  */
 export function findRun(named: string, root: string | undefined): { id: string; path: string } {
   if (named.endsWith('.ndjson') && statSync(named, { throwIfNoEntry: false })?.isFile())
     return { id: named, path: named };
-  if (/[\\/]/.test(named)) throw new FileMistake(`There is no file '${named}'.`);
+  if (/[\\/]/.test(named)) throw new UsageError(`There is no file '${named}'.`);
   const name = named.replace(/\.ndjson$/, '');
   const ids = root === undefined ? [] : listRuns(root);
   const pathOf = (id: string) => join(runsFolder(root!), `${id}.ndjson`);
   if (ids.length === 0)
-    throw new FileMistake(
+    throw new UsageError(
       root === undefined
         ? `There is no file '${named}', and no collection here whose runs it could be.`
         : named === 'last'
@@ -65,8 +66,8 @@ export function findRun(named: string, root: string | undefined): { id: string; 
         : ids.filter(id => id.startsWith(name));
   if (meant.length === 1) return { id: meant[0]!, path: pathOf(meant[0]!) };
   if (meant.length > 1)
-    throw new FileMistake(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);
-  throw new FileMistake(
+    throw new UsageError(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);
+  throw new UsageError(
     `There is no run '${named}'. ${didYouMean(named, [...ids, 'last']) ?? "'mervok runs' lists them."}`,
   );
 }
@@ -74,24 +75,24 @@ export function findRun(named: string, root: string | undefined): { id: string; 
 /**
  * The events of a record, one by one. The last line may be cut off: a run that was killed is readable up to its end.
  * @param isEvent tells damage where a line is still JSON; a record of one's own making needs no closer look
- * Throws FileMistake.
+ * Throws UsageError.
  */
 export async function* readRecord(path: string, isEvent: IsEvent = hasType): AsyncGenerator<RunEvent> {
   let number = 0;
-  let damage: { at: number; mistake: FileMistake } | undefined;
+  let damage: { at: number; error: UsageError } | undefined;
   for await (const [line, at] of inOrder(path)) {
     // What cannot be read and is not the end is damage.
-    if (damage && damage.at < at) throw damage.mistake;
+    if (damage && damage.at < at) throw damage.error;
     number++;
     const event = number === 1 ? parseEvent(line) : parseEvent(line, isEvent);
-    if (!event) damage = { at, mistake: new FileMistake(`'${path}' is damaged on line ${at}.`) };
+    if (!event) damage = { at, error: new UsageError(`'${path}' is damaged on line ${at}.`) };
     else if (number === 1) yield inOrderOnly(checkFirst(event, path, isEvent));
     else yield inOrderOnly(event);
   }
-  if (damage && number > 1 && damage.at < number) throw damage.mistake;
+  if (damage && number > 1 && damage.at < number) throw damage.error;
   if (number === 0 && statSync(path).size === 0)
-    throw new FileMistake(`'${path}' is empty: its run was killed before it had begun.`);
-  if (number === 0 || (damage && number === 1)) throw new FileMistake(`'${path}' is no record of a run.`);
+    throw new UsageError(`'${path}' is empty: its run was killed before it had begun.`);
+  if (number === 0 || (damage && number === 1)) throw new UsageError(`'${path}' is no record of a run.`);
 }
 
 /** In order, nothing says any more what ran at once: what is made of it is the same, however it ran. */
@@ -107,7 +108,7 @@ function hasType(value: unknown): value is RunEvent {
 
 function parseEvent(line: string, isEvent: IsEvent = hasType): RunEvent | undefined {
   try {
-    const event: unknown = JSON.parse(line);
+    const event = upgraded(JSON.parse(line));
     return isEvent(event) ? event : undefined;
   } catch {
     return undefined;
@@ -116,12 +117,12 @@ function parseEvent(line: string, isEvent: IsEvent = hasType): RunEvent | undefi
 
 /** Its version comes before its form: of a newer one nobody here knows the form. */
 function checkFirst(event: RunEvent, path: string, isEvent: IsEvent): RunEvent {
-  if (event.type !== 'run') throw new FileMistake(`'${path}' is no record of a run.`);
+  if (event.type !== 'run') throw new UsageError(`'${path}' is no record of a run.`);
   if (event.version !== recordVersion)
-    throw new FileMistake(
+    throw new UsageError(
       `'${path}' has version ${event.version} of the record, and this Mervok reads ${recordVersion}.`,
     );
-  if (!isEvent(event)) throw new FileMistake(`'${path}' is damaged on line 1.`);
+  if (!isEvent(event)) throw new UsageError(`'${path}' is damaged on line 1.`);
   return event;
 }
 
@@ -144,7 +145,7 @@ function lastLineOf(path: string): string {
   }
 }
 
-/** The first and the last line of a record; a run that was killed has no end. Throws FileMistake. */
+/** The first and the last line of a record; a run that was killed has no end. Throws UsageError. */
 export async function readSummary(path: string): Promise<{ run: EventOf<'run'>; end?: EventOf<'end'> }> {
   let run: EventOf<'run'> | undefined;
   for await (const event of readRecord(path)) {
@@ -166,7 +167,7 @@ async function* inOrder(path: string): AsyncGenerator<[line: string, number: num
   let number = 0;
   let isLaned = false;
   let offset = 0;
-  const waiting = new Map<number, Waiting>();
+  const waiting = new Map<number, WaitingLines>();
   let file: number | undefined;
   try {
     for await (const line of linesOf(path)) {
@@ -179,7 +180,7 @@ async function* inOrder(path: string): AsyncGenerator<[line: string, number: num
       const length = Buffer.byteLength(line);
       const [, lane, user = '0'] = laned.exec(line) ?? [];
       if (lane !== undefined) {
-        const ofUser = waiting.get(Number(user)) ?? new Waiting();
+        const ofUser = waiting.get(Number(user)) ?? new WaitingLines();
         waiting.set(Number(user), ofUser);
         ofUser.add(Number(lane), offset, length, number);
       } else {
@@ -200,7 +201,7 @@ async function* inOrder(path: string): AsyncGenerator<[line: string, number: num
 }
 
 /** Where the lines of pages stand that ran at once. */
-class Waiting {
+class WaitingLines {
   #lanes = new Map<number, number[]>();
 
   add(lane: number, offset: number, length: number, number: number): void {

@@ -1,27 +1,26 @@
 import { basename } from 'node:path';
-import { JsonMistake, readJson } from '../core/values/json.ts';
+import { UsageError } from '../core/text/usage-error.ts';
+import { JsonError, readJson } from '../core/values/json.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../core/values/value.ts';
-import { FileMistake, readText } from './files.ts';
+import { readText } from './files.ts';
 
 /**
  * The values in a file of variables: `.env`, `.properties`, JSON or YAML. Texts of the first two, and unquoted scalars of
- * YAML, are plain; a dotted key of properties is a way into an object. Throws FileMistake.
+ * YAML, are plain; a dotted key of properties is a way into an object. Throws UsageError.
  */
 export async function readVariableFile(path: string): Promise<Map<string, Value>> {
   const read = readerOf(path);
   if (!read)
-    throw new FileMistake(
+    throw new UsageError(
       `'${path}' is no file of variables: there are .env, .properties, .json, .yaml and .yml.`,
     );
   const found = await read(readText(path), path);
   if (!isObject(found))
-    throw new FileMistake(
-      `'${path}' holds ${kindInWords(kindOf(found))}; names and their values are wanted.`,
-    );
+    throw new UsageError(`'${path}' holds ${kindInWords(kindOf(found))}; names and their values are wanted.`);
   const names = Object.entries(found);
   const odd = names.find(([name]) => !/^[A-Za-z][\w-]*$/.test(name));
   if (odd)
-    throw new FileMistake(
+    throw new UsageError(
       `'${path}': '${odd[0]}' cannot name a variable. Names have letters, digits, '-' and '_', a letter first.`,
     );
   return new Map(names);
@@ -54,11 +53,11 @@ async function readProperties(text: string, path: string): Promise<Value> {
       at[step] ??= {};
       const next = at[step];
       if (!isObject(next))
-        throw new FileMistake(`'${path}': '${key}' stands below a key that has a value of its own.`);
+        throw new UsageError(`'${path}': '${key}' stands below a key that has a value of its own.`);
       at = next as { [name: string]: Value };
     }
     if (isObject(at[last]))
-      throw new FileMistake(`'${path}': '${key}' has a value of its own, and keys below it.`);
+      throw new UsageError(`'${path}': '${key}' has a value of its own, and keys below it.`);
     at[last] = new Plain(value);
   }
   return all;
@@ -68,9 +67,9 @@ function readJsonFile(text: string, path: string): Value {
   try {
     return readJson(text.replace(/^\uFEFF/, ''));
   } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
+    if (!(error instanceof JsonError)) throw error;
     const line = text.slice(0, error.offset).split('\n').length;
-    throw new FileMistake(`${path}:${line} is no JSON: ${error.message}.`);
+    throw new UsageError(`${path}:${line} is no JSON: ${error.message}.`);
   }
 }
 
@@ -80,7 +79,7 @@ async function readYaml(text: string, path: string): Promise<Value> {
   const [error] = document.errors;
   if (error) {
     const line = text.slice(0, error.pos[0]).split('\n').length;
-    throw new FileMistake(`${path}:${line} is no YAML: ${error.message.replace(/\.?$/, '.')}`);
+    throw new UsageError(`${path}:${line} is no YAML: ${error.message.replace(/\.?$/, '.')}`);
   }
   const valueOfNode = (node: unknown): Value => {
     if (isSeq(node)) return node.items.map(valueOfNode);

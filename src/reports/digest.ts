@@ -1,15 +1,15 @@
+import { DurationHistogram } from '../core/record/duration-histogram.ts';
 import type { CaseEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
 import type { Outcome } from '../core/record/outcomes.ts';
-import { Performance } from '../core/record/performance.ts';
-import type { Tally } from '../core/record/tally.ts';
-import { Times } from '../core/record/times.ts';
+import { RunStatistics } from '../core/record/run-statistics.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { casesOf, heardBy, type ReportedCase } from './cases.ts';
 
 /** Everything that a report for people tells of a run; what it holds of the exchanges does not grow with their number. */
 export interface Digest {
   readonly run: EventOf<'run'>;
   readonly end: EventOf<'end'>;
-  readonly tally: Tally;
+  readonly totals: RunTotals;
   /** Where the requests went, the most often used first: `https://skerry.example`. */
   readonly endpoints: readonly string[];
   /** The cases that did not pass, each with everything that is known of it, as far as they are told. */
@@ -19,7 +19,7 @@ export interface Digest {
   /** By the address of the case that is the cause. */
   readonly blocked: ReadonlyMap<string, readonly BlockedCase[]>;
   readonly pages: readonly DigestedPage[];
-  readonly performance: Performance;
+  readonly statistics: RunStatistics;
 }
 
 export interface DigestedFailure extends ReportedCase {
@@ -48,7 +48,7 @@ export interface DigestedCase {
   readonly request?: string;
   readonly outcomes: { [outcome in Outcome]?: number };
   /** From the first step to the last, in milliseconds; of those that were carried out. */
-  readonly times: Times;
+  readonly times: DurationHistogram;
   /** The first time that it ran. */
   readonly first: ReportedCase;
   readonly courses: Courses;
@@ -85,38 +85,38 @@ export interface DigestLimits {
 
 export async function digest(
   events: AsyncIterable<RunEvent>,
-  tally: Tally,
+  totals: RunTotals,
   limits: DigestLimits,
 ): Promise<Digest> {
   const digester = new Digester(limits);
   let run: EventOf<'run'> | undefined;
   let end: EventOf<'end'> | undefined;
-  for await (const part of casesOf(heardBy(event => digester.performance.add(event), events))) {
+  for await (const part of casesOf(heardBy(event => digester.statistics.add(event), events))) {
     if ('run' in part) {
       run = part.run;
       digester.start = Date.parse(part.run.at);
     } else if ('end' in part) end = part.end;
     else digester.add(part);
   }
-  const { failures, untold, performance } = digester;
-  performance.timeline.gather();
+  const { failures, untold, statistics } = digester;
+  statistics.timeline.gather();
   return {
     run: run!,
     end: end!,
-    tally,
+    totals,
     endpoints: digester.endpoints(),
     failures,
     untold,
     blocked: digester.blocked(),
     pages: digester.pages(),
-    performance,
+    statistics,
   };
 }
 
 type Ran = ReportedCase & { readonly page: EventOf<'page'> };
 
 class Digester {
-  readonly performance = new Performance();
+  readonly statistics = new RunStatistics();
   readonly failures: DigestedFailure[] = [];
   readonly #blocked = new Map<string, Map<string, BlockedCase>>();
   untold = 0;
@@ -169,7 +169,7 @@ class Digester {
       const { case: address, title, tags = [], request } = event;
       const first = { event, checks, exchanges: this.#asFarAsRoom(exchanges) };
       const courses = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
-      const base = { address, title, tags, outcomes: {}, times: new Times(), first, courses };
+      const base = { address, title, tags, outcomes: {}, times: new DurationHistogram(), first, courses };
       known = request === undefined ? base : { ...base, request };
       pageOf.cases.set(event.case, known);
     }

@@ -1,6 +1,6 @@
 import type { EventOf } from '../core/record/events.ts';
-import type { Performance } from '../core/record/performance.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunStatistics } from '../core/record/run-statistics.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/nearest.ts';
 import { figuresLines } from './figures-text.ts';
 import { visible, wrap } from './style.ts';
@@ -8,9 +8,9 @@ import type { TerminalOptions } from './terminal.ts';
 import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
 
 export interface Ending {
-  readonly tally: Tally;
+  readonly totals: RunTotals;
   /** Where the same is done over and over. */
-  readonly performance: Performance | undefined;
+  readonly statistics: RunStatistics | undefined;
   /** So many cases that did not pass have not been told. */
   readonly untold: number;
   /** The address of the case that failed first. */
@@ -22,13 +22,13 @@ type View = Pick<TerminalOptions, 'paint' | 'measure' | 'quiet' | 'again'> & { r
 
 /** How the view of a run ends: figures request by request where there are many, bounds that are not kept, the verdict. */
 export function endingLines(
-  { tally, performance, untold, firstFailed, brought }: Ending,
+  { totals, statistics, untold, firstFailed, brought }: Ending,
   view: View,
 ): string[] {
   const { paint, width, measure, quiet, again } = view;
-  const verdict = wrap(verdictInWords(tally), width, measure);
+  const verdict = wrap(verdictInWords(totals), width, measure);
   if (quiet) return verdict;
-  const next = again && nextInWords(firstFailed, tally, again);
+  const next = again && nextInWords(firstFailed, totals, again);
   const along = broughtInWords(brought);
   const more =
     untold === 0
@@ -36,11 +36,11 @@ export function endingLines(
       : [`${counted(untold, 'more case')} did not pass; a report tells all of them: -o run.csv`];
   return [
     ...apart(more),
-    ...apart(performance ? figuresLines(performance, view) : []),
-    ...apart(tally.exceeded.flatMap(each => boundLines(each, view))),
-    ...verdict.map(line => paint(tally.passed ? 'strong' : 'failed', line)),
+    ...apart(statistics ? figuresLines(statistics, view) : []),
+    ...apart(totals.exceeded.flatMap(each => boundLines(each, view))),
+    ...verdict.map(line => paint(totals.passed ? 'strong' : 'failed', line)),
     ...(along === undefined ? [] : wrap(`Brought along: ${visible(along)}.`, width, measure)),
-    ...wrap(figuresInWords(tally), width, measure),
+    ...wrap(figuresInWords(totals), width, measure),
     ...(next === undefined ? [] : [paint('quiet', visible(next))]),
   ];
 }

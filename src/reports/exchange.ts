@@ -1,4 +1,4 @@
-import type { Exchange, Header, Times } from '../core/engine/ports.ts';
+import type { Exchange, Header, Timings } from '../core/engine/ports.ts';
 import { redactHeaders } from '../core/record/redact-headers.ts';
 import { inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
@@ -89,7 +89,7 @@ export function figuresText(
   return lines.map(line => view.paint('quiet', line));
 }
 
-type ToldTimes = { readonly [Phase in keyof Times]?: number | undefined };
+type ToldTimes = { readonly [Phase in keyof Timings]?: number | undefined };
 
 export function phasesInWords({ lookup, connect, tls, wait, download }: ToldTimes): string {
   const phases: [string, number | undefined][] = [

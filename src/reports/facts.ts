@@ -1,7 +1,7 @@
 import type { EventOf } from '../core/record/events.ts';
-import { apdexText, percentText } from '../core/record/figure-texts.ts';
-import type { Performance } from '../core/record/performance.ts';
-import type { Tally } from '../core/record/tally.ts';
+import { apdexText, percentText } from '../core/record/number-texts.ts';
+import type { RunStatistics } from '../core/record/run-statistics.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { timeText } from './time-text.ts';
@@ -10,7 +10,7 @@ import { broughtInWords } from './verdict.ts';
 /** What is told of a run beside its verdict: the name of each thing, and its value. */
 export function factsOf(
   run: EventOf<'run'>,
-  { duration }: Tally,
+  { duration }: RunTotals,
   endpoints: readonly string[],
 ): [name: string, value: string][] {
   const ended = new Date(Date.parse(run.at) + duration).toISOString();
@@ -51,8 +51,8 @@ function instantInWords(iso: string): string {
 
 /** The figures of a run, in sentences. */
 export function totalsInWords(
-  { cases, requests, received, checks, held }: Tally,
-  { total, repeats }: Performance,
+  { cases, requests, received, checks, held }: RunTotals,
+  { total, repeats }: RunStatistics,
 ): string {
   const ran = Object.values(cases).reduce((sum, count) => sum + count, 0);
   const told = (Object.entries(cases) as [string, number][])

@@ -1,6 +1,6 @@
-import { percentText } from '../core/record/figure-texts.ts';
-import type { Figures } from '../core/record/figures.ts';
-import type { Performance } from '../core/record/performance.ts';
+import { percentText } from '../core/record/number-texts.ts';
+import type { RequestStatistics } from '../core/record/request-statistics.ts';
+import type { RunStatistics } from '../core/record/run-statistics.ts';
 import { counted, grouped } from '../core/text/nearest.ts';
 import { fit, type Measure, type Paint, visible } from './style.ts';
 import { timeText } from './time-text.ts';
@@ -11,7 +11,7 @@ const mostLines = 30;
 interface Column {
   readonly name: string;
   readonly width: number;
-  readonly read: (figures: Figures) => string;
+  readonly read: (figures: RequestStatistics) => string;
 }
 
 const time = (milliseconds: number | undefined) => (milliseconds === undefined ? '' : timeText(milliseconds));
@@ -35,7 +35,7 @@ const order = ['sent', 'failed', '50 %', '90 %', '95 %', '99 %', 'longest'];
 
 /** How each request was answered, a line each, and all of them together. */
 export function figuresLines(
-  { requests, total }: Performance,
+  { requests, total }: RunStatistics,
   { paint, measure, width }: { readonly paint: Paint; readonly measure: Measure; readonly width: number },
 ): string[] {
   if (total.times.count === 0) return [];
@@ -44,7 +44,7 @@ export function figuresLines(
   );
   const told = shown.toSorted((a, b) => order.indexOf(a.name) - order.indexOf(b.name));
   const room = width - told.reduce((sum, each) => sum + each.width, 0);
-  const line = (name: string, figures: Figures) =>
+  const line = (name: string, figures: RequestStatistics) =>
     fit(visible(name), room, measure) + told.map(({ width, read }) => read(figures).padStart(width)).join('');
   const slowest = requests.toSorted(
     (a, b) => (b.figures.times.percentile(95) ?? 0) - (a.figures.times.percentile(95) ?? 0),

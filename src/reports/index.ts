@@ -1,8 +1,11 @@
 import type { RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 
 /** A report as a function of the record and its totals; it comes in parts, so that no report has to fit in memory. */
-export type Report = (events: AsyncIterable<RunEvent>, tally: Tally) => AsyncIterable<string | Uint8Array>;
+export type Report = (
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+) => AsyncIterable<string | Uint8Array>;
 
 /** What each ending of a file stands for. To add one: a line here, one in formats.ts, and a file beside it. */
 const formats = {

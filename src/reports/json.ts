@@ -1,5 +1,5 @@
 import type { CheckEvent, RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { pagesOf, type ReportedCase } from './cases.ts';
 import { verdictInWords } from './verdict.ts';
 
@@ -8,7 +8,10 @@ const version = 1;
 
 /** The report for programs: totals first, then every case with its checks; requests and responses of those that did
  * not pass. */
-export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
+export async function* jsonReport(
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+): AsyncGenerator<string> {
   let separator = '';
   for await (const part of pagesOf(events)) {
     if ('run' in part) {
@@ -17,10 +20,10 @@ export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally)
         format: 'mervok-report',
         version,
         ...run,
-        passed: tally.passed,
-        verdict: verdictInWords(tally),
-        totals: totals(tally),
-        bounds: tally.bounds,
+        passed: totals.passed,
+        verdict: verdictInWords(totals),
+        totals: totalsOf(totals),
+        bounds: totals.bounds,
       };
       yield `${JSON.stringify(head, undefined, 2).slice(0, -2)},\n  "pages": [`;
     } else if ('page' in part) {
@@ -31,17 +34,17 @@ export async function* jsonReport(events: AsyncIterable<RunEvent>, tally: Tally)
   }
 }
 
-function totals(tally: Tally) {
+function totalsOf(totals: RunTotals) {
   return {
-    cases: tally.cases,
-    checks: tally.checks,
-    held: tally.held,
-    requests: tally.requests,
-    bytesReceived: tally.received,
-    milliseconds: tally.duration,
-    medianMilliseconds: tally.half,
-    p95Milliseconds: tally.most,
-    stopped: tally.stopped,
+    cases: totals.cases,
+    checks: totals.checks,
+    held: totals.held,
+    requests: totals.requests,
+    bytesReceived: totals.received,
+    milliseconds: totals.duration,
+    medianMilliseconds: totals.p50,
+    p95Milliseconds: totals.p95,
+    stopped: totals.stopped,
   };
 }
 

@@ -1,5 +1,5 @@
 import type { RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import {
   blockedInWords,
   pagesOf,
@@ -12,9 +12,12 @@ import {
 import { linesOf } from './check-lines.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
-export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
-  const { failed, error, blocked, skipped, passed } = tally.cases;
-  const { bounds, exceeded } = tally;
+export async function* junitReport(
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+): AsyncGenerator<string> {
+  const { failed, error, blocked, skipped, passed } = totals.cases;
+  const { bounds, exceeded } = totals;
   let at = '';
   let several = false;
   yield '<?xml version="1.0" encoding="UTF-8"?>\n';
@@ -27,10 +30,10 @@ export async function* junitReport(events: AsyncIterable<RunEvent>, tally: Tally
         failures: failed + exceeded.length,
         errors: error,
       };
-      yield `<testsuites${attributes({ name: part.run.title, ...counts, time: seconds(tally.duration) })}>\n`;
+      yield `<testsuites${attributes({ name: part.run.title, ...counts, time: seconds(totals.duration) })}>\n`;
     } else if ('page' in part) yield suite(part, at, several);
     else {
-      if (bounds.length > 0) yield boundsSuite(tally);
+      if (bounds.length > 0) yield boundsSuite(totals);
       yield '</testsuites>\n';
     }
   }
@@ -53,7 +56,7 @@ function suite({ page, cases }: ReportedPage, at: string, several: boolean): str
 }
 
 /** The limits on the whole run, each as a test case of its own. */
-function boundsSuite({ bounds, exceeded }: Tally): string {
+function boundsSuite({ bounds, exceeded }: RunTotals): string {
   const cases = bounds.map(({ text, place, holds, found }) => {
     const head = attributes({ name: text, classname: 'bounds' });
     const failure = `<failure${attributes({ message: `${text}: ${found}`, type: 'bound' })}>${escapeText(`${place.file}:${place.line}  ${text}\n  found     ${found}`)}</failure>`;

@@ -16,7 +16,7 @@ function askedPages({ pages }: Plan): PlannedPage[] {
 }
 
 function checksOf({ steps }: PlannedCase): number {
-  return steps.filter(step => step.kind === 'check' || (step.kind === 'send' && step.repeat)).length;
+  return steps.filter(step => step.kind === 'check' || (step.kind === 'http' && step.repeat)).length;
 }
 
 function keptBy({ steps }: PlannedCase): string[] {
@@ -94,7 +94,7 @@ export function listJson(plan: Plan) {
         case: each.address,
         title: each.title,
         line: each.place.line,
-        requests: each.steps.flatMap(step => (step.kind === 'send' ? [step.method] : [])),
+        requests: each.steps.flatMap(step => (step.kind === 'http' ? [step.method] : [])),
         request: each.request,
         tags: each.tags,
         needs: each.needs.map(({ name, producers }) => ({ name, from: producers })),

@@ -1,5 +1,5 @@
 import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { pageTitleOf, titleOf } from './cases.ts';
@@ -18,15 +18,18 @@ const mostRequests = 50;
 const limits = { failures: 50, ofEach: 1, kept: 0 };
 
 /** A summary for the page of a CI job or a comment of a review: the verdict, what did not pass, the figures. */
-export async function* markdownReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
-  const digested = await digest(events, tally, limits);
-  const { run, failures, untold, endpoints, performance, blocked } = digested;
-  const facts = factsOf(run, tally, endpoints).map(([name, value]) => `${name}: ${plain(value)}`);
+export async function* markdownReport(
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+): AsyncGenerator<string> {
+  const digested = await digest(events, totals, limits);
+  const { run, failures, untold, endpoints, statistics, blocked } = digested;
+  const facts = factsOf(run, totals, endpoints).map(([name, value]) => `${name}: ${plain(value)}`);
   const head = [
-    `## ${plain(run.title)}: ${tally.passed ? 'passed' : 'not passed'}`,
-    `**${plain(verdictInWords(tally))}**`,
-    totalsInWords(tally, performance),
-    ...tally.exceeded.map(({ text, found }) => `- The bound ${code(text)} is not kept: ${plain(found)}`),
+    `## ${plain(run.title)}: ${totals.passed ? 'passed' : 'not passed'}`,
+    `**${plain(verdictInWords(totals))}**`,
+    totalsInWords(totals, statistics),
+    ...totals.exceeded.map(({ text, found }) => `- The bound ${code(text)} is not kept: ${plain(found)}`),
   ];
   const foot = [...figuresOf(digested), `<sub>${facts.join(' · ')}</sub>`];
   let room = longest - [...head, ...foot].join('\n\n').length;
@@ -87,7 +90,7 @@ function exchangeOf({ request, response, fault }: ExchangeEvent): string {
 }
 
 /** Request by request, where cases ran more than once. */
-function figuresOf({ performance: { repeats, total, repeated } }: Digest): string[] {
+function figuresOf({ statistics: { repeats, total, repeated } }: Digest): string[] {
   if (!repeats || total.times.count === 0) return [];
   const rows = [...repeated.slice(0, mostRequests), { title: 'In total', request: '', figures: total }];
   const lines = rows.map(({ title, request, figures: { requests: sent, failed, times } }) => {

@@ -1,7 +1,7 @@
 import writeSpreadsheet, { type Cell, type Row } from 'write-excel-file/node';
 import type { RunEvent } from '../core/record/events.ts';
-import { Performance } from '../core/record/performance.ts';
-import type { Tally } from '../core/record/tally.ts';
+import { RunStatistics } from '../core/record/run-statistics.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { grouped } from '../core/text/nearest.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
@@ -19,7 +19,7 @@ const longestText = 32_767;
 /** Four sheets: the summary, a row for each time that a case ran, one for each check, one for each exchange. */
 export async function* spreadsheetReport(
   events: AsyncIterable<RunEvent>,
-  tally: Tally,
+  totals: RunTotals,
 ): AsyncGenerator<Uint8Array> {
   const cases = new Sheet('Cases', [
     'page',
@@ -45,20 +45,20 @@ export async function* spreadsheetReport(
     'line',
   ]);
   const exchanges = new Sheet('Exchanges', Object.keys(exchangeColumns));
-  const performance = new Performance();
+  const statistics = new RunStatistics();
   const origins = new Set<string>();
   const summary: Row[] = [];
   let several = false;
-  for await (const part of casesOf(heardBy(event => performance.add(event), events))) {
+  for await (const part of casesOf(heardBy(event => statistics.add(event), events))) {
     if ('run' in part) {
       several = part.run.rounds !== 1;
       summary.push(
         [heading(text(part.run.title))],
-        [text(verdictInWords(tally))],
-        [text(figuresInWords(tally))],
+        [text(verdictInWords(totals))],
+        [text(figuresInWords(totals))],
         [],
       );
-      summary.push(...factsOf(part.run, tally, []).map(([name, value]) => [quiet(name), text(value)]));
+      summary.push(...factsOf(part.run, totals, []).map(([name, value]) => [quiet(name), text(value)]));
       continue;
     }
     if ('end' in part) continue;
@@ -75,9 +75,9 @@ export async function* spreadsheetReport(
     }
   }
   summary.push([quiet('Endpoints'), text([...origins].join(', '))], []);
-  for (const { text: bound, holds, found } of tally.bounds)
+  for (const { text: bound, holds, found } of totals.bounds)
     summary.push([quiet(holds === 'yes' ? 'Bound kept' : 'Bound not kept'), text(bound), text(found)]);
-  summary.push(...figures(performance));
+  summary.push(...figures(statistics));
   yield await writeSpreadsheet([
     { data: summary, sheet: 'Summary', columns: [{ width: 28 }, { width: 40 }] },
     ...[cases, checks, exchanges].map(sheet => sheet.written()),
@@ -146,7 +146,7 @@ function quiet(value: string): Cell {
 }
 
 /** Request by request, times in milliseconds. */
-function figures({ repeated, total, repeats }: Performance): Row[] {
+function figures({ repeated, total, repeats }: RunStatistics): Row[] {
   if (!repeats || total.times.count === 0) return [];
   const names = [
     'request',

@@ -1,19 +1,19 @@
 import type { RunEvent } from '../core/record/events.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { blockedInWords, casesOf, pageTitleOf, type ReportedCase, titleOf, whySkipped } from './cases.ts';
 import { visible } from './style.ts';
 import { stopsInWords } from './verdict.ts';
 
 /** TAP, version 14: a test point for each case and for each bound; what did not pass says why, as YAML. */
-export async function* tapReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
-  const cases = Object.values(tally.cases).reduce((sum, count) => sum + count, 0);
+export async function* tapReport(events: AsyncIterable<RunEvent>, totals: RunTotals): AsyncGenerator<string> {
+  const cases = Object.values(totals.cases).reduce((sum, count) => sum + count, 0);
   let number = 0;
   let several = false;
-  yield `TAP version 14\n1..${cases + tally.bounds.length}\n`;
+  yield `TAP version 14\n1..${cases + totals.bounds.length}\n`;
   for await (const part of casesOf(events)) {
     if ('run' in part) several = part.run.rounds !== 1;
     else if ('end' in part) {
-      for (const { text, place, holds, found } of tally.bounds)
+      for (const { text, place, holds, found } of totals.bounds)
         yield point(
           ++number,
           holds === 'yes',
@@ -25,7 +25,7 @@ export async function* tapReport(events: AsyncIterable<RunEvent>, tally: Tally):
       yield casePoint(++number, title, part);
     }
   }
-  if (tally.stopped) yield `Bail out! ${stopsInWords[tally.stopped]}\n`;
+  if (totals.stopped) yield `Bail out! ${stopsInWords[totals.stopped]}\n`;
 }
 
 function casePoint(number: number, title: string, { event, checks }: ReportedCase): string {

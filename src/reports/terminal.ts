@@ -1,6 +1,6 @@
 import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
-import { Performance } from '../core/record/performance.ts';
-import type { Tally } from '../core/record/tally.ts';
+import { RunStatistics } from '../core/record/run-statistics.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/nearest.ts';
 import { durationText } from '../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
@@ -74,11 +74,11 @@ export class TerminalReport {
   readonly #titles = new Map<string, string>();
   #began = 0;
   #progressShown = false;
-  #performance: Performance | undefined;
+  #statistics: RunStatistics | undefined;
 
   constructor(
     readonly options: TerminalOptions,
-    readonly tally: Tally,
+    readonly totals: RunTotals,
   ) {
     this.#width = Math.min(200, Math.max(60, options.width));
     const { paint, measure } = options;
@@ -86,13 +86,13 @@ export class TerminalReport {
   }
 
   add(event: RunEvent): void {
-    this.#performance?.add(event);
+    this.#statistics?.add(event);
     switch (event.type) {
       case 'run':
         this.#run = event;
         if (this.#isLoad && !this.options.quiet) {
-          this.#performance = new Performance();
-          this.#performance.add(event);
+          this.#statistics = new RunStatistics();
+          this.#statistics.add(event);
         }
         this.#began = this.options.live?.now() ?? 0;
         break;
@@ -323,8 +323,8 @@ export class TerminalReport {
     this.#emptyLine();
     const view = { ...this.options, width: this.#width };
     const ending = {
-      tally: this.tally,
-      performance: this.#performance,
+      totals: this.totals,
+      statistics: this.#statistics,
       untold: this.#untold,
       firstFailed: this.#firstFailed?.case,
       brought: this.#run?.brought ?? [],
@@ -340,7 +340,7 @@ export class TerminalReport {
   showProgress(): void {
     const { live, write, measure } = this.options;
     if (!live || !this.#run) return;
-    const text = progressInWords(this.#run, this.tally, live.now() - this.#began);
+    const text = progressInWords(this.#run, this.totals, live.now() - this.#began);
     this.#progressShown = true;
     write(`\r${eraseLine}${this.#paint('quiet', fit(text, this.#width - 1, measure).trimEnd())}`);
   }

@@ -1,6 +1,6 @@
 import type { EventOf } from '../core/record/events.ts';
 import type { Stop } from '../core/record/outcomes.ts';
-import type { Tally } from '../core/record/tally.ts';
+import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped, inWords } from '../core/text/nearest.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
@@ -14,8 +14,8 @@ export function verdictInWords({
   bounds,
   exceeded,
   lag,
-  half,
-}: Tally): string {
+  p50,
+}: RunTotals): string {
   const sentences = [checksInWords(checks, held)];
   const bad = cases.failed + cases.error;
   const parts: string[] = [];
@@ -36,7 +36,7 @@ export function verdictInWords({
   if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
   if (bounds.length > 0) sentences.push(boundsInWords(bounds.length, exceeded.length));
   if (stopped) sentences.push(stopsInWords[stopped]);
-  if (lag !== undefined && lag > mostLag && lag > (half ?? 0) / 10)
+  if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     sentences.push(
       `In 1 of 100 moments Mervok itself was late by ${durationText(lag)} or more, so some times are told too long.`,
     );
@@ -77,13 +77,13 @@ export function checksInWords(checks: number, held: number): string {
 }
 
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */
-export function figuresInWords(tally: Tally): string {
-  const took = `${counted(tally.requests, 'request')} in ${durationText(tally.duration)}, ${sizeText(tally.received)} received`;
-  const { half, most } = tally;
+export function figuresInWords(totals: RunTotals): string {
+  const took = `${counted(totals.requests, 'request')} in ${durationText(totals.duration)}, ${sizeText(totals.received)} received`;
+  const { p50, p95 } = totals;
   const again =
-    tally.reconnects === 0 ? '' : `; ${grouped(tally.reconnects)} sent once more over a fresh connection`;
-  if (half === undefined || most === undefined) return took + again;
-  return `${took}; half within ${durationText(half)}, 95 of 100 within ${durationText(most)}${again}`;
+    totals.reconnects === 0 ? '' : `; ${grouped(totals.reconnects)} sent once more over a fresh connection`;
+  if (p50 === undefined || p95 === undefined) return took + again;
+  return `${took}; half within ${durationText(p50)}, 95 of 100 within ${durationText(p95)}${again}`;
 }
 
 /** How what failed is run again: what stands before its address, and the options that it ran with. */
@@ -106,7 +106,7 @@ export function broughtInWords(brought: NonNullable<EventOf<'run'>['brought']>):
 /** The command that comes next after a failure: the one case, or all that did not pass. */
 export function nextInWords(
   address: string | undefined,
-  { cases }: Tally,
+  { cases }: RunTotals,
   { pathPrefix, flags }: Again,
 ): string | undefined {
   if (address === undefined) return undefined;
@@ -147,22 +147,22 @@ export function runInWords({
 /** How far a run is: `12 of 74 cases, 1 failed, 3 s` */
 export function progressInWords(
   { cases, rounds, users = 1 }: EventOf<'run'>,
-  tally: Tally,
+  totals: RunTotals,
   elapsed: number,
 ): string {
-  const { failed, error, blocked } = tally.cases;
-  const done = Object.values(tally.cases).reduce((sum, count) => sum + count, 0);
+  const { failed, error, blocked } = totals.cases;
+  const done = Object.values(totals.cases).reduce((sum, count) => sum + count, 0);
   const all = cases * rounds * users;
   const bad = failed + error + blocked;
   const time = durationText(Math.round(elapsed / 1000) * 1000);
   const repeats = rounds !== 1 || users > 1;
-  const median = repeats && elapsed >= 1000 ? tally.half : undefined;
+  const median = repeats && elapsed >= 1000 ? totals.p50 : undefined;
   const far = all > 0 ? `${grouped(done)} of ${counted(Math.max(all, done), 'case')}` : counted(done, 'case');
   const fast =
     median === undefined
       ? []
       : [
-          `${grouped(Math.round(tally.requests / (elapsed / 1000)))} requests a second`,
+          `${grouped(Math.round(totals.requests / (elapsed / 1000)))} requests a second`,
           `half within ${durationText(median)}`,
         ];
   return [far, ...(bad > 0 ? [`${grouped(bad)} did not pass`] : []), elapsed < 1000 ? '' : time, ...fast]

@@ -161,7 +161,7 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
   write('times.ndjson', lines.with(0, lines[0]!.replace(/"at":"[^"]*"/, '"at":"high water"')).join('\n'));
   const far = lines.findIndex(line => line.startsWith('{"type":"exchange"'));
   write('far.ndjson', lines.with(far, lines[far]!.replace(/"at":\d+/, '"at":1e308')).join('\n'));
-  write('newer.ndjson', lines.with(0, lines[0]!.replace('"version":1', '"version":2')).join('\n'));
+  write('newer.ndjson', lines.with(0, lines[0]!.replace('"version":2', '"version":3')).join('\n'));
   write('none.ndjson', 'high water 06:12\n');
   write('empty.ndjson', '');
   const all = endings.flatMap(ending => ['-o', `out/run${ending}`]);
@@ -178,7 +178,7 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
     ['wrong.ndjson', /^'wrong\.ndjson' is damaged on line 5\.\n$/],
     ['times.ndjson', /^'times\.ndjson' is damaged on line 1\.\n$/],
     ['far.ndjson', new RegExp(`^'far\\.ndjson' is damaged on line ${far + 1}\\.\\n$`)],
-    ['newer.ndjson', /^'newer\.ndjson' has version 2 of the record, and this Mervok reads 1\.\n$/],
+    ['newer.ndjson', /^'newer\.ndjson' has version 3 of the record, and this Mervok reads 2\.\n$/],
     ['none.ndjson', /^'none\.ndjson' is no record of a run\.\n$/],
     ['empty.ndjson', /^'empty\.ndjson' is empty: its run was killed before it had begun\.\n$/],
     ['missing.ndjson', /^There is no run 'missing\.ndjson'\./],
@@ -276,12 +276,12 @@ test('the shards of a run, told as one, are the run; a missing one is told', asy
     readFileSync(join(folder, 'two.html'), 'utf8'),
     /<dt>Selected<\/dt><dd>all but shard 2 of 3<\/dd>/,
   );
-  const mistakes: [args: string[], says: RegExp][] = [
+  const errors: [args: string[], says: RegExp][] = [
     [['1.ndjson', '2.ndjson'], /^These are 2 runs\. To tell them as one: mervok report --merge/],
     [['--merge', '1.ndjson', './1.ndjson'], /is named twice/],
     [['--merge', '1.ndjson', '4.ndjson'], /There is no run '4\.ndjson'/],
   ];
-  for (const [args, says] of mistakes) {
+  for (const [args, says] of errors) {
     const failed = await mervok(folder, ['report', ...args]);
     assert.equal(failed.code, 2);
     assert.match(failed.err, says);
@@ -327,4 +327,26 @@ test('the document tells the verdict, what failed and why, in letters of every a
     '1 of 1',
   ])
     assert.ok(text.includes(told), `${told}: ${text}`);
+});
+
+test('a record of the first version is read, with the names that its figures have now', async t => {
+  const earlier = readFileSync('test/reports/records/version-1.ndjson', 'utf8');
+  const folder = folderWith(t, { 'earlier.ndjson': earlier });
+  const shown = await mervok(folder, ['report', 'earlier.ndjson', '-o', 'now.ndjson', '-o', 'now.json']);
+  assert.equal(shown.code, 0, shown.err);
+  const now = readFileSync(join(folder, 'now.ndjson'), 'utf8').trimEnd().split('\n');
+  const parsed = (lines: readonly string[]) => lines.map(line => JSON.parse(line));
+  const before = parsed(earlier.trimEnd().split('\n'));
+  const after = parsed(now);
+  assert.deepEqual(after.at(0), { ...before.at(0), version: 2 });
+  assert.deepEqual(after.slice(1, -1), before.slice(1, -1));
+  const { half, most, ...totals } = before.at(-1).totals;
+  assert.deepEqual(after.at(-1), { ...before.at(-1), totals: { ...totals, p50: half, p95: most } });
+  const report = JSON.parse(readFileSync(join(folder, 'now.json'), 'utf8'));
+  assert.deepEqual(
+    [report.totals.medianMilliseconds, report.totals.p95Milliseconds, report.totals.checks],
+    [half, most, 5],
+  );
+  const told = await mervok(folder, ['report', 'earlier.ndjson']);
+  assert.match(told.out, /half within 3\.6 ms, 95 of 100 within 11 ms/);
 });

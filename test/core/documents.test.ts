@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compileSchema, SchemaMistake } from '../../src/core/language/documents/schema.ts';
+import { compileSchema, SchemaError } from '../../src/core/language/documents/schema.ts';
 import { namesInAnyNamespace } from '../../src/core/language/documents/xpath.ts';
-import { compilePattern, PatternMistake } from '../../src/core/language/patterns.ts';
+import { compilePattern, PatternError } from '../../src/core/language/patterns.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { Missing } from '../../src/core/values/value.ts';
 import { evaluate, explained } from '../support/language.ts';
@@ -55,7 +55,7 @@ test('patterns: what they find, and what is none', () => {
     assert.deepEqual(compiled.matches(text, 1), matches.slice(0, 1), pattern);
   }
   for (const pattern of ['(', '[', 'a**', '\\p{Nope}', '(?<=a', '*'])
-    assert.throws(() => compilePattern(pattern, ''), PatternMistake, pattern);
+    assert.throws(() => compilePattern(pattern, ''), PatternError, pattern);
   const slow = compilePattern('^(a+)+(?=$)b', '');
   assert.ok(slow.test(`${'a'.repeat(50)}!`) instanceof Missing);
   assert.ok(slow.test('aaab') instanceof Missing, 'once it was too slow, it is not tried again');
@@ -157,7 +157,7 @@ test('schemas: the three dialects, formats, several mismatches, slips', () => {
   for (const [schema, says] of slips)
     assert.throws(
       () => check(schema, '1'),
-      error => error instanceof SchemaMistake && says.test(error.message),
+      error => error instanceof SchemaError && says.test(error.message),
       JSON.stringify(schema),
     );
 });

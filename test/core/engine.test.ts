@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { Masker } from '../../src/core/record/mask.ts';
-import { Tally } from '../../src/core/record/tally.ts';
+import { RunTotals } from '../../src/core/record/totals.ts';
 import { Plain } from '../../src/core/values/value.ts';
 import { caseText, givenBySet } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
@@ -325,21 +325,21 @@ test('a secret that is also a word of the record hides nothing of what happened'
 test('what is known of secrets does not grow with the rounds', () => {
   const run = new Masker();
   for (let round = 1; round <= 3; round++) {
-    const pass = run.forPass();
+    const pass = run.forIteration();
     pass.addValue(`token-${round}`, 'passing');
     pass.addValue(`lasting-${round}`, 'lasting');
     assert.equal(pass.text(`lasting-1 token-1 token-${round}`).includes(`token-${round}`), false);
     pass.end();
   }
-  const last = run.forPass();
+  const last = run.forIteration();
   last.addValue('token-4', 'passing');
   assert.equal(last.text('lasting-1 lasting-3 token-1 token-4'), '[secret] [secret] token-1 [secret]');
   // What another user has come by is as secret, as long as that one is under way.
-  const other = run.forPass();
+  const other = run.forIteration();
   assert.equal(other.text('token-4 token-1'), '[secret] token-1');
   assert.equal(run.text('token-4'), '[secret]');
   const fresh = new Masker();
-  const brief = fresh.forPass();
+  const brief = fresh.forIteration();
   brief.addValue('token-5', 'passing');
   brief.end();
   assert.equal(fresh.text('berth'), 'berth');
@@ -426,9 +426,9 @@ test('bodies in the record are cut at a limit, at a whole character, with length
 });
 
 test('the figures of a run are counted, few times exactly, many by a histogram', () => {
-  const tally = new Tally();
+  const totals = new RunTotals();
   const exchange = (total: number) =>
-    tally.add({
+    totals.add({
       type: 'exchange',
       round: 1,
       case: 'a',
@@ -440,10 +440,10 @@ test('the figures of a run are counted, few times exactly, many by a histogram',
       received: 10,
     });
   for (let time = 1; time <= 100; time++) exchange(time);
-  assert.deepEqual([tally.requests, tally.received, tally.half, tally.most], [100, 1000, 50, 95]);
+  assert.deepEqual([totals.requests, totals.received, totals.p50, totals.p95], [100, 1000, 50, 95]);
   for (let time = 1; time <= 4900; time++) exchange(50);
-  assert.ok(Math.abs(tally.half! - 50) < 0.1);
-  assert.equal(tally.passed, false, 'nothing was checked');
+  assert.ok(Math.abs(totals.p50! - 50) < 0.1);
+  assert.equal(totals.passed, false, 'nothing was checked');
 });
 
 test('a fault is an error, unless a check that looks at its request speaks of it', async () => {

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compileSchema, loadSchemas, SchemaMistake } from '../../src/core/language/documents/schema.ts';
+import { compileSchema, loadSchemas, SchemaError } from '../../src/core/language/documents/schema.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { decide, explained, read } from '../support/language.ts';
 
@@ -101,7 +101,7 @@ test('a number of a schema that a double does not hold is refused', () => {
     '{ "const": { "id": [9007199254740993] } }',
     '{ "exclusiveMinimum": 0.1000000000000000055511151231257827 }',
   ])
-    assert.throws(() => compileSchema(readJson(schema)), SchemaMistake, schema);
+    assert.throws(() => compileSchema(readJson(schema)), SchemaError, schema);
   compileSchema(readJson('{ "maximum": 9007199254740991, "examples": [9007199254740993] }'));
 });
 
@@ -130,7 +130,7 @@ const lines = [
 
 test('the findings of a fence are those of its lines', () => {
   const findingsOf = (text: string) =>
-    read(text).mistakes.map(({ code, at, message }) => `${at} ${code} ${message}`);
+    read(text).errors.map(({ code, at, message }) => `${at} ${code} ${message}`);
   const alone = new Map(lines.map(line => [line, findingsOf(line)]));
   let state = 417;
   const next = (below: number) => {

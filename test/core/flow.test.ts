@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { compareNames } from '../../src/core/plan/page-order.ts';
-import { SelectionMistake } from '../../src/core/plan/select.ts';
+import { UsageError } from '../../src/core/text/usage-error.ts';
 import { Plain } from '../../src/core/values/value.ts';
 import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
 
@@ -60,7 +60,7 @@ test('a selection names folders, pages and cases; a wrong one gets the nearest',
   await assert.rejects(planOf(texts, { paths: ['a/twoo.md'] }), {
     message: "There is no page or folder 'a/twoo.md'. Did you mean 'a/two.md'?",
   });
-  await assert.rejects(planOf(texts, { paths: ['b.md#c'] }), SelectionMistake);
+  await assert.rejects(planOf(texts, { paths: ['b.md#c'] }), UsageError);
   await assert.rejects(planOf(texts, { environment: 'local' }), /There is no environment 'local'/);
 });
 

@@ -2,13 +2,13 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { isSingular } from '../../src/core/language/jsonpath/ast.ts';
 import { compileSegments } from '../../src/core/language/jsonpath/evaluate.ts';
-import { IRegexpMistake, translateIRegexp } from '../../src/core/language/jsonpath/iregexp.ts';
+import { IRegexpError, translateIRegexp } from '../../src/core/language/jsonpath/iregexp.ts';
 import { Match } from '../../src/core/language/jsonpath/match.ts';
 import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
 import { Search } from '../../src/core/language/jsonpath/search.ts';
 import { compileSingular } from '../../src/core/language/jsonpath/singular.ts';
 import { loadPatterns } from '../../src/core/language/patterns.ts';
-import { Mistake } from '../../src/core/text/finding.ts';
+import { SourceError } from '../../src/core/text/finding.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { Missing, type Value } from '../../src/core/values/value.ts';
 
@@ -290,7 +290,7 @@ test('RFC 9485: patterns, what they match as a whole, and what is none', () => {
     'a{1001}',
     '(?:a)',
   ])
-    assert.throws(() => translateIRegexp(pattern), IRegexpMistake, pattern);
+    assert.throws(() => translateIRegexp(pattern), IRegexpError, pattern);
 });
 
 test('RFC 9535, 2.4.9: functions are called with what they take, or not at all', () => {
@@ -315,7 +315,7 @@ test('RFC 9535, 2.4.9: functions are called with what they take, or not at all',
   for (const [filter, wellTyped] of rows) {
     const path = `$[?${filter}]`;
     if (wellTyped) assert.equal(parsePath(path, 0).end, path.length, path);
-    else assert.throws(() => parsePath(path, 0), Mistake, path);
+    else assert.throws(() => parsePath(path, 0), SourceError, path);
   }
 });
 
@@ -364,7 +364,7 @@ test('a bare path ends at white space, one in brackets does not', () => {
   assert.equal(parsePath('x $.a', 2).end, 5);
 });
 
-test('what is no path is a mistake at its place', () => {
+test('what is no path is an error at its place', () => {
   const rows: [path: string, at: number][] = [
     ['$.1a', 1],
     ['$[a]', 2],
@@ -389,9 +389,9 @@ test('what is no path is a mistake at its place', () => {
   for (const [path, at] of rows) {
     try {
       const { end } = parsePath(path, 0);
-      assert.ok(at === 99 && end < path.length, `${path} should be a mistake`);
+      assert.ok(at === 99 && end < path.length, `${path} should be an error`);
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
+      if (!(error instanceof SourceError)) throw error;
       assert.equal(error.range.start, at, `${path}: ${error.message}`);
     }
   }

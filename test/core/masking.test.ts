@@ -159,7 +159,7 @@ test('nothing else is masked: the texts of the demo, the documentation and the p
 
 test('secrets of a pass are forgotten with it; those of another, and of the run, are not', () => {
   const run = new Masker();
-  const [one, other] = [run.forPass(), run.forPass()];
+  const [one, other] = [run.forIteration(), run.forIteration()];
   one.addValue('shared-by-two', 'passing');
   other.addValue('shared-by-two', 'passing');
   one.addValue('of-one-alone', 'passing');
@@ -167,7 +167,7 @@ test('secrets of a pass are forgotten with it; those of another, and of the run,
   one.end();
   // What was under way beside it may still be told of it.
   assert.equal(run.text('shared-by-two of-one-alone of-the-run'), '[secret] [secret] [secret]');
-  const third = run.forPass();
+  const third = run.forIteration();
   other.end();
   assert.equal(run.text('of-one-alone of-the-run'), 'of-one-alone [secret]');
   third.end();

@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { InOrder } from '../../src/core/engine/in-order.ts';
+import { OrderedEvents } from '../../src/core/engine/ordered-events.ts';
 import { graphOf } from '../../src/core/plan/graph.ts';
-import { chunksOf, TableMistake } from '../../src/core/values/table.ts';
+import { chunksOf, TableError } from '../../src/core/values/table.ts';
 import { Missing } from '../../src/core/values/value.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
@@ -78,7 +78,7 @@ test('needed cases run despite tags; one that is left out is told', async () => 
   );
   assert.deepEqual(
     await addresses(texts, { without: ['a.md', 'b.md'], paths: [] }).catch(String),
-    'SelectionMistake: Nothing is left to run: no case answers to --without.',
+    'UsageError: Nothing is left to run: no case answers to --without.',
   );
 });
 
@@ -330,7 +330,7 @@ test('a table of a page, or of the whole selection, that changes ends what it wa
   const changing = (after: number) => {
     let checks = 0;
     const check = () => {
-      if (checks++ === after) throw new TableMistake('it has changed since the run began');
+      if (checks++ === after) throw new TableError('it has changed since the run began');
     };
     return Object.assign(chunksOf('code\n1\n2\n3\n'), { check });
   };
@@ -513,7 +513,7 @@ test('two cases whose headings read the same have addresses of their own, which 
 
 test('what several say is heard in order; who says too much waits for its turn', async () => {
   const heard: string[] = [];
-  const order = new InOrder<string>(event => heard.push(event));
+  const order = new OrderedEvents<string>(event => heard.push(event));
   const [first, second, third] = [order.lane(), order.lane(), order.lane()];
   third.emit('c1');
   second.emit('b1');

@@ -191,7 +191,7 @@ test('references in XPath are bound, in CSS put in as what they stand for', () =
   for (const [condition, truth] of selectors) assert.equal(decide(condition, page), truth, condition);
 });
 
-test('where no value can stand, a reference is a mistake of the page', () => {
+test('where no value can stand, a reference is an error of the page', () => {
   for (const text of [
     '$.list[{n}:2] exists',
     'all $.list[0:{n}] exists',
@@ -201,8 +201,8 @@ test('where no value can stand, a reference is a mistake of the page', () => {
     'xml//sli{name} exists',
     'no $.list[?length({name}) == ] exists',
   ]) {
-    const { mistakes } = read(text);
-    assert.ok(mistakes.length > 0, text);
+    const { errors } = read(text);
+    assert.ok(errors.length > 0, text);
   }
 });
 

@@ -1,20 +1,20 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { parseBound } from '../../src/core/record/bounds.ts';
+import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
 import type { ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
-import { percentText, rateText } from '../../src/core/record/figure-texts.ts';
-import { Performance } from '../../src/core/record/performance.ts';
-import { Tally } from '../../src/core/record/tally.ts';
+import { percentText, rateText } from '../../src/core/record/number-texts.ts';
+import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { Timeline } from '../../src/core/record/timeline.ts';
-import { Times } from '../../src/core/record/times.ts';
+import { RunTotals } from '../../src/core/record/totals.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
 import { type MergedRecord, mergeRecords, withEnd } from '../../src/core/record/whole.ts';
-import { Mistake } from '../../src/core/text/finding.ts';
+import { SourceError } from '../../src/core/text/finding.ts';
 import { caseText, planOf } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
 
-function timesOf(values: Iterable<number>): Times {
-  const times = new Times();
+function timesOf(values: Iterable<number>): DurationHistogram {
+  const times = new DurationHistogram();
   for (const value of values) times.add(value);
   return times;
 }
@@ -41,7 +41,7 @@ test('a few times have exact percentiles, by the nearest rank', () => {
   for (const [percent, time] of rows) assert.equal(times.percentile(percent), time, `${percent} %`);
   assert.deepEqual([times.min, times.mean, times.max, times.count], [1, 3, 5, 5]);
   assert.deepEqual(
-    [new Times().percentile(50), new Times().mean, new Times().min],
+    [new DurationHistogram().percentile(50), new DurationHistogram().mean, new DurationHistogram().min],
     [undefined, undefined, undefined],
   );
 });
@@ -176,7 +176,7 @@ test('bounds are read with their measure, what they are for, and their limit', (
   for (const [text, says] of wrong)
     assert.throws(
       () => parseBound(text),
-      (error: Error) => error instanceof Mistake && says.test(error.message),
+      (error: Error) => error instanceof SourceError && says.test(error.message),
       text,
     );
 });
@@ -203,8 +203,8 @@ test('bounds belong to the verdict; what nothing was measured of is not kept', a
     ['throughput > 1', 'unknown', 'nothing was measured'],
   ];
   for (const [bound, holds, found] of rows) {
-    const tally = new Tally();
-    const { events } = await runTexts({ 'mervok.yaml': root(bound), ...pages }, answer, { run: { tally } });
+    const totals = new RunTotals();
+    const { events } = await runTexts({ 'mervok.yaml': root(bound), ...pages }, answer, { run: { totals } });
     const end = events.at(-1)!;
     assert.ok(end.type === 'end');
     assert.deepEqual(
@@ -212,32 +212,32 @@ test('bounds belong to the verdict; what nothing was measured of is not kept', a
       [[holds, found]],
       bound,
     );
-    assert.deepEqual(tally.bounds, end.bounds);
-    assert.equal(tally.exceeded.length, holds === 'yes' ? 0 : 1);
+    assert.deepEqual(totals.bounds, end.bounds);
+    assert.equal(totals.exceeded.length, holds === 'yes' ? 0 : 1);
   }
 });
 
 test('a run that passes but for a bound does not pass; a bound for what was not selected does not apply', async () => {
-  const tally = new Tally();
+  const totals = new RunTotals();
   const texts = { 'mervok.yaml': root('p50 time < 1 ms\nfailed of sea/b.md < 1 %'), ...pages };
-  await runTexts(texts, answer, { run: { tally }, plan: { paths: ['a.md#good'] } as object });
+  await runTexts(texts, answer, { run: { totals }, plan: { paths: ['a.md#good'] } as object });
   assert.deepEqual(
-    tally.bounds.map(({ text }) => text),
+    totals.bounds.map(({ text }) => text),
     ['p50 time < 1 ms'],
   );
-  assert.equal(tally.cases.failed, 0);
-  assert.equal(tally.passed, false);
+  assert.equal(totals.cases.failed, 0);
+  assert.equal(totals.passed, false);
 });
 
 test('a bound that a record does not tell as one is unknown, and so not kept', async () => {
   const { events } = await runTexts({ 'mervok.yaml': root('failed < 100 %'), ...pages }, answer);
   const [run] = events;
   assert.ok(run?.type === 'run');
-  const tally = new Tally();
+  const totals = new RunTotals();
   const changed = { ...run, bounds: [{ ...run.bounds![0]!, text: '[secret] < 1 s' }] };
-  for (const event of [changed, ...events.slice(1)]) tally.add(event);
+  for (const event of [changed, ...events.slice(1)]) totals.add(event);
   assert.deepEqual(
-    tally.bounds.map(({ holds, found }) => [holds, found]),
+    totals.bounds.map(({ holds, found }) => [holds, found]),
     [['unknown', 'it cannot be read']],
   );
 });
@@ -254,7 +254,7 @@ test('a request fails with its own checks, not with those of the next one', asyn
   const two =
     '# Two\n\n```http\nGET /bad\n```\n```mervok\nstatus = 200\n```\n```http\nGET /good\n```\n```mervok\nstatus = 200\n```\n';
   const down = caseText('Down', 'GET /down', 'fault = "refused"');
-  const performance = new Performance();
+  const performance = new RunStatistics();
   const { events } = await runTexts(
     { 'mervok.yaml': root('failed < 100 %'), 'a.md': two, 'b.md': down },
     request =>
@@ -304,9 +304,9 @@ test('a record that breaks off gets the end that can be told', async () => {
   assert.equal(end.time, 5);
   assert.equal(end.totals.requests, 1);
   assert.deepEqual(await gather(withEnd(replay(events), refuse)), events);
-  const tally = new Tally();
-  for (const event of whole) tally.add(event);
-  assert.equal(tally.passed, false);
+  const totals = new RunTotals();
+  for (const event of whole) totals.add(event);
+  assert.equal(totals.passed, false);
 });
 
 test('records of several machines are told as one: users and figures add up', async () => {

@@ -3,7 +3,7 @@ import { test } from 'node:test';
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { openNamed } from '../../src/core/plan/tables.ts';
 import { describe } from '../../src/core/values/describe.ts';
-import { type Chunks, chunksOf, TableMistake } from '../../src/core/values/table.ts';
+import { type Chunks, chunksOf, TableError } from '../../src/core/values/table.ts';
 import { Plain, type Value } from '../../src/core/values/value.ts';
 
 /** Every byte a chunk of its own, so that whatever can be cut in two is. */
@@ -60,7 +60,7 @@ test('what is no table says so, with its line', async () => {
   ];
   for (const [name, text, says] of rows)
     await assert.rejects(openNamed(name, chunksOf(text)), (error: unknown) => {
-      assert.ok(error instanceof TableMistake, String(error));
+      assert.ok(error instanceof TableError, String(error));
       assert.match(error.message, says);
       return true;
     });

@@ -1,22 +1,22 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { type BodyForm, parseBody } from '../../src/core/template/body.ts';
-import { Misfit, render } from '../../src/core/template/render.ts';
+import { render, TemplateError } from '../../src/core/template/render.ts';
 import { parseTarget, renderTarget } from '../../src/core/template/target.ts';
 import { parseTemplateText } from '../../src/core/template/template.ts';
-import { Mistake } from '../../src/core/text/finding.ts';
+import { SourceError } from '../../src/core/text/finding.ts';
 import { Excerpt, Source } from '../../src/core/text/source.ts';
 import { readJson } from '../../src/core/values/json.ts';
 import { CalendarDate, Plain, type Value } from '../../src/core/values/value.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
-import { sceneOf } from '../support/language.ts';
+import { contextOf } from '../support/language.ts';
 
 await loadXml();
 
 const place = (start: number, end: number) => ({ start, end });
 
 function expand(target: string, names: { [name: string]: Value }): string {
-  return renderTarget(parseTarget(target, place), sceneOf({ names }));
+  return renderTarget(parseTarget(target, place), contextOf({ names }));
 }
 
 // RFC 6570, 3.2: the variables and the tables of its examples. Underscores and digits in names are written as letters
@@ -25,7 +25,7 @@ const variables: { [name: string]: Value } = {
   count: ['one', 'two', 'three'],
   dom: ['example', 'com'],
   dub: 'me/too',
-  hello: 'Hello World!',
+  hello: 'Hello ClockAndRandom!',
   half: '50%',
   var: 'value',
   who: 'fred',
@@ -129,7 +129,7 @@ const tables: { [section: string]: readonly (readonly [template: string, expansi
 for (const [section, rows] of Object.entries(tables)) {
   test(`RFC 6570, ${section}`, () => {
     for (const [template, expansion] of rows) {
-      if (expansion === 'refused') assert.throws(() => expand(template, variables), Misfit, template);
+      if (expansion === 'refused') assert.throws(() => expand(template, variables), TemplateError, template);
       else assert.equal(expand(template, variables), expansion, template);
     }
   });
@@ -153,7 +153,7 @@ test('an empty value in a path is refused, one in a query is not', () => {
     assert.throws(
       () => expand('/berths/{berth}', { berth: empty }),
       (error: Error) =>
-        error instanceof Misfit &&
+        error instanceof TemplateError &&
         error.message.includes('{berth} is empty') &&
         error.message.includes('from the test'),
     );
@@ -165,7 +165,7 @@ test('an empty value in a path is refused, one in a query is not', () => {
 
 function fillBody(form: BodyForm, text: string, names: { [name: string]: Value }): string {
   const source = new Source('a.md', text);
-  return render(parseBody(new Excerpt(source, text, 1), 0, form), sceneOf({ names }));
+  return render(parseBody(new Excerpt(source, text, 1), 0, form), contextOf({ names }));
 }
 
 test('a value is escaped for the place where it lands', () => {
@@ -211,7 +211,7 @@ test('a 64-bit id goes into the next request with all its digits', () => {
 
 test('a value that cannot stand in its place is named with its origin', () => {
   const header = (text: string, names: { [name: string]: Value }) =>
-    render(parseTemplateText(text, 'header', { start: 0, end: 0 }), sceneOf({ names }));
+    render(parseTemplateText(text, 'header', { start: 0, end: 0 }), contextOf({ names }));
   assert.equal(header('Bearer {token}', { token: 'abc' }), 'Bearer abc');
   for (const bad of ['a\r\nX: y', 'a\nb', 'a\0'])
     assert.throws(() => header('{token}', { token: bad }), /\{token\} holds a line end.*from the test/);
@@ -226,7 +226,7 @@ test('a value that cannot stand in its place is named with its origin', () => {
   );
 });
 
-test('a body that should be JSON and is none is a mistake at its place', () => {
+test('a body that should be JSON and is none is an error at its place', () => {
   const rows: [body: string, offset: number, says: string][] = [
     ['{ "a": nonsense }', 7, "not 'nonsense'"],
     ['{ "a": 1, }', 10, "no comma may stand before '}'"],
@@ -245,7 +245,7 @@ test('a body that should be JSON and is none is a mistake at its place', () => {
     assert.throws(
       () => fillBody('json', body, {}),
       (error: Error) => {
-        assert.ok(error instanceof Mistake, body);
+        assert.ok(error instanceof SourceError, body);
         assert.equal(error.range.start, offset, `${body}: ${error.message}`);
         assert.ok(error.message.includes(says), error.message);
         return true;

@@ -8,7 +8,7 @@ import {
   readSize,
 } from '../../src/core/values/compare.ts';
 import { describe, outline } from '../../src/core/values/describe.ts';
-import { JsonMistake, readJson, writeJson } from '../../src/core/values/json.ts';
+import { JsonError, readJson, writeJson } from '../../src/core/values/json.ts';
 import { calculate, numberText, type Operator, readNumber, round } from '../../src/core/values/number.ts';
 import { durationText, readDate, readTimestamp, sizeText } from '../../src/core/values/text.ts';
 import { CalendarDate, Duration, Plain, Size, type Value } from '../../src/core/values/value.ts';
@@ -88,7 +88,7 @@ test('what is no JSON is told with its offset', () => {
   for (const [text, offset] of rows) {
     assert.throws(
       () => readJson(text),
-      (error: Error) => error instanceof JsonMistake && error.offset === offset,
+      (error: Error) => error instanceof JsonError && error.offset === offset,
       text,
     );
   }

@@ -10,7 +10,7 @@ import { chunksOf } from '../../src/core/values/table.ts';
 import { Missing } from '../../src/core/values/value.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
-import { type Given, read, sceneOf } from '../support/language.ts';
+import { contextOf, type Given, read } from '../support/language.ts';
 import { scaled, seed } from '../support/scale.ts';
 
 const readDemo = (endings: RegExp) =>
@@ -81,22 +81,22 @@ test('whatever is done to a statement, it can be told what is wrong with it, or 
   for (let turn = 0; turn < turns; turn++) {
     const text = mutate(statements[next(statements.length)]!, next);
     try {
-      const { statements: found, mistakes } = read(text);
-      for (const { at } of mistakes) assert.match(at, /^[1-9]\d*:[1-9]\d*$/);
-      if (mistakes.some(({ code }) => codes[code as Code] === 'error')) continue;
-      for (const statement of found) carryOut(statement, { ...responses[next(responses.length)]!, names });
+      const { statements: found, errors } = read(text);
+      for (const { at } of errors) assert.match(at, /^[1-9]\d*:[1-9]\d*$/);
+      if (errors.some(({ code }) => codes[code as Code] === 'error')) continue;
+      for (const statement of found) executeRun(statement, { ...responses[next(responses.length)]!, names });
     } catch (error) {
       throw new Error(`${(error as Error).stack}\n\nThe statement was: ${text}`);
     }
   }
 });
 
-function carryOut(statement: Statement, given: Given): void {
-  const scene = sceneOf(given);
-  if (statement.type === 'keep' || statement.type === 'let') compileExpression(statement.value)(scene);
+function executeRun(statement: Statement, given: Given): void {
+  const context = contextOf(given);
+  if (statement.type === 'keep' || statement.type === 'let') compileExpression(statement.value)(context);
   if (statement.type !== 'check') return;
   const { condition, written } = statement;
-  if (compileCondition(condition)(scene) === true) return;
-  const { expected, found } = explain(condition, scene.notes, written, scene);
+  if (compileCondition(condition)(context) === true) return;
+  const { expected, found } = explain(condition, context.notes, written, context);
   assert.ok(expected.length > 0 && found.length > 0);
 }

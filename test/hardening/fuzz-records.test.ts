@@ -7,8 +7,8 @@ import { strToU8, zipSync } from 'fflate';
 import type { RunEvent } from '../../src/core/record/events.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
 import { withEnd } from '../../src/core/record/whole.ts';
-import { type Chunks, openTable, type TableForm, TableMistake } from '../../src/core/values/table.ts';
-import { FileMistake } from '../../src/drivers/files.ts';
+import { isUsageError, UsageError } from '../../src/core/text/usage-error.ts';
+import { type Chunks, openTable, TableError, type TableForm } from '../../src/core/values/table.ts';
 import { readRecord } from '../../src/drivers/runs.ts';
 import { endings } from '../../src/reports/index.ts';
 import { caseText } from '../support/collection.ts';
@@ -92,15 +92,14 @@ test('whatever is done to a record, it is refused with its place, or every repor
     writeFileSync(path, text);
     try {
       const events: RunEvent[] = [];
-      const whole = withEnd(readRecord(path, isEvent), why => new FileMistake(`'${path}' ${why}.`));
+      const whole = withEnd(readRecord(path, isEvent), why => new UsageError(`'${path}' ${why}.`));
       for await (const event of whole) events.push(event);
       // All of them, one after the other: the slow ones would be most of the time.
       for (const ending of turn % 20 === 0 ? formats : [formats[turn % formats.length]!])
         assert.ok((await bytesOf(ending, events)).length > 0);
       found.told++;
     } catch (error) {
-      if (!(error instanceof FileMistake))
-        throw new Error(`${(error as Error).stack}\n\nThe record was:\n${text}`);
+      if (!isUsageError(error)) throw new Error(`${(error as Error).stack}\n\nThe record was:\n${text}`);
       assert.match(error.message, /^'.*r\.ndjson' (?:is|has|was) /);
       found.refused++;
     }
@@ -179,7 +178,7 @@ test('whatever is done to a file of rows, it is refused with a reason, or its ro
       assert.equal(rows, table.count);
       found.read++;
     } catch (error) {
-      if (!(error instanceof TableMistake))
+      if (!(error instanceof TableError))
         throw new Error(`${(error as Error).stack}\n\nThe ${form} was:\n${cut.toString('base64')}`);
       assert.ok(error.message.length > 5);
       found.refused++;

@@ -101,7 +101,7 @@ test('every request of a run against a server that fails at random is in the rec
   assert.equal(end!.totals.requests, sent.length);
   assert.equal(end!.totals.checks, counts.checks);
   assert.equal(end!.totals.cases.passed, sound);
-  const tally = Object.keys(ways).map(way => `${way} ${sent.filter(each => each === way).length}`);
-  t.diagnostic(`${sent.length} requests: ${tally.join(', ')}, seed ${seed}`);
+  const totals = Object.keys(ways).map(way => `${way} ${sent.filter(each => each === way).length}`);
+  t.diagnostic(`${sent.length} requests: ${totals.join(', ')}, seed ${seed}`);
   assert.match(out, /cases? failed/);
 });

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/record/events.ts';
 import type { Stop } from '../../src/core/record/outcomes.ts';
-import { Tally } from '../../src/core/record/tally.ts';
+import { RunTotals } from '../../src/core/record/totals.ts';
 import { findingsText } from '../../src/reports/findings.ts';
 import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal.ts';
@@ -29,7 +29,7 @@ async function terminal(
   events: readonly RunEvent[],
   { width = 100, quiet = false, colour = false } = {},
 ): Promise<string> {
-  const tally = new Tally();
+  const totals = new RunTotals();
   let text = '';
   const measure = await createMeasure(['']);
   const view = new TerminalReport(
@@ -41,10 +41,10 @@ async function terminal(
       quiet,
       again: { pathPrefix: '', flags: [] },
     },
-    tally,
+    totals,
   );
   for (const event of events) {
-    tally.add(event);
+    totals.add(event);
     view.add(event);
   }
   return text;
@@ -168,10 +168,10 @@ test('a run of many rounds shows how far it is, where output can be taken back',
     width: 80,
     quiet: false,
   };
-  const tally = new Tally();
-  const view = new TerminalReport({ ...options, live: { now: () => time++ } }, tally);
+  const totals = new RunTotals();
+  const view = new TerminalReport({ ...options, live: { now: () => time++ } }, totals);
   for (const [at, event] of events.entries()) {
-    tally.add(event);
+    totals.add(event);
     view.add(event);
     if (at % 1000 === 0) view.showProgress();
   }
@@ -188,8 +188,8 @@ test('the line of progress tells how far a run is and, after a second, how fast'
   );
   const [run] = events;
   assert.ok(run?.type === 'run');
-  const tally = new Tally();
-  for (const event of events.slice(0, -1)) tally.add(event);
+  const totals = new RunTotals();
+  for (const event of events.slice(0, -1)) totals.add(event);
   const rows: [run: object, elapsed: number, text: string][] = [
     [{}, 900, '600 of 600 cases'],
     [{}, 2000, '600 of 600 cases, 2 s, 300 requests a second, half within 5 ms'],
@@ -197,7 +197,7 @@ test('the line of progress tells how far a run is and, after a second, how fast'
     [{ rounds: 1, cases: 1200 }, 2000, '600 of 1,200 cases, 2 s'],
   ];
   for (const [more, elapsed, text] of rows)
-    assert.equal(progressInWords({ ...run, ...more }, tally, elapsed), text);
+    assert.equal(progressInWords({ ...run, ...more }, totals, elapsed), text);
 });
 
 test('once the status is wrong, checks that find nothing are told in short', async () => {
@@ -209,12 +209,12 @@ test('once the status is wrong, checks that find nothing are told in short', asy
 });
 
 test('that the program itself was late is told where times may be wrong by it', () => {
-  const lateness = (lag: number | undefined, half: number | undefined) => {
-    const tally = new Tally();
-    Object.defineProperty(tally, 'half', { value: half });
-    return verdictInWords(Object.assign(tally, { checks: 1, held: 1, lag })).includes('itself was late');
+  const lateness = (lag: number | undefined, p50: number | undefined) => {
+    const totals = new RunTotals();
+    Object.defineProperty(totals, 'p50', { value: p50 });
+    return verdictInWords(Object.assign(totals, { checks: 1, held: 1, lag })).includes('itself was late');
   };
-  const rows: [lag: number | undefined, half: number | undefined, isTold: boolean][] = [
+  const rows: [lag: number | undefined, p50: number | undefined, isTold: boolean][] = [
     [undefined, 1, false],
     [4, 1, false],
     [29, 1.3, true],
@@ -222,14 +222,16 @@ test('that the program itself was late is told where times may be wrong by it', 
     [11, 100, true],
     [29, undefined, true],
   ];
-  for (const [lag, half, isTold] of rows) assert.equal(lateness(lag, half), isTold, `${lag} ${half}`);
+  for (const [lag, p50, isTold] of rows) assert.equal(lateness(lag, p50), isTold, `${lag} ${p50}`);
 });
 
 test('verdicts are sentences', () => {
-  const verdict = (figures: Partial<Tally['cases']> & { checks?: number; held?: number; stopped?: Stop }) => {
+  const verdict = (
+    figures: Partial<RunTotals['cases']> & { checks?: number; held?: number; stopped?: Stop },
+  ) => {
     const { checks = 1, held = 1, stopped, ...cases } = figures;
     return verdictInWords(
-      Object.assign(new Tally(), {
+      Object.assign(new RunTotals(), {
         checks,
         held,
         stopped,

@@ -38,7 +38,7 @@ export interface RunTextsOptions {
   readonly openJar?: Ports['openJar'];
 }
 
-/** Carries out a collection against a world in which time stands still and `answer` is the server. */
+/** Carries out a collection against ports in which time stands still and `answer` is the server. */
 export async function runTexts(
   texts: Texts,
   answer: Answer,
@@ -58,14 +58,14 @@ export async function runTexts(
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
   const sent: OutgoingRequest[] = [];
-  const world = {
+  const clockAndRandom = {
     now: () => Date.UTC(2026, 10, 23, 12),
     uuid: chance,
     random: () => 0.5,
   };
   const ports: Ports = {
-    ...world,
-    chance: () => world,
+    ...clockAndRandom,
+    clockAndRandomFor: () => clockAndRandom,
     async send(request) {
       sent.push(request);
       await whileSending?.(request);
@@ -90,7 +90,7 @@ export async function runTexts(
     openJar,
     elapsed: () => 0,
     sleep: async () => undefined,
-    outside: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },
+    external: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },
   };
   const events: RunEvent[] = [];
   await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal, ...more }, event =>

@@ -2,13 +2,13 @@ import { checkStatement } from '../../src/core/language/analyse.ts';
 import type { Check, Keep, Statement } from '../../src/core/language/ast.ts';
 import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
+import type { EvaluationContext } from '../../src/core/language/evaluation-context.ts';
 import { type Explanation, explain } from '../../src/core/language/explain.ts';
 import { loadPackages } from '../../src/core/language/packages.ts';
 import { parseStatements } from '../../src/core/language/parser.ts';
 import { ResponseView } from '../../src/core/language/response.ts';
-import type { Scene } from '../../src/core/language/scene.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
-import { type Code, codes, type Mistake } from '../../src/core/text/finding.ts';
+import { type Code, codes, type SourceError } from '../../src/core/text/finding.ts';
 import { Excerpt, Source } from '../../src/core/text/source.ts';
 import { type Found, Plain, type Value } from '../../src/core/values/value.ts';
 
@@ -31,8 +31,8 @@ export interface Given {
   readonly random?: () => number;
 }
 
-/** A scene with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
-export function sceneOf({
+/** A context with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
+export function contextOf({
   body = {},
   headers,
   status = 200,
@@ -44,7 +44,7 @@ export function sceneOf({
   trailers = [],
   fault,
   random = () => 0.5,
-}: Given = {}): Scene {
+}: Given = {}): EvaluationContext {
   const bytes =
     body instanceof Uint8Array ? body : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
   const message = { url: 'http://skerry.example/v1/berths?a=1', reason, version: 'HTTP/1.1', time };
@@ -71,7 +71,7 @@ export function sceneOf({
       Object.hasOwn(names, name)
         ? { value: names[name]!, origin: 'from the test', secret: false }
         : undefined,
-    world: {
+    clockAndRandom: {
       now: () => Date.UTC(2026, 10, 23, 12),
       uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
       random,
@@ -80,50 +80,50 @@ export function sceneOf({
   };
 }
 
-/** Reads statements; mistakes come with the line and column at which they stand. */
+/** Reads statements; errors come with the line and column at which they stand. */
 export function read(text: string): {
   statements: Statement[];
-  mistakes: { code: string; at: string; message: string; remedy: string }[];
+  errors: { code: string; at: string; message: string; remedy: string }[];
 } {
   const source = new Source('test.md', text);
-  const { statements, mistakes } = parseStatements(new Excerpt(source, source.text, 1));
-  const told = (mistake: Mistake) => {
-    const { line, column } = source.position(mistake.range.start);
+  const { statements, errors } = parseStatements(new Excerpt(source, source.text, 1));
+  const told = (error: SourceError) => {
+    const { line, column } = source.position(error.range.start);
     return {
-      code: mistake.code,
+      code: error.code,
       at: `${line}:${column}`,
-      message: mistake.message,
-      remedy: mistake.remedy ?? '',
+      message: error.message,
+      remedy: error.remedy ?? '',
     };
   };
-  return { statements, mistakes: [...mistakes, ...statements.flatMap(checkStatement)].map(told) };
+  return { statements, errors: [...errors, ...statements.flatMap(checkStatement)].map(told) };
 }
 
 function only(text: string): Statement {
-  const { statements, mistakes } = read(text);
-  const errors = mistakes.filter(each => codes[each.code as Code] === 'error');
-  if (errors.length > 0) throw new Error(`${text}: ${errors.map(each => each.message).join(' ')}`);
+  const { statements, errors } = read(text);
+  const grave = errors.filter(each => codes[each.code as Code] === 'error');
+  if (grave.length > 0) throw new Error(`${text}: ${grave.map(each => each.message).join(' ')}`);
   if (statements.length !== 1) throw new Error(`${text}: ${statements.length} statements`);
   return statements[0]!;
 }
 
 /** What a condition comes to: yes, no or unknown. */
 export function decide(condition: string, given?: Given): 'yes' | 'no' | 'unknown' {
-  const truth = compileCondition((only(condition) as Check).condition)(sceneOf(given));
+  const truth = compileCondition((only(condition) as Check).condition)(contextOf(given));
   return truth instanceof Unknown ? 'unknown' : truth ? 'yes' : 'no';
 }
 
 /** What a value expression comes to. */
 export function evaluate(expression: string, given?: Given): Found {
-  return compileExpression((only(`keep ${expression} as kept`) as Keep).value)(sceneOf(given));
+  return compileExpression((only(`keep ${expression} as kept`) as Keep).value)(contextOf(given));
 }
 
 /** Why a condition does not hold. */
 export function explained(condition: string, given?: Given): Explanation {
-  const scene = sceneOf(given);
+  const context = contextOf(given);
   const { condition: node } = only(condition) as Check;
-  if (compileCondition(node)(scene) === true) throw new Error(`${condition} holds`);
-  return explain(node, scene.notes, condition, scene);
+  if (compileCondition(node)(context) === true) throw new Error(`${condition} holds`);
+  return explain(node, context.notes, condition, context);
 }
 
 export const plain = (text: string) => new Plain(text);

@@ -1,5 +1,5 @@
 import type { RunEvent } from '../../src/core/record/events.ts';
-import { Tally } from '../../src/core/record/tally.ts';
+import { RunTotals } from '../../src/core/record/totals.ts';
 import { loadFormat } from '../../src/reports/formats.ts';
 import type { Ending } from '../../src/reports/index.ts';
 
@@ -9,10 +9,10 @@ async function* replay(events: readonly RunEvent[]): AsyncGenerator<RunEvent> {
 
 /** A report of a run, as the bytes of its file. */
 export async function bytesOf(ending: Ending, events: readonly RunEvent[]): Promise<Buffer> {
-  const tally = new Tally();
-  for (const event of events) tally.add(event);
+  const totals = new RunTotals();
+  for (const event of events) totals.add(event);
   const parts: Buffer[] = [];
-  for await (const part of (await loadFormat(ending))(replay(events), tally)) parts.push(Buffer.from(part));
+  for await (const part of (await loadFormat(ending))(replay(events), totals)) parts.push(Buffer.from(part));
   return Buffer.concat(parts);
 }
 

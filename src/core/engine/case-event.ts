@@ -1,14 +1,14 @@
 import type { PlannedCase } from '../plan/plan.ts';
 import type { CaseEvent, Outcome } from '../record/events.ts';
-import type { Turn } from './pass.ts';
+import type { EventContext } from './iteration.ts';
 
 /** What the record says of every case. */
 export function caseEvent(
   { address, title, place, tags, request }: PlannedCase,
-  turn: Turn,
+  eventContext: EventContext,
   outcome: Outcome,
 ): CaseEvent {
-  const { round, user } = turn;
+  const { round, user } = eventContext;
   const event: CaseEvent = { type: 'case', round, case: address, title, place, outcome, time: 0 };
   if (user !== undefined) event.user = user;
   if (tags.length > 0) event.tags = [...tags];

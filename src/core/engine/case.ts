@@ -1,22 +1,22 @@
-import type { Entry } from '../language/scene.ts';
+import type { Entry } from '../language/evaluation-context.ts';
 import type { PlannedCase, PlannedEach } from '../plan/plan.ts';
 import type { CaseEvent, Outcome } from '../record/events.ts';
-import { TableMistake } from '../values/table.ts';
+import { TableError } from '../values/table.ts';
 import { kindInWords, kindOf, Missing } from '../values/value.ts';
 import { caseEvent } from './case-event.ts';
-import type { Ended, RunContext } from './pass.ts';
+import type { CaseOutcomes, RunContext } from './iteration.ts';
 import { rowInWords, type TakenRow, takeRows } from './rows.ts';
-import { CaseScene, type PageScope } from './scope.ts';
+import { CaseEvaluation, type PageScope } from './scope.ts';
 import { StepRunner } from './steps.ts';
 
 /** Carries out a case: once, or once for each row of its table or item of its list. */
 export async function runCase(
   planned: PlannedCase,
   scope: PageScope,
-  ended: Ended,
+  ended: CaseOutcomes,
   context: RunContext,
 ): Promise<void> {
-  const { turn, emit } = context;
+  const { eventContext, emit } = context;
   const tell = (event: CaseEvent) => {
     for (const step of planned.steps) if (step.kind === 'keep' || step.kind === 'let') scope.forget(step);
     ended.set(planned.address, event);
@@ -24,7 +24,7 @@ export async function runCase(
   };
   const blocked = blockedBy(planned, scope, ended);
   if (blocked) {
-    tell({ ...caseEvent(planned, turn, blocked.outcome), blocked: blocked.blocked });
+    tell({ ...caseEvent(planned, eventContext, blocked.outcome), blocked: blocked.blocked });
     return;
   }
   if (!planned.each) {
@@ -36,7 +36,7 @@ export async function runCase(
     const rows = rowsOf(planned.each, planned, scope, context);
     if (rows instanceof Missing) {
       const problem = { message: `${planned.each.text}: ${rows.reason}.`, place: planned.each.place };
-      tell({ ...caseEvent(planned, turn, 'error'), problem });
+      tell({ ...caseEvent(planned, eventContext, 'error'), problem });
     } else ended.set(planned.address, { outcome: await runRows(planned, rows, scope, context) });
   }
   const outcome = ended.get(planned.address)?.outcome;
@@ -52,7 +52,7 @@ type Blocked = NonNullable<CaseEvent['blocked']>;
 function blockedBy(
   { needs, after, cleanup }: PlannedCase,
   scope: PageScope,
-  ended: Ended,
+  ended: CaseOutcomes,
 ): { outcome: Outcome; blocked: Blocked } | undefined {
   const because = (by: string, name?: string) => {
     const producer = ended.get(by);
@@ -66,7 +66,7 @@ function blockedBy(
   for (const { name, ownPage, producers } of needs) {
     const isThere = ownPage
       ? scope.names.has(name)
-      : producers.some(address => scope.pass.page(fileOf(address))?.kept.has(name));
+      : producers.some(address => scope.iteration.page(fileOf(address))?.kept.has(name));
     if (!isThere) return because(producers.findLast(address => ended.has(address)) ?? producers[0]!, name);
   }
   return undefined;
@@ -81,17 +81,17 @@ export function rowsOf(
   each: PlannedEach,
   planned: PlannedCase,
   scope: PageScope,
-  { world }: Pick<RunContext, 'world'>,
+  { clockAndRandom }: Pick<RunContext, 'clockAndRandom'>,
 ): AsyncIterable<TakenRow> | Iterable<TakenRow> | Missing {
   if (each.kind === 'rows') return takeRows(each, name => scope.isSecret(name));
-  const list = each.list(new CaseScene(scope, planned, world));
+  const list = each.list(new CaseEvaluation(scope, planned, clockAndRandom));
   if (list instanceof Missing) return list;
   if (!Array.isArray(list)) return new Missing(`${each.written} is ${kindInWords(kindOf(list))}, no list`);
   if (list.length === 0) return new Missing(`${each.written} is empty, so there is nothing to run it for`);
   return list.slice(0, each.most).map((value, index, { length: total }) => {
     const origin = `item ${index + 1} of ${each.written}`;
     const entries = new Map([[each.name, { value, origin, secret: scope.isSecret(each.name) }]]);
-    return { entries, told: { number: index + 1, total, values: rowInWords(entries) } };
+    return { entries, recorded: { number: index + 1, total, values: rowInWords(entries) } };
   });
 }
 
@@ -115,7 +115,7 @@ async function runRows(
     if (outcome === 'failed' || outcome === 'error') context.onFailure();
   };
   try {
-    for await (const { entries, told } of rows) {
+    for await (const { entries, recorded } of rows) {
       if (context.isOver) break;
       await context.beforeCase();
       if (context.isOver) break;
@@ -125,7 +125,7 @@ async function runRows(
       }
       for (const { value, secret } of entries.values()) if (secret) context.masker.addValue(value, 'passing');
       scope.row = entries;
-      const { outcome } = await new StepRunner(planned, scope, context, told).run();
+      const { outcome } = await new StepRunner(planned, scope, context, recorded).run();
       scope.row = undefined;
       add(outcome);
       for (const [name, { page, kept }] of made) {
@@ -134,10 +134,10 @@ async function runRows(
       }
     }
   } catch (error) {
-    if (!(error instanceof TableMistake)) throw error;
+    if (!(error instanceof TableError)) throw error;
     const { place, text, name } = planned.each!;
     const problem = { message: `${text}: ${name} cannot be read any further: ${error.message}.`, place };
-    context.emit({ ...caseEvent(planned, context.turn, 'error'), problem });
+    context.emit({ ...caseEvent(planned, context.eventContext, 'error'), problem });
     add('error');
   }
   for (const [name, { page, kept }] of made) {

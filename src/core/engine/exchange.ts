@@ -2,7 +2,7 @@ import { ResponseView, type Surroundings } from '../language/response.ts';
 import type { Place } from '../plan/plan.ts';
 import type { ExchangeEvent, Payload } from '../record/events.ts';
 import { redactHeaders } from '../record/redact-headers.ts';
-import type { Turn } from './pass.ts';
+import type { EventContext } from './iteration.ts';
 import { payloadOf } from './payload.ts';
 import type { BodyPart, Exchange, FaultKind, Header } from './ports.ts';
 import { toMicrosecond } from './time.ts';
@@ -18,7 +18,7 @@ export interface KeptOfExchange {
 
 /** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
 export function exchangeEvent(
-  { round, user, case: address, row }: Turn & { readonly case: string; readonly row?: number },
+  { round, user, case: address, row }: EventContext & { readonly case: string; readonly row?: number },
   place: Place,
   { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
   at: number,
@@ -62,33 +62,33 @@ export function exchangeEvent(
 }
 
 /** How an exchange stands to the request that counts. */
-export type Standing = { readonly part?: true; readonly whole?: number };
+export type ExchangeRole = { readonly part?: true; readonly whole?: number };
 
-const alone: readonly Standing[] = [{}];
+const alone: readonly ExchangeRole[] = [{}];
 
 /**
  * Of everything that it took to send a request: which exchanges only led to the one that counts, and what that took with
  * them, in milliseconds. A request that is tried again begins anew.
  */
-export function standingsOf(exchanges: readonly Exchange[]): readonly Standing[] {
+export function rolesOf(exchanges: readonly Exchange[]): readonly ExchangeRole[] {
   if (exchanges.length === 1) return alone;
-  const standings: Standing[] = exchanges.map(() => ({}));
+  const roles: ExchangeRole[] = exchanges.map(() => ({}));
   let first = 0;
   for (let index = 0; index < exchanges.length; index++) {
     const { cause, fresh, at, times } = exchanges[index]!;
     if (cause === 'retry' && !fresh) first = index;
     const after = exchanges[index + 1];
     const next = after?.cause;
-    if (next !== undefined && !(next === 'retry' && !after?.fresh)) standings[index] = { part: true };
+    if (next !== undefined && !(next === 'retry' && !after?.fresh)) roles[index] = { part: true };
     else if (cause === 'token' && next === undefined && index < exchanges.length - 1)
-      standings[index] = { part: true };
+      roles[index] = { part: true };
     else if (index > first) {
       const begin = exchanges[first]!.at;
       const whole = at === undefined || begin === undefined ? undefined : at + times.total - begin;
-      standings[index] = whole === undefined ? {} : { whole: Math.max(times.total, toMicrosecond(whole)) };
+      roles[index] = whole === undefined ? {} : { whole: Math.max(times.total, toMicrosecond(whole)) };
     }
   }
-  return standings;
+  return roles;
 }
 
 /** A body that was sent; of a file only the path and the size are kept. */

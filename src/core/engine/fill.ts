@@ -1,11 +1,11 @@
-import type { Scene } from '../language/scene.ts';
-import type { PlannedBody, Sending } from '../plan/plan.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
+import type { HttpStep, PlannedBody } from '../plan/plan.ts';
 import { resolvePath, typeOfFile } from '../plan/prepare-body.ts';
 import { passwordsIn } from '../record/passwords.ts';
 import type { Auth } from '../settings/transport.ts';
 import { encodeForm, encodeQuery } from '../template/encode.ts';
 import type { Field } from '../template/fields.ts';
-import { Misfit, misfit, render, valueFor } from '../template/render.ts';
+import { refuseValue, render, TemplateError, valueFor } from '../template/render.ts';
 import type { Template } from '../template/template.ts';
 import { textOf } from '../values/text.ts';
 import type { BodyPart, CookieJar, ExchangedAuth, Header, OutgoingRequest } from './ports.ts';
@@ -17,24 +17,24 @@ export interface Filled {
   readonly secrets: readonly string[];
 }
 
-/** Fills a request with the values of a scene. Throws Misfit, before anything is sent. */
+/** Fills a request with the values of a evaluation. Throws TemplateError, before anything is sent. */
 export function fillRequest(
-  step: Sending,
-  scene: Scene,
+  step: HttpStep,
+  evaluation: EvaluationContext,
   jar?: CookieJar,
   holdsSecret?: (text: string) => boolean,
 ): Filled {
   const headers: Header[] = [];
   for (const { name, value } of step.headers) {
-    if (name.length === 6 && name.toLowerCase() === 'cookie') refuseMoreCookies(value, scene);
-    headers.push([name, render(value, scene)]);
+    if (name.length === 6 && name.toLowerCase() === 'cookie') refuseMoreCookies(value, evaluation);
+    headers.push([name, render(value, evaluation)]);
   }
   const { proxy, timeout, redirects, tls, retry, limits, cookies } = step.transport;
   const { method, credentials } = step;
   // This is made for every request, so without copies.
   const request: Draft = {
     method,
-    url: step.url(scene),
+    url: step.url(evaluation),
     headers,
     credentials,
     timeout,
@@ -42,21 +42,21 @@ export function fillRequest(
     tls,
     limits,
   };
-  const body = step.body && fillBody(step.body, contentTypeOf(headers), scene);
+  const body = step.body && fillBody(step.body, contentTypeOf(headers), evaluation);
   if (body) {
     request.body = body.parts;
     if (body.contentType !== undefined) setContentType(headers, body.contentType);
   }
   const query = step.query.flatMap(({ name, values }) =>
-    values.map(value => pairOf(render(name, scene), render(value, scene))),
+    values.map(value => pairOf(render(name, evaluation), render(value, evaluation))),
   );
-  const auth = step.auth ? fillAuth(step.auth, scene) : nothing;
+  const auth = step.auth ? fillAuth(step.auth, evaluation) : nothing;
   if (auth !== nothing) addAuth(request, auth);
   if (query.length + auth.query.length > 0) request.url = withQuery(request.url, [...query, ...auth.query]);
-  if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, scene);
+  if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, evaluation);
   if (retry) request.retry = retry;
   if (jar && cookies) request.jar = jar;
-  if (holdsSecret) request.secrecy = new RequestSecrecy(step, scene, holdsSecret);
+  if (holdsSecret) request.secrecy = new RequestSecrecy(step, evaluation, holdsSecret);
   const addresses = [
     request.url,
     request.proxy ?? '',
@@ -66,13 +66,13 @@ export function fillRequest(
 }
 
 /** A reference behind the name of a cookie gives its value, and no second one. */
-function refuseMoreCookies({ parts }: Template, scene: Scene): void {
+function refuseMoreCookies({ parts }: Template, evaluation: EvaluationContext): void {
   for (const [index, part] of parts.entries()) {
     const before = parts[index - 1];
     if (typeof part === 'string' || typeof before !== 'string' || !before.includes('=')) continue;
-    const text = textOf(valueFor(part.reference, scene)) ?? '';
+    const text = textOf(valueFor(part.reference, evaluation)) ?? '';
     if (!part.reference.raw && /[;,]/.test(text))
-      misfit(part.reference, scene, 'holds a semicolon or a comma, which would end the cookie');
+      refuseValue(part.reference, evaluation, 'holds a semicolon or a comma, which would end the cookie');
   }
 }
 
@@ -133,27 +133,29 @@ interface FilledAuth {
 
 const nothing: FilledAuth = { headers: [], query: [], secrets: [] };
 
-function fillAuth(auth: Auth, scene: Scene): FilledAuth {
+function fillAuth(auth: Auth, evaluation: EvaluationContext): FilledAuth {
   switch (auth.kind) {
     case 'none':
       return nothing;
     case 'bearer': {
-      const token = headerText(auth.token, scene);
+      const token = headerText(auth.token, evaluation);
       return { ...nothing, headers: [['Authorization', `Bearer ${token}`]], secrets: [token] };
     }
     case 'basic': {
-      const [user, password] = [headerText(auth.user, scene), render(auth.password, scene)];
+      const [user, password] = [headerText(auth.user, evaluation), render(auth.password, evaluation)];
       if (user.includes(':'))
-        throw new Misfit(`The user '${user}' of basic authorization holds a colon, which ends it there.`);
+        throw new TemplateError(
+          `The user '${user}' of basic authorization holds a colon, which ends it there.`,
+        );
       const text = Buffer.from(`${user}:${password}`, 'utf8').toString('base64');
       return { ...nothing, headers: [['Authorization', `Basic ${text}`]], secrets: [password, text] };
     }
     case 'digest': {
-      const [user, password] = [headerText(auth.user, scene), render(auth.password, scene)];
+      const [user, password] = [headerText(auth.user, evaluation), render(auth.password, evaluation)];
       return { ...nothing, exchanged: { kind: 'digest', user, password }, secrets: [password] };
     }
     case 'api-key': {
-      const [name, value] = [headerText(auth.name, scene), headerText(auth.value, scene)];
+      const [name, value] = [headerText(auth.name, evaluation), headerText(auth.value, evaluation)];
       if (auth.in === 'cookie') refuseInCookie(name, value);
       const place = {
         header: { headers: [[name, value]] as Header[] },
@@ -163,7 +165,7 @@ function fillAuth(auth: Auth, scene: Scene): FilledAuth {
       return { ...nothing, ...place[auth.in], secrets: [value] };
     }
     case 'oauth2': {
-      const fields = new Map([...auth.fields].map(([key, value]) => [key, render(value, scene)]));
+      const fields = new Map([...auth.fields].map(([key, value]) => [key, render(value, evaluation)]));
       const secrets = ['client-secret', 'password', 'refresh-token'].flatMap(key => fields.get(key) ?? []);
       return { ...nothing, exchanged: { kind: 'oauth2', flow: auth.flow, fields }, secrets };
     }
@@ -175,15 +177,15 @@ function fillAuth(auth: Auth, scene: Scene): FilledAuth {
 /** RFC 6265, 4.1.1: what would end the cookie, or begin another. */
 function refuseInCookie(name: string, value: string): void {
   if (/[\s;,="]/.test(name) || /[\s;,"\\]/.test(value))
-    throw new Misfit(
+    throw new TemplateError(
       'A value of the authorization holds white space, a quote, a comma or a semicolon, which cannot stand in a cookie.',
     );
 }
 
-function headerText(template: Template, scene: Scene): string {
-  const text = render(template, scene);
+function headerText(template: Template, evaluation: EvaluationContext): string {
+  const text = render(template, evaluation);
   if (/[\r\n\0]/.test(text))
-    throw new Misfit(
+    throw new TemplateError(
       'A value of the authorization holds a line end or a NUL, which cannot stand in a header.',
     );
   return text;
@@ -197,34 +199,35 @@ interface FilledBody {
 }
 
 /** @param given the Content-Type that a header gives */
-function fillBody(body: PlannedBody, given: string | undefined, scene: Scene): FilledBody {
+function fillBody(body: PlannedBody, given: string | undefined, evaluation: EvaluationContext): FilledBody {
   const typed = body.contentType === undefined ? {} : { contentType: body.contentType };
   switch (body.kind) {
     case 'text': {
-      const text = render(body.template, scene);
+      const text = render(body.template, evaluation);
       return { parts: [body.crlf ? text.replace(/\r?\n/g, '\r\n') : text], ...typed };
     }
     case 'form': {
       const lines = body.fields.map(
-        ({ name, value }) => `${encodeForm(render(name, scene))}=${encodeForm(render(value, scene))}`,
+        ({ name, value }) =>
+          `${encodeForm(render(name, evaluation))}=${encodeForm(render(value, evaluation))}`,
       );
       return { parts: [lines.join('&')], ...typed };
     }
     case 'multipart':
-      return fillMultipart(body.fields, body.folder, given ?? 'multipart/form-data', scene);
+      return fillMultipart(body.fields, body.folder, given ?? 'multipart/form-data', evaluation);
     case 'graphql': {
-      const variables = body.variables ? `,"variables":${render(body.variables, scene)}` : '';
+      const variables = body.variables ? `,"variables":${render(body.variables, evaluation)}` : '';
       return { parts: [`{"query":${JSON.stringify(body.document)}${variables}}`], ...typed };
     }
     case 'file':
-      return { parts: [{ file: filePath(body.path, body.folder, scene) }], ...typed };
+      return { parts: [{ file: filePath(body.path, body.folder, evaluation) }], ...typed };
     default:
       return body satisfies never;
   }
 }
 
-function filePath(path: Template, folder: string, scene: Scene): string {
-  return resolvePath(folder, render(path, scene));
+function filePath(path: Template, folder: string, evaluation: EvaluationContext): string {
+  return resolvePath(folder, render(path, evaluation));
 }
 
 /** RFC 7578. A type that is given otherwise, such as multipart/related, keeps its name and gets the boundary. */
@@ -232,10 +235,10 @@ function fillMultipart(
   fields: readonly Field[],
   folder: string,
   contentType: string,
-  scene: Scene,
+  evaluation: EvaluationContext,
 ): FilledBody {
   const chosen = /;\s*boundary="?([^";\s]+)/i.exec(contentType)?.[1];
-  const boundary = chosen ?? `mervok-${scene.world.uuid()}`;
+  const boundary = chosen ?? `mervok-${evaluation.clockAndRandom.uuid()}`;
   const parts: BodyPart[] = [];
   const add = (text: string) => {
     const last = parts.at(-1);
@@ -243,14 +246,14 @@ function fillMultipart(
     else parts.push(text);
   };
   for (const { name, value, isFile, type } of fields) {
-    const path = isFile ? filePath(value, folder, scene) : undefined;
+    const path = isFile ? filePath(value, folder, evaluation) : undefined;
     const file = path === undefined ? '' : `; filename="${quoteName(path.replace(/^.*[/\\]/, ''))}"`;
     const partType = type ?? (path === undefined ? undefined : typeOfFile(path));
     add(
-      `--${boundary}\r\nContent-Disposition: form-data; name="${quoteName(render(name, scene))}"${file}\r\n`,
+      `--${boundary}\r\nContent-Disposition: form-data; name="${quoteName(render(name, evaluation))}"${file}\r\n`,
     );
     add(`${partType === undefined ? '' : `Content-Type: ${partType}\r\n`}\r\n`);
-    if (path === undefined) add(render(value, scene));
+    if (path === undefined) add(render(value, evaluation));
     else parts.push({ file: path });
     add('\r\n');
   }

@@ -1,11 +1,11 @@
-import { Times } from '../record/times.ts';
+import { DurationHistogram } from '../record/duration-histogram.ts';
 
 /** In milliseconds, between two looks. */
 const pause = 20;
 
 /** How late the program itself gets to what it is waiting for: what comes in the meantime is noted that much too late. */
 export class Lag {
-  readonly #late = new Times();
+  readonly #late = new DurationHistogram();
   readonly #timer: NodeJS.Timeout;
   #due: number;
 

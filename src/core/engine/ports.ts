@@ -1,7 +1,7 @@
-import type { World } from '../language/functions/signature.ts';
+import type { ClockAndRandom } from '../language/functions/signature.ts';
 import type { ReceivedResponse } from '../language/response.ts';
 import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../settings/transport.ts';
-import type { Outside } from '../variables/definition.ts';
+import type { ExternalSources } from '../variables/definition.ts';
 
 export type Header = readonly [name: string, value: string];
 
@@ -35,7 +35,7 @@ export interface OutgoingRequest {
   readonly tls: Tls;
   /** A URL; `none` where even the proxy of the process environment does not count. */
   readonly proxy?: string;
-  /** `none` where not even a connection that turns out to be closed is opened anew. */
+  /** `none` where not even a connection that queue out to be closed is opened anew. */
   readonly retry?: Retry | 'none';
   readonly limits: Limits;
   /** Where cookies are taken from and put; nothing where they do not count. */
@@ -75,7 +75,7 @@ export interface Fault {
 }
 
 /** How long the phases of an exchange took, in milliseconds; those of a connection only where one was opened. */
-export interface Times {
+export interface Timings {
   readonly lookup?: number;
   readonly connect?: number;
   readonly tls?: number;
@@ -102,7 +102,7 @@ export interface Exchange {
   readonly request: SentRequest;
   readonly response?: ReceivedResponse;
   readonly fault?: Fault;
-  readonly times: Times;
+  readonly times: Timings;
   /** Bytes of the response as they came, its head included. */
   readonly received: number;
   readonly connection?: Connection;
@@ -130,8 +130,8 @@ export interface Sent {
   readonly secrets?: readonly string[];
 }
 
-/** The world outside, as the engine sees it. */
-export interface Ports extends World {
+/** What lies outside of the core, as the runner sees it. */
+export interface Ports extends ClockAndRandom {
   send(request: OutgoingRequest, signal: AbortSignal): Promise<Sent>;
   /** A jar that begins with the cookies of others as they are now; later ones win. */
   openJar(from: readonly CookieJar[]): CookieJar;
@@ -139,6 +139,6 @@ export interface Ports extends World {
   elapsed(): number;
   sleep(milliseconds: number, signal: AbortSignal): Promise<void>;
   /** The present, and chance that is the same for the same page of the same turn, where it is to be repeated. */
-  chance(user: number, round: number, row: number, page: string): World;
-  readonly outside: Outside;
+  clockAndRandomFor(user: number, round: number, row: number, page: string): ClockAndRandom;
+  readonly external: ExternalSources;
 }

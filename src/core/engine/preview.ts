@@ -1,13 +1,13 @@
-import type { World } from '../language/functions/signature.ts';
-import type { Entry } from '../language/scene.ts';
+import type { Entry } from '../language/evaluation-context.ts';
+import type { ClockAndRandom } from '../language/functions/signature.ts';
 import type { Place, Plan, PlannedCase } from '../plan/plan.ts';
 import { referenceText } from '../template/reference.ts';
-import { Misfit } from '../template/render.ts';
+import { TemplateError } from '../template/render.ts';
 import { Missing, Plain } from '../values/value.ts';
-import type { Outside } from '../variables/definition.ts';
+import type { ExternalSources } from '../variables/definition.ts';
 import { fillRequest } from './fill.ts';
 import type { OutgoingRequest } from './ports.ts';
-import { CaseScene, PageScope, PassScope, type RowEntries } from './scope.ts';
+import { CaseEvaluation, IterationScope, PageScope, type RowEntries } from './scope.ts';
 
 /** A request as it would go out. */
 export interface PreviewedRequest {
@@ -27,46 +27,51 @@ export interface PreviewedRequest {
 export function previewCase(
   plan: Plan,
   planned: PlannedCase,
-  world: World,
-  outside: Outside,
+  clockAndRandom: ClockAndRandom,
+  external: ExternalSources,
   /** The first row of the table that the case, or its page, runs for each row of. */
   row?: RowEntries,
 ): { requests: PreviewedRequest[]; lookup: (name: string) => Entry | undefined } {
-  const pass = new PassScope(plan, outside);
-  const scene = new PreviewScene(new PageScope(pass, undefined), planned, world);
-  scene.scope.row = row;
+  const iteration = new IterationScope(plan, external);
+  const evaluation = new PreviewEvaluation(new PageScope(iteration, undefined), planned, clockAndRandom);
+  evaluation.scope.row = row;
   const requests: PreviewedRequest[] = [];
   for (const step of planned.steps) {
     if (step.kind === 'let') {
-      const value = attempt(() => step.evaluate(scene));
-      if (value === undefined || value instanceof Missing) scene.scope.names.delete(step.name);
+      const value = attempt(() => step.evaluate(evaluation));
+      if (value === undefined || value instanceof Missing) evaluation.scope.names.delete(step.name);
       else
-        scene.scope.names.set(step.name, {
+        evaluation.scope.names.set(step.name, {
           value,
           origin: `computed in ${planned.address}`,
-          secret: scene.scope.isSecret(step.name),
+          secret: evaluation.scope.isSecret(step.name),
         });
-    } else if (step.kind === 'keep') scene.scope.names.delete(step.name);
-    else if (step.kind === 'send') {
-      scene.asked.clear();
+    } else if (step.kind === 'keep') evaluation.scope.names.delete(step.name);
+    else if (step.kind === 'http') {
+      evaluation.asked.clear();
       const { place } = step;
       try {
-        const { request, secrets } = fillRequest(step, scene);
-        requests.push({ place, request: scene.withReferences(request), names: [...scene.asked], secrets });
+        const { request, secrets } = fillRequest(step, evaluation);
+        requests.push({
+          place,
+          request: evaluation.withReferences(request),
+          names: [...evaluation.asked],
+          secrets,
+        });
       } catch (error) {
-        if (!(error instanceof Misfit)) throw error;
-        requests.push({ place, problem: error.message, names: [...scene.asked], secrets: [] });
+        if (!(error instanceof TemplateError)) throw error;
+        requests.push({ place, problem: error.message, names: [...evaluation.asked], secrets: [] });
       }
     }
   }
-  return { requests, lookup: name => attempt(() => scene.scope.lookup(name, planned, scene)) };
+  return { requests, lookup: name => attempt(() => evaluation.scope.lookup(name, planned, evaluation)) };
 }
 
 function attempt<Result>(compute: () => Result): Result | undefined {
   try {
     return compute();
   } catch (error) {
-    if (error instanceof Misfit) return undefined;
+    if (error instanceof TemplateError) return undefined;
     throw error;
   }
 }
@@ -74,7 +79,7 @@ function attempt<Result>(compute: () => Result): Result | undefined {
 /** Digits are the same in every place of a message, whatever it takes to escape a value for it. */
 const standInDigits = '73009416820057';
 
-class PreviewScene extends CaseScene {
+class PreviewEvaluation extends CaseEvaluation {
   /** Every name that was looked up. */
   readonly asked = new Set<string>();
   readonly #references: string[] = [];

@@ -1,15 +1,15 @@
-import type { Entry } from '../language/scene.ts';
+import type { Entry } from '../language/evaluation-context.ts';
 import type { PlannedCase, PlannedPage, PlannedRows } from '../plan/plan.ts';
 import type { CaseEvent, EventOf } from '../record/events.ts';
 import { cut, describe } from '../values/describe.ts';
-import { TableMistake } from '../values/table.ts';
+import { TableError } from '../values/table.ts';
 import { textOf } from '../values/text.ts';
 import { caseEvent } from './case-event.ts';
-import type { Turn } from './pass.ts';
+import type { EventContext } from './iteration.ts';
 import type { RowEntries } from './scope.ts';
 
 /** What the record says of a row. */
-export interface ToldRow {
+export interface RecordedRow {
   number: number;
   total: number;
   values: string;
@@ -17,10 +17,10 @@ export interface ToldRow {
 
 export interface TakenRow {
   readonly entries: RowEntries;
-  readonly told: ToldRow;
+  readonly recorded: RecordedRow;
 }
 
-/** The rows of a table one after the other, never all at once. Throws TableMistake where they have changed. */
+/** The rows of a table one after the other, never all at once. Throws TableError where they have changed. */
 export async function* takeRows(
   table: PlannedRows,
   isSecret: (name: string) => boolean,
@@ -32,23 +32,23 @@ export async function* takeRows(
     const entries = new Map<string, Entry>();
     for (const [name, value] of row)
       entries.set(name, { value, origin: `from row ${number} of ${table.name}`, secret: isSecret(name) });
-    yield { entries, told: { number, total: table.count, values: rowInWords(entries) } };
+    yield { entries, recorded: { number, total: table.count, values: rowInWords(entries) } };
   }
 }
 
 /** What is told where the rows of a page, or of everything, cannot be read any further: its first case could not run. */
 export function brokenOff(
   { file, title, cases }: PlannedPage,
-  turn: Turn,
+  eventContext: EventContext,
   { name }: PlannedRows,
   error: unknown,
 ): [EventOf<'page'>, CaseEvent] {
-  if (!(error instanceof TableMistake)) throw error;
+  if (!(error instanceof TableError)) throw error;
   const [first] = cases as [PlannedCase];
   const problem = { message: `${name} cannot be read any further: ${error.message}.`, place: first.place };
   return [
-    { type: 'page', ...turn, file, title },
-    { ...caseEvent(first, turn, 'error'), problem },
+    { type: 'page', ...eventContext, file, title },
+    { ...caseEvent(first, eventContext, 'error'), problem },
   ];
 }
 

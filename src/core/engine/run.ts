@@ -3,17 +3,17 @@ import type { RunEvent } from '../record/events.ts';
 import { Masker } from '../record/mask.ts';
 import { recordVersion } from '../record/outcomes.ts';
 import { passwordsIn } from '../record/passwords.ts';
-import { Tally } from '../record/tally.ts';
+import { RunTotals } from '../record/totals.ts';
 import { textOf } from '../values/text.ts';
-import type { Outside } from '../variables/definition.ts';
-import { Course } from './course.ts';
+import type { ExternalSources } from '../variables/definition.ts';
+import { DeferredEvents } from './deferred-events.ts';
+import { type EventOutput, Iteration } from './iteration.ts';
 import { Lag } from './lag.ts';
-import { type Hearing, Pass } from './pass.ts';
 import type { Ports } from './ports.ts';
+import { ResponseQueue } from './response-queue.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
-import { Telling } from './telling.ts';
+import { RunControl } from './run-control.ts';
 import { toMicrosecond } from './time.ts';
-import { Turns } from './turns.ts';
 
 export interface RunOptions {
   /** Name and version of the program, for the record. */
@@ -33,27 +33,27 @@ export interface RunOptions {
   /** In milliseconds: how long the run may take. */
   readonly timeout?: number;
   /** For the record: what chance begins with, what was asked for. */
-  readonly told?: Pick<Extract<RunEvent, { type: 'run' }>, 'seed' | 'selected'>;
+  readonly runDetails?: Pick<Extract<RunEvent, { type: 'run' }>, 'seed' | 'selected'>;
   /** Whether exchanges carry their bodies: needed where a record is written. */
   readonly bodies: boolean;
   /** The record: hears of everything as it happens, also of pages that are told later. */
-  readonly note?: (event: RunEvent) => void;
+  readonly record?: (event: RunEvent) => void;
   /** Whether bodies are told too, so that they are kept where events have to wait for their turn. */
-  readonly tellsBodies?: boolean;
+  readonly keepsBodies?: boolean;
   /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
-  readonly later?: boolean;
+  readonly deferred?: boolean;
   readonly signal: AbortSignal;
   /** Ends what cleans up; without it, that ends with the rest. */
   readonly cleanUpSignal?: AbortSignal;
   /** Counts what happens; handed in by those who tell of it while it does. */
-  readonly tally?: Tally;
+  readonly totals?: RunTotals;
   /** Learns of all secrets; handed in by those who print more than the events. */
   readonly masker?: Masker;
 }
 
 /**
  * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked; those of several
- * users come as they happen. What goes wrong in a case is an event too; only our own mistakes are thrown.
+ * users come as they happen. What goes wrong in a case is an event too; only our own errors are thrown.
  */
 export async function run(
   plan: Plan,
@@ -61,13 +61,13 @@ export async function run(
   options: RunOptions,
   hear: (event: RunEvent) => void,
 ): Promise<void> {
-  const { masker = new Masker(), tally = new Tally() } = options;
-  const course = new Course(options.signal);
+  const { masker = new Masker(), totals = new RunTotals() } = options;
+  const control = new RunControl(options.signal);
   const tell = (event: RunEvent) => {
-    tally.add(event);
+    totals.add(event);
     hear(event);
   };
-  const record = options.note ?? (() => undefined);
+  const record = options.record ?? (() => undefined);
   const deliver = (one: RunEvent | OfLane | Due) => {
     if (one instanceof OfLane) record(withLane(one.event, one.lane));
     else if (one instanceof Due) tell(one.event);
@@ -76,17 +76,19 @@ export async function run(
       tell(one);
     }
   };
-  const telling = options.later ? new Telling(deliver, () => course.stop('interrupt')) : undefined;
-  const add = telling ? (one: RunEvent | OfLane | Due) => telling.add(one) : deliver;
+  const deferred = options.deferred
+    ? new DeferredEvents(deliver, () => control.stop('interrupt'))
+    : undefined;
+  const add = deferred ? (one: RunEvent | OfLane | Due) => deferred.add(one) : deliver;
   const output = {
     emit: add,
-    note: (event: RunEvent, lane: number) => add(new OfLane(event, lane)),
-    hear: (event: RunEvent) => add(new Due(event)),
+    record: (event: RunEvent, lane: number) => add(new OfLane(event, lane)),
+    onEvent: (event: RunEvent) => add(new Due(event)),
   };
   const { emit } = output;
   const begin = ports.elapsed();
-  addKnownSecrets(plan, masker, ports.outside);
-  const { tool, rounds, jobs = 1, users = 1, lasting, timeout, told } = options;
+  addKnownSecrets(plan, masker, ports.external);
+  const { tool, rounds, jobs = 1, users = 1, lasting, timeout, runDetails } = options;
   const first: RunEvent = {
     type: 'run',
     version: recordVersion,
@@ -99,7 +101,7 @@ export async function run(
     ...(lasting !== undefined && { lasting }),
     ...(plan.rows && { rows: plan.rows.name }),
     ...(plan.shard && { shard: plan.shard }),
-    ...told,
+    ...runDetails,
     ...(plan.brought.length > 0 && { brought: [...plan.brought] }),
     cases: casesIn(plan),
     ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
@@ -110,103 +112,104 @@ export async function run(
   tell(begun);
   const explained = new Set<string>();
   const lanes = { next: 1 };
-  const turns = new Turns(() => ports.elapsed());
+  const queue = new ResponseQueue(() => ports.elapsed());
   let time = 0;
   const lag = users > 1 ? new Lag(() => ports.elapsed()) : undefined;
   let late: number | undefined;
-  const unlimit = timeout === undefined ? undefined : course.limit(timeout, ports);
+  const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);
   try {
     const all = Array.from({ length: users }, (_, index) =>
-      runUser(plan, users > 1 ? index + 1 : undefined, begin, course, {
+      runUser(plan, users > 1 ? index + 1 : undefined, begin, control, {
         ports,
         options,
         masker,
         output,
         explained,
         lanes,
-        ...(users > 1 && { turns }),
+        ...(users > 1 && { queue }),
       }),
     );
     // What goes wrong with one of them must not leave the others running.
-    for (const each of all) each.catch(() => course.stop('interrupt'));
+    for (const each of all) each.catch(() => control.stop('interrupt'));
     for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
   } finally {
     late = lag?.end();
     unlimit?.();
-    course.close();
+    control.close();
     time = toMicrosecond(ports.elapsed() - begin);
-    telling?.finish();
+    deferred?.finish();
   }
-  const bounds = tally.boundsAfter(time);
+  const bounds = totals.boundsAfter(time);
   emit({
     type: 'end',
     at: isoTime(ports.now()),
     time,
     ...(late !== undefined && { lag: toMicrosecond(late) }),
-    ...(course.stopped && { stopped: course.stopped }),
-    totals: tally.totals,
+    ...(control.stopped && { stopped: control.stopped }),
+    totals: totals.recorded,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
-  telling?.finish();
+  deferred?.finish();
 }
 
 interface Base {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
-  readonly output: Pick<Hearing, 'emit' | 'note' | 'hear'>;
+  readonly output: Pick<EventOutput, 'emit' | 'record' | 'onEvent'>;
   readonly lanes: { next: number };
-  readonly turns?: Turns;
+  readonly queue?: ResponseQueue;
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
 }
 
-/** The rounds of one user, each of them a pass, or a pass for each row. */
+/** The rounds of one user, each of them an iteration, or an iteration for each row. */
 async function runUser(
   plan: Plan,
   user: number | undefined,
   begin: number,
-  course: Course,
-  { ports, options, masker, output, explained, lanes, turns }: Base,
+  control: RunControl,
+  { ports, options, masker, output, explained, lanes, queue }: Base,
 ): Promise<void> {
-  const isLight = options.note !== undefined && !options.tellsBodies;
+  const isLight = options.record !== undefined && !options.keepsBodies;
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
-  const isOver = () => course.stopped !== undefined;
+  const isOver = () => control.stopped !== undefined;
   const pace = { begun: false };
   // Connections that are all opened in one go would seem to take as long as that takes.
-  await turns?.next();
+  await queue?.next();
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
-    const turn = user === undefined ? { round } : { round, user };
-    const runPass = async (row: TakenRow | undefined) => {
-      const own = options.masker ?? masker.forPass();
+    const eventContext = user === undefined ? { round } : { round, user };
+    const runIteration = async (row: TakenRow | undefined) => {
+      const own = options.masker ?? masker.forIteration();
       const base = {
         ports,
         options,
         masker: own,
-        turn,
+        eventContext,
         pace,
         explained,
         lanes,
-        ...(turns && { turns }),
+        ...(queue && { queue }),
         ...output,
         mask: (event: RunEvent) => (own.isEmpty ? event : own.deep(event)),
-        light: (event: RunEvent) => (isLight ? withoutBodies(event) : event),
+        withoutBodies: (event: RunEvent) => (isLight ? withoutBodies(event) : event),
       };
-      await new Pass(plan, row, course, base).run();
+      await new Iteration(plan, row, control, base).run();
       own.end();
     };
     if (!plan.rows) {
-      await runPass(undefined);
+      await runIteration(undefined);
       continue;
     }
     try {
       for await (const row of takeRows(plan.rows, name => plan.secretNames.has(name))) {
         if (isOver()) return;
-        await runPass(row);
+        await runIteration(row);
       }
     } catch (error) {
-      for (const event of brokenOff(plan.pages[0]!, turn, plan.rows, error)) output.emit(masker.deep(event));
+      for (const event of brokenOff(plan.pages[0]!, eventContext, plan.rows, error))
+        output.emit(masker.deep(event));
       return;
     }
   }
@@ -242,7 +245,7 @@ function withoutBodies(event: RunEvent): RunEvent {
   };
 }
 
-/** In one pass, as far as it is known before: the rows of a table count one by one. */
+/** In one iteration, as far as it is known before: the rows of a table count one by one. */
 function casesIn({ pages, rows }: Plan): number {
   const inPages = pages.reduce((sum, page) => {
     const own = page.cases.reduce((count, { each }) => count + (each?.kind === 'rows' ? each.count : 1), 0);
@@ -252,7 +255,11 @@ function casesIn({ pages, rows }: Plan): number {
 }
 
 /** Secret variables are masked from the first line on, also where no request refers to them. */
-export function addKnownSecrets({ pages, given, secretNames }: Plan, masker: Masker, outside: Outside): void {
+export function addKnownSecrets(
+  { pages, given, secretNames }: Plan,
+  masker: Masker,
+  external: ExternalSources,
+): void {
   for (const [name, { value }] of given) {
     if (secretNames.has(name)) masker.addValue(value, 'lasting');
     for (const password of passwordsIn(textOf(value) ?? '')) masker.addValue(password, 'lasting');
@@ -264,7 +271,7 @@ export function addKnownSecrets({ pages, given, secretNames }: Plan, masker: Mas
     for (const password of passwordsIn(literal ?? '')) masker.addValue(password, 'lasting');
     if (!secretNames.has(name) || references.length > 0 || computed) continue;
     try {
-      masker.addValue(definition.resolve({ lookup: () => undefined }, outside).value, 'lasting');
+      masker.addValue(definition.resolve({ lookup: () => undefined }, external).value, 'lasting');
     } catch {
       // Where its value is missing, the step that needs it says so.
     }

@@ -1,35 +1,40 @@
-import type { World } from '../language/functions/signature.ts';
+import {
+  type Entry,
+  type EvaluationContext,
+  isMadeOfSecret,
+  type Note,
+} from '../language/evaluation-context.ts';
+import type { ClockAndRandom } from '../language/functions/signature.ts';
 import type { ResponseView } from '../language/response.ts';
-import { type Entry, isMadeOfSecret, type Note, type Scene } from '../language/scene.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../plan/plan.ts';
 import { equal } from '../values/compare.ts';
 import { type Found, kindOf, type Value } from '../values/value.ts';
-import type { Outside, VariableDefinition } from '../variables/definition.ts';
+import type { ExternalSources, VariableDefinition } from '../variables/definition.ts';
 import { viewOfSent } from './exchange.ts';
 import type { CookieJar, Exchange, Ports } from './ports.ts';
 
 /** Names that a row, or an item of a list, gives. */
 export type RowEntries = ReadonlyMap<string, Entry>;
 
-/** The values of one pass over the selection. */
-export class PassScope {
+/** The values of one iteration over the selection. */
+export class IterationScope {
   /** Every page that has begun, by its file: others take its names and begin with its cookies. */
   readonly #pages = new Map<string, PageScope>();
   readonly #given: RowEntries;
-  /** What was computed, and of what: once a pass, as long as what it is made of is the same. */
+  /** What was computed, and of what: once an iteration, as long as what it is made of is the same. */
   /** What was looked up on the way to one variable. */
   #resolving: Map<VariableDefinition, Entry> | undefined;
   readonly #computed = new Map<VariableDefinition, { inputs: (Value | undefined)[]; entry: Entry }[]>();
 
   constructor(
     readonly plan: Plan,
-    readonly outside: Outside,
+    readonly external: ExternalSources,
     /** Learns of secrets that are computed. */
     readonly onSecret: (value: Value) => void = () => undefined,
-    /** What the row gives that the pass is for. */
+    /** What the row gives that the iteration is for. */
     readonly row?: RowEntries,
     /** The chance of a variable that is computed: the same, whichever page asks for it first. */
-    readonly chanceFor?: (name: string) => World,
+    readonly chanceFor?: (name: string) => ClockAndRandom,
   ) {
     this.#given = new Map(
       [...plan.given].map(([name, given]) => [name, { ...given, secret: this.isSecret(name) }]),
@@ -56,7 +61,7 @@ export class PassScope {
     return this.#given.get(name);
   }
 
-  resolve(definition: VariableDefinition | undefined, scene: Scene): Entry | undefined {
+  resolve(definition: VariableDefinition | undefined, evaluation: EvaluationContext): Entry | undefined {
     if (!definition) return undefined;
     // Variables that refer to each other are looked up once, however often they do.
     const open = this.#resolving;
@@ -64,7 +69,9 @@ export class PassScope {
     if (resolved) return resolved;
     this.#resolving ??= new Map();
     try {
-      const entry = definition.computed ? this.#compute(definition, scene) : this.#fill(definition, scene);
+      const entry = definition.computed
+        ? this.#compute(definition, evaluation)
+        : this.#fill(definition, evaluation);
       this.#resolving.set(definition, entry);
       return entry;
     } finally {
@@ -73,23 +80,23 @@ export class PassScope {
   }
 
   /** A text that refers to a secret holds it: what is masked in it is the secret alone. */
-  #fill(definition: VariableDefinition, scene: Scene): Entry {
+  #fill(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
     const { name, references } = definition;
-    const entry = { ...definition.resolve(scene, this.outside), secret: this.isSecret(name) };
-    const holdsSecret = references.some(each => isMadeOfSecret(scene.lookup(each.name)));
+    const entry = { ...definition.resolve(evaluation, this.external), secret: this.isSecret(name) };
+    const holdsSecret = references.some(each => isMadeOfSecret(evaluation.lookup(each.name)));
     return holdsSecret ? { ...entry, holdsSecret } : entry;
   }
 
-  #compute(definition: VariableDefinition, scene: Scene): Entry {
+  #compute(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
     const secret = this.isSecret(definition.name);
     // A page may override what it refers to.
-    const inputs = definition.references.map(({ name }) => scene.lookup(name)?.value);
+    const inputs = definition.references.map(({ name }) => evaluation.lookup(name)?.value);
     const known = this.#computed.get(definition) ?? [];
     const same = known.find(each => each.inputs.every((input, at) => isSame(input, inputs[at])));
     if (same) return same.entry;
-    const world = this.chanceFor?.(definition.name) ?? scene.world;
-    const resolved = definition.resolve(withWorld(scene, world), this.outside);
-    const reveals = definition.reveals?.some(name => isMadeOfSecret(scene.lookup(name))) === true;
+    const clockAndRandom = this.chanceFor?.(definition.name) ?? evaluation.clockAndRandom;
+    const resolved = definition.resolve(withClockAndRandom(evaluation, clockAndRandom), this.external);
+    const reveals = definition.reveals?.some(name => isMadeOfSecret(evaluation.lookup(name))) === true;
     const entry = { ...resolved, secret: secret || reveals };
     if (entry.secret) this.onSecret(entry.value);
     this.#computed.set(definition, [...known.slice(-mostKept), { inputs, entry }]);
@@ -105,13 +112,16 @@ function isSame(a: Value | undefined, b: Value | undefined): boolean {
   return a !== undefined && b !== undefined && kindOf(a) === kindOf(b) && equal(a, b) === true;
 }
 
-function withWorld(scene: Scene, world: World): Scene {
-  const { standIn } = scene;
+function withClockAndRandom(
+  evaluation: EvaluationContext,
+  clockAndRandom: ClockAndRandom,
+): EvaluationContext {
+  const { standIn } = evaluation;
   return {
     response: undefined,
-    lookup: name => scene.lookup(name),
-    ...(standIn && { standIn: reference => standIn.call(scene, reference) }),
-    world,
+    lookup: name => evaluation.lookup(name),
+    ...(standIn && { standIn: reference => standIn.call(evaluation, reference) }),
+    clockAndRandom,
     notes: [],
   };
 }
@@ -126,29 +136,33 @@ export class PageScope {
   row: RowEntries | undefined;
 
   constructor(
-    readonly pass: PassScope,
+    readonly iteration: IterationScope,
     readonly jar: CookieJar | undefined,
     /** What the row gives that the page is run for. */
     readonly pageRow?: RowEntries,
   ) {}
 
   isSecret(name: string): boolean {
-    return this.pass.isSecret(name);
+    return this.iteration.isSecret(name);
   }
 
-  lookup(name: string, { near, outer, takenFrom }: PlannedCase, scene: Scene): Entry | undefined {
-    const { pass } = this;
+  lookup(
+    name: string,
+    { near, outer, takenFrom }: PlannedCase,
+    evaluation: EvaluationContext,
+  ): Entry | undefined {
+    const { iteration } = this;
     const strong =
       this.names.get(name) ??
       this.row?.get(name) ??
       this.pageRow?.get(name) ??
-      pass.row?.get(name) ??
-      pass.given(name) ??
-      pass.resolve(near.get(name), scene);
+      iteration.row?.get(name) ??
+      iteration.given(name) ??
+      iteration.resolve(near.get(name), evaluation);
     if (strong) return strong;
     const source = takenFrom.get(name);
-    const taken = source === undefined ? undefined : pass.page(source)?.kept.get(name);
-    return taken ?? pass.resolve(outer.get(name), scene);
+    const taken = source === undefined ? undefined : iteration.page(source)?.kept.get(name);
+    return taken ?? iteration.resolve(outer.get(name), evaluation);
   }
 
   /** A name that a case was to make does not keep the value that an earlier case gave it. */
@@ -159,7 +173,7 @@ export class PageScope {
 }
 
 /** What the statements of one case see; the response changes with every request. */
-export class CaseScene implements Scene {
+export class CaseEvaluation implements EvaluationContext {
   response: ResponseView | undefined;
   #exchanges: readonly Exchange[] = [];
   #sent: ResponseView | undefined;
@@ -169,7 +183,7 @@ export class CaseScene implements Scene {
   constructor(
     readonly scope: PageScope,
     readonly planned: PlannedCase,
-    readonly world: World,
+    readonly clockAndRandom: ClockAndRandom,
   ) {}
 
   /** What the last request of the case took. */
@@ -193,7 +207,7 @@ export class CaseScene implements Scene {
   }
 
   schema(name: string, from: string) {
-    return this.scope.pass.plan.schemaOf(name, from);
+    return this.scope.iteration.plan.schemaOf(name, from);
   }
 
   lookup(name: string): Entry | undefined {

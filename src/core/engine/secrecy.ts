@@ -1,18 +1,18 @@
-import { isMadeOfSecret, type Scene } from '../language/scene.ts';
-import type { PlannedBody, Sending } from '../plan/plan.ts';
+import { type EvaluationContext, isMadeOfSecret } from '../language/evaluation-context.ts';
+import type { HttpStep, PlannedBody } from '../plan/plan.ts';
 import { referencesOf, type Template } from '../template/template.ts';
 import type { BodyPart, Header, Secrecy } from './ports.ts';
 
 /** What of a request another origin must not see: by what it is made of, and by what it holds. */
 export class RequestSecrecy implements Secrecy {
   constructor(
-    readonly step: Sending,
-    readonly scene: Scene,
+    readonly step: HttpStep,
+    readonly evaluation: EvaluationContext,
     readonly holdsSecret: (text: string) => boolean,
   ) {}
 
   header([name, value]: Header): boolean {
-    const isOfThat = (each: Sending['headers'][number]) => each.name.toLowerCase() === name.toLowerCase();
+    const isOfThat = (each: HttpStep['headers'][number]) => each.name.toLowerCase() === name.toLowerCase();
     return (
       this.holdsSecret(value) || this.#reveal(this.step.headers.filter(isOfThat).map(each => each.value))
     );
@@ -26,7 +26,7 @@ export class RequestSecrecy implements Secrecy {
   }
 
   #reveal(templates: readonly Template[]): boolean {
-    return templates.flatMap(referencesOf).some(({ name }) => isMadeOfSecret(this.scene.lookup(name)));
+    return templates.flatMap(referencesOf).some(({ name }) => isMadeOfSecret(this.evaluation.lookup(name)));
   }
 }
 

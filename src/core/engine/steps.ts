@@ -1,32 +1,32 @@
 import type { Evaluate } from '../language/compile-reference.ts';
+import { isMadeOfSecret } from '../language/evaluation-context.ts';
 import { explain, nearestPart } from '../language/explain.ts';
 import { ResponseView } from '../language/response.ts';
-import { isMadeOfSecret } from '../language/scene.ts';
 import type {
-  Checking,
-  Keeping,
-  Letting,
+  CheckStep,
+  HttpStep,
+  KeepStep,
+  LetStep,
   Place,
   PlannedCase,
   PlannedStep,
-  Repeating,
-  Sending,
-  Skipping,
-  Waiting,
+  Repetition,
+  SkipStep,
+  WaitStep,
 } from '../plan/plan.ts';
 import type { CaseEvent, CheckEvent, Outcome, RunEvent } from '../record/events.ts';
-import { Misfit } from '../template/render.ts';
+import { TemplateError } from '../template/render.ts';
 import { plainAs } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
 import { Duration, type Found, Missing, Plain } from '../values/value.ts';
 import { caseEvent } from './case-event.ts';
-import { canBeExpected, exchangeEvent, standingsOf, surroundingsOf } from './exchange.ts';
+import { canBeExpected, exchangeEvent, rolesOf, surroundingsOf } from './exchange.ts';
 import { type Filled, fillRequest } from './fill.ts';
-import type { RunContext, Turn } from './pass.ts';
-import { decideWithin, evaluateWithin } from './patience.ts';
+import type { EventContext, RunContext } from './iteration.ts';
 import type { Fault, OutgoingRequest } from './ports.ts';
 import { redactedIn } from './redact.ts';
-import { CaseScene, type PageScope } from './scope.ts';
+import { CaseEvaluation, type PageScope } from './scope.ts';
+import { decideInTime, evaluateInTime } from './statement-timeout.ts';
 import { toMicrosecond } from './time.ts';
 
 /** So long, in milliseconds, statements may look at a response before anything else gets its turn. */
@@ -34,9 +34,9 @@ const longLook = 100;
 
 /** Carries out the steps of a case once, in the order in which they are written. */
 export class StepRunner {
-  readonly #scene: CaseScene;
+  readonly #evaluation: CaseEvaluation;
   /** What every event of the case says. */
-  readonly #source: Turn & { case: string; row?: number };
+  readonly #source: EventContext & { case: string; row?: number };
   #outcome: Outcome = 'passed';
   #problem: CaseEvent['problem'];
   #status: number | undefined;
@@ -52,8 +52,8 @@ export class StepRunner {
     readonly context: RunContext,
     readonly row?: CaseEvent['row'],
   ) {
-    this.#scene = new CaseScene(scope, planned, context.world);
-    const { round, user } = context.turn;
+    this.#evaluation = new CaseEvaluation(scope, planned, context.clockAndRandom);
+    const { round, user } = context.eventContext;
     this.#source =
       user === undefined ? { round, case: planned.address } : { round, user, case: planned.address };
     if (row) this.#source.row = row.number;
@@ -79,7 +79,7 @@ export class StepRunner {
     this.#forgetNotMade();
     const failed = this.#outcome === 'failed' || this.#outcome === 'error';
     const prose = failed ? this.context.proseOf(this.planned) : undefined;
-    const event = caseEvent(this.planned, this.context.turn, this.#outcome);
+    const event = caseEvent(this.planned, this.context.eventContext, this.#outcome);
     event.at = at;
     event.time = toMicrosecond(ports.elapsed() - begin);
     if (this.#status !== undefined) event.status = this.#status;
@@ -112,23 +112,23 @@ export class StepRunner {
   /** False when the case cannot go on. */
   #step(step: PlannedStep): boolean | Promise<boolean> {
     try {
-      const going = this.#carryOut(step);
+      const going = this.#executeRun(step);
       return going instanceof Promise ? going.catch(error => this.#caught(error, step)) : going;
     } catch (error) {
       return this.#caught(error, step);
     }
   }
 
-  #carryOut(step: PlannedStep): boolean | Promise<boolean> {
+  #executeRun(step: PlannedStep): boolean | Promise<boolean> {
     switch (step.kind) {
-      case 'send':
+      case 'http':
         return this.#send(
           step,
-          fillRequest(step, this.#scene, this.scope.jar, this.context.masker.holdsSecret),
+          fillRequest(step, this.#evaluation, this.scope.jar, this.context.masker.holdsSecret),
         );
       case 'check':
         // What a level wants of responses is not asked where none came.
-        if (step.level === undefined || this.#scene.response) this.#check(step);
+        if (step.level === undefined || this.#evaluation.response) this.#check(step);
         return true;
       case 'keep':
         this.#keep(step);
@@ -146,7 +146,7 @@ export class StepRunner {
 
   #caught(error: unknown, step: PlannedStep): false {
     const { place } = step.kind === 'skip' ? step.when : step;
-    if (error instanceof Misfit) return this.#stop(error.message, place);
+    if (error instanceof TemplateError) return this.#stop(error.message, place);
     // The one way in which a document from outside can exhaust the stack.
     if (error instanceof RangeError)
       return this.#stop('The response is nested too deeply to be looked at.', place);
@@ -160,7 +160,7 @@ export class StepRunner {
     return false;
   }
 
-  async #send(step: Sending, { request, secrets }: Filled): Promise<boolean> {
+  async #send(step: HttpStep, { request, secrets }: Filled): Promise<boolean> {
     const { ports, masker } = this.context;
     for (const secret of secrets) masker.addValue(secret, 'passing');
     this.#tell();
@@ -171,22 +171,22 @@ export class StepRunner {
       fault = await this.#repeat(step, step.repeat.until, request, { ...times!, begin }, fault);
     if (fault)
       return step.expectsFault && canBeExpected(fault.kind) ? true : this.#stop(fault.message, step.place);
-    this.#status ??= this.#scene.response!.received.status;
+    this.#status ??= this.#evaluation.response!.received.status;
     return true;
   }
 
   /** Sends a request and puts what came of it before the statements below. */
-  async #exchange(step: Sending, request: OutgoingRequest, cause?: 'repeat'): Promise<Fault | undefined> {
+  async #exchange(step: HttpStep, request: OutgoingRequest, cause?: 'repeat'): Promise<Fault | undefined> {
     const { ports, options, masker, signal } = this.context;
-    const scene = this.#scene;
+    const evaluation = this.#evaluation;
     const at = ports.now();
     const { exchanges, secrets: found } = await ports.send(request, signal);
     // What else has come is to be read before this is looked at: looking takes time, which would be told as theirs.
-    if (this.context.turns) await this.context.turns.next();
+    if (this.context.queue) await this.context.queue.next();
     if (found) for (const secret of found) masker.addValue(secret, 'lasting');
-    const { plan } = this.scope.pass;
+    const { plan } = this.scope.iteration;
     const kept = { bodies: options.bodies, most: request.limits.record, redacted: plan.redacted.headers };
-    const standings = standingsOf(exchanges);
+    const roles = rolesOf(exchanges);
     let begin = at;
     for (const [index, exchange] of exchanges.entries()) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
@@ -195,21 +195,21 @@ export class StepRunner {
       const shown = redacted ? kept : { ...kept, bodies: false };
       const event = exchangeEvent(this.#source, step.place, told, exchange.at ?? begin, shown);
       begin += Math.round(exchange.times.total);
-      this.#emit(Object.assign(event, standings[index]));
+      this.#emit(Object.assign(event, roles[index]));
     }
     const { response, fault, firstFault } = exchanges.at(-1)!;
-    scene.exchanges = exchanges;
-    const { whole } = standings.at(-1)!;
+    evaluation.exchanges = exchanges;
+    const { whole } = roles.at(-1)!;
     const timed = response && whole !== undefined ? { ...response, time: whole } : response;
-    scene.response = timed && new ResponseView(timed, surroundingsOf(exchanges));
+    evaluation.response = timed && new ResponseView(timed, surroundingsOf(exchanges));
     return firstFault ?? fault;
   }
 
-  /** In milliseconds. Throws Misfit. */
-  #timesOf({ every, limit, until }: Repeating): { every: number; limit: number } {
+  /** In milliseconds. Throws TemplateError. */
+  #timesOf({ every, limit, until }: Repetition): { every: number; limit: number } {
     const read = (evaluate: Evaluate) => {
-      const value = asDuration(evaluate(this.#scene));
-      if (value instanceof Missing) throw new Misfit(`${until.text}: ${value.reason}.`);
+      const value = asDuration(evaluate(this.#evaluation));
+      if (value instanceof Missing) throw new TemplateError(`${until.text}: ${value.reason}.`);
       return value.milliseconds;
     };
     return { every: read(every), limit: read(limit) };
@@ -217,8 +217,8 @@ export class StepRunner {
 
   /** Sends it again until its condition holds, or its time is over. A fault on the way means: not yet. */
   async #repeat(
-    step: Sending,
-    until: Checking,
+    step: HttpStep,
+    until: CheckStep,
     request: OutgoingRequest,
     { every, limit, begin }: { every: number; limit: number; begin: number },
     first: Fault | undefined,
@@ -226,9 +226,10 @@ export class StepRunner {
     const { ports, signal } = this.context;
     let fault = first;
     for (;;) {
-      this.#scene.notes = [];
-      this.#scene.drawn = undefined;
-      const holds = (fault === undefined || step.expectsFault) && decideWithin(until, this.#scene) === true;
+      this.#evaluation.notes = [];
+      this.#evaluation.drawn = undefined;
+      const holds =
+        (fault === undefined || step.expectsFault) && decideInTime(until, this.#evaluation) === true;
       const over = ports.elapsed() - begin + every > limit;
       if (holds || over || signal.aborted || fault?.kind === 'unsendable') break;
       await ports.sleep(every, signal);
@@ -239,15 +240,15 @@ export class StepRunner {
     return fault;
   }
 
-  #check(step: Checking): void {
-    const scene = this.#scene;
-    if (scene.notes.length > 0) scene.notes = [];
-    scene.drawn = undefined;
-    const truth = decideWithin(step, scene);
+  #check(step: CheckStep): void {
+    const evaluation = this.#evaluation;
+    if (evaluation.notes.length > 0) evaluation.notes = [];
+    evaluation.drawn = undefined;
+    const truth = decideInTime(step, evaluation);
     const event = this.#checkEvent(step, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
     if (truth !== true) {
       this.#fail();
-      Object.assign(event, explain(step.condition, scene.notes, step.text, scene));
+      Object.assign(event, explain(step.condition, evaluation.notes, step.text, evaluation));
     }
     this.#emit(event);
   }
@@ -259,12 +260,12 @@ export class StepRunner {
   }
 
   /** Made for every check of every response, so without copies of copies. */
-  #checkEvent({ place, text, label, level }: Checking, holds: CheckEvent['holds']): CheckEvent {
+  #checkEvent({ place, text, label, level }: CheckStep, holds: CheckEvent['holds']): CheckEvent {
     const { round, user, case: address, row } = this.#source;
     const event: CheckEvent = { type: 'check', round, case: address, place, text, holds };
     if (user !== undefined) event.user = user;
     if (row !== undefined) event.row = row;
-    const words = label?.(this.#scene);
+    const words = label?.(this.#evaluation);
     if (typeof words === 'string') event.label = words;
     if (level !== undefined) event.level = level;
     return event;
@@ -275,13 +276,13 @@ export class StepRunner {
   }
 
   /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
-  #keep(step: Keeping): void {
-    const value = evaluateWithin(step, this.#scene);
+  #keep(step: KeepStep): void {
+    const value = evaluateInTime(step, this.#evaluation);
     const base = { type: 'check', ...this.#source, place: step.place, text: step.text } as const;
     if (value instanceof Missing) {
       this.#fail();
       this.scope.forget(step);
-      const { nearest } = nearestPart(this.#scene);
+      const { nearest } = nearestPart(this.#evaluation);
       const failed: CheckEvent = {
         ...base,
         holds: 'no',
@@ -302,8 +303,8 @@ export class StepRunner {
     this.scope.kept.set(step.name, entry);
   }
 
-  #let(step: Letting): boolean {
-    const value = evaluateWithin(step, this.#scene);
+  #let(step: LetStep): boolean {
+    const value = evaluateInTime(step, this.#evaluation);
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     const entry = { value, origin: `computed in ${this.planned.address}`, secret: this.#revealsSecret(step) };
     if (entry.secret) this.context.masker.addValue(value, 'passing');
@@ -313,15 +314,15 @@ export class StepRunner {
   }
 
   /** What is computed from a secret is one, and so is what bears the name of one. */
-  #revealsSecret({ name, reveals }: Pick<Keeping, 'name' | 'reveals'>): boolean {
-    return this.scope.isSecret(name) || reveals.some(each => isMadeOfSecret(this.#scene.lookup(each)));
+  #revealsSecret({ name, reveals }: Pick<KeepStep, 'name' | 'reveals'>): boolean {
+    return this.scope.isSecret(name) || reveals.some(each => isMadeOfSecret(this.#evaluation.lookup(each)));
   }
 
   /** Where it cannot be decided, that is a failed check: neither way is right. */
-  #skip({ when }: Skipping): boolean {
-    const scene = this.#scene;
-    scene.notes = [];
-    const truth = decideWithin(when, scene);
+  #skip({ when }: SkipStep): boolean {
+    const evaluation = this.#evaluation;
+    evaluation.notes = [];
+    const truth = decideInTime(when, evaluation);
     if (truth === false) return true;
     if (truth === true) {
       if (this.#outcome === 'passed') this.#outcome = 'skipped';
@@ -330,8 +331,8 @@ export class StepRunner {
     return false;
   }
 
-  async #wait(step: Waiting): Promise<boolean> {
-    const value = asDuration(step.evaluate(this.#scene));
+  async #wait(step: WaitStep): Promise<boolean> {
+    const value = asDuration(step.evaluate(this.#evaluation));
     if (value instanceof Missing) return this.#stop(`${step.text}: ${value.reason}.`, step.place);
     await this.context.ports.sleep(value.milliseconds, this.context.signal);
     return true;

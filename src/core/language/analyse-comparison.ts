@@ -1,17 +1,17 @@
 import { faultWords } from '../settings/transport.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import { type Kind, kindInWords } from '../values/value.ts';
 import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
 import { impossible, inSentence, kindOfExpression, type StaticKind } from './kinds.ts';
 
 /** What can never hold, whatever the response. */
-export function checkComparison(comparison: Comparison): Mistake[] {
+export function checkComparison(comparison: Comparison): SourceError[] {
   const { subject, predicate, range, quantifier } = comparison;
   // Of what a word leads, the items are compared; their kinds are those of the source.
   const kind = quantifier && subject.type === 'reference' ? 'any' : kindOfExpression(subject);
   const never = (found: ReturnType<typeof impossible>) =>
-    found ? [new Mistake('never-equal', range, found.message, found.remedy)] : [];
+    found ? [new SourceError('never-equal', range, found.message, found.remedy)] : [];
   switch (predicate.test) {
     case 'compare':
       return [
@@ -51,14 +51,14 @@ const askable: { readonly [test in Predicate['test']]?: readonly StaticKind[] } 
   'sorted-down': ['list', 'any'],
 };
 
-function checkSubject(kind: StaticKind, predicate: Predicate): Mistake[] {
+function checkSubject(kind: StaticKind, predicate: Predicate): SourceError[] {
   const kinds = askable[predicate.test];
   if (!kinds || kinds.includes(kind)) return [];
   const wanted = kinds.includes('text') ? (kinds.includes('list') ? 'a text or a list' : 'a text') : 'a list';
   const remedy =
     kind === 'text' && wanted === 'a list' ? 'The items of a JSON list are $ and a path.' : undefined;
   return [
-    new Mistake(
+    new SourceError(
       'never-equal',
       predicate.range,
       `This is asked of ${wanted}, and ${kindInWords(kind as Kind)} stands here.`,
@@ -87,11 +87,11 @@ function checkTypes(
   kind: StaticKind,
   types: readonly TypeName[],
   { range }: Predicate,
-): Mistake[] {
+): SourceError[] {
   const onStatus = subject.type === 'source' && subject.form === 'status';
   if (types.some(type => /xx$/.test(type)) && !onStatus)
     return [
-      new Mistake(
+      new SourceError(
         'never-equal',
         range,
         'A class such as 2xx is about the status alone.',
@@ -102,7 +102,7 @@ function checkTypes(
   if (!possible || types.some(type => possible.includes(type) || /xx$/.test(type))) return [];
   const isBody = subject.type === 'source' && subject.form === 'body';
   return [
-    new Mistake(
+    new SourceError(
       'never-equal',
       range,
       `${inSentence(kind)} is never ${inWords(types, 'or')}.`,
@@ -112,7 +112,7 @@ function checkTypes(
 }
 
 /** A fault is one of a few words, so a mistyped one could never be met. */
-function unknownFaults(subject: Expression, values: readonly Expression[]): Mistake[] {
+function unknownFaults(subject: Expression, values: readonly Expression[]): SourceError[] {
   if (subject.type !== 'source' || subject.form !== 'fault') return [];
   const words = ['none', ...faultWords];
   return values.flatMap(value => {
@@ -120,7 +120,7 @@ function unknownFaults(subject: Expression, values: readonly Expression[]): Mist
     if (value.type !== 'text' || value.parts.length !== 1 || typeof word !== 'string' || words.includes(word))
       return [];
     return [
-      new Mistake(
+      new SourceError(
         'never-equal',
         value.range,
         `There is no fault '${word}'.`,

@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { type Kind, kindInWords } from '../values/value.ts';
 import type { Arithmetic, Call, Expression } from './ast.ts';
 import { canBeGiven, parameterInWords } from './functions/signature.ts';
@@ -6,7 +6,7 @@ import { functions } from './functions/table.ts';
 import { inSentence, kindOfArithmetic, kindOfExpression } from './kinds.ts';
 
 /** A calculation that has no meaning, whatever the values. */
-export function checkArithmetic({ operator, left, right, range }: Arithmetic): Mistake[] {
+export function checkArithmetic({ operator, left, right, range }: Arithmetic): SourceError[] {
   const [a, b] = [kindOfExpression(left), kindOfExpression(right)];
   if (kindOfArithmetic(operator, a, b) !== undefined) return [];
   const known = [a, b].filter(kind => kind !== 'any' && kind !== 'plain');
@@ -14,7 +14,7 @@ export function checkArithmetic({ operator, left, right, range }: Arithmetic): M
     known.length === 2
       ? `${inSentence(a)} ${operator} ${kindInWords(b as Kind)} has no meaning.`
       : `'${operator}' cannot be used on ${kindInWords(known[0] as Kind)}.`;
-  return [new Mistake('never-equal', range, message, remedyFor(operator, a, b))];
+  return [new SourceError('never-equal', range, message, remedyFor(operator, a, b))];
 }
 
 function remedyFor(operator: string, a: string, b: string): string | undefined {
@@ -27,14 +27,14 @@ function remedyFor(operator: string, a: string, b: string): string | undefined {
 }
 
 /** What is given to a function and can never be what it takes. */
-export function checkCall({ name, arguments: given, range }: Call): Mistake[] {
+export function checkCall({ name, arguments: given, range }: Call): SourceError[] {
   const { parameters } = functions[name]!;
   return given.flatMap((each, index) => {
     const parameter = parameters[index]!;
     const kind = kindOfExpression(each);
     if (each.type === 'pattern' || canBeGiven(kind, parameter)) return [];
     return [
-      new Mistake(
+      new SourceError(
         'function-arguments',
         each.range ?? range,
         `${name}() takes ${parameterInWords(parameter)} here, not ${kindInWords(kind as Kind)}.`,
@@ -50,11 +50,16 @@ function remedyForArgument(given: Expression, parameter: string): string | undef
 }
 
 /** Where a duration is wanted. */
-export function checkDuration(node: Expression): Mistake[] {
+export function checkDuration(node: Expression): SourceError[] {
   const kind = kindOfExpression(node);
   if (kind === 'duration' || kind === 'any' || kind === 'plain') return [];
   const remedy = node.type === 'number' ? `Write ${node.value} s, or ${node.value} ms.` : 'For example: 2 s';
   return [
-    new Mistake('never-equal', node.range, `A duration should stand here, not ${kindInWords(kind)}.`, remedy),
+    new SourceError(
+      'never-equal',
+      node.range,
+      `A duration should stand here, not ${kindInWords(kind)}.`,
+      remedy,
+    ),
   ];
 }

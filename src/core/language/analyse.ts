@@ -1,14 +1,14 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { checkComparison } from './analyse-comparison.ts';
 import { checkArithmetic, checkCall, checkDuration } from './analyse-values.ts';
 import type { Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
-import { compileSelector, SelectorMistake } from './documents/html.ts';
+import { compileSelector, SelectorError } from './documents/html.ts';
 import type { Selector } from './documents/selector.ts';
-import { compileXPath, XPathMistake } from './documents/xpath.ts';
+import { compileXPath, XPathError } from './documents/xpath.ts';
 import { functions } from './functions/table.ts';
 import { findIdle } from './idle.ts';
 import { isSingular } from './jsonpath/ast.ts';
-import { compilePattern, PatternMistake } from './patterns.ts';
+import { compilePattern, PatternError } from './patterns.ts';
 import { nodesOf } from './walk.ts';
 
 /** What only a response has. */
@@ -18,8 +18,8 @@ const responseOnly = new Set(['location', 'link']);
  * What can be said about a statement without any other: what can never hold, what cannot fail, and what is no path,
  * pattern or selector. The packages that it needs are loaded before.
  */
-export function checkStatement(statement: Statement): Mistake[] {
-  const mistakes: Mistake[] = [];
+export function checkStatement(statement: Statement): SourceError[] {
+  const errors: SourceError[] = [];
   const led = new Set<Expression>();
   const nodes = nodesOf(statement);
   const patterns = nodes.some(node => node.type === 'pattern') ? patternsAtHome(statement) : undefined;
@@ -27,43 +27,43 @@ export function checkStatement(statement: Statement): Mistake[] {
     switch (node.type) {
       case 'query':
         led.add(node.of);
-        mistakes.push(...checkLed(node.of, node.pick));
+        errors.push(...checkLed(node.of, node.pick));
         break;
       case 'comparison':
         if (node.quantifier) {
           led.add(node.subject);
-          mistakes.push(...checkLed(node.subject, node.quantifier));
+          errors.push(...checkLed(node.subject, node.quantifier));
         }
-        mistakes.push(...checkComparison(node));
+        errors.push(...checkComparison(node));
         break;
       case 'source':
-        mistakes.push(...checkSource(node, led.has(node)));
+        errors.push(...checkSource(node, led.has(node)));
         break;
       case 'pattern':
-        mistakes.push(...checkPattern(node, patterns!.has(node)));
+        errors.push(...checkPattern(node, patterns!.has(node)));
         break;
       case 'arithmetic':
-        mistakes.push(...checkArithmetic(node));
+        errors.push(...checkArithmetic(node));
         break;
       case 'call':
-        mistakes.push(...checkCall(node));
+        errors.push(...checkCall(node));
         break;
       default:
     }
   }
-  if (statement.type === 'wait') mistakes.push(...checkDuration(statement.duration));
+  if (statement.type === 'wait') errors.push(...checkDuration(statement.duration));
   if (statement.type === 'repeat')
-    mistakes.push(...checkDuration(statement.every), ...checkDuration(statement.limit));
-  if (mistakes.length === 0 && statement.type === 'check') mistakes.push(...findIdle(statement));
-  return mistakes;
+    errors.push(...checkDuration(statement.every), ...checkDuration(statement.limit));
+  if (errors.length === 0 && statement.type === 'check') errors.push(...findIdle(statement));
+  return errors;
 }
 
 /** A path that matches one value at the most is led by a word for many: its items were meant. */
-function checkLed(subject: Expression, word: string): Mistake[] {
+function checkLed(subject: Expression, word: string): SourceError[] {
   if (subject.type !== 'source' || subject.form !== 'path' || !isSingular(subject.path.segments)) return [];
   const { text } = subject.path;
   return [
-    new Mistake(
+    new SourceError(
       'one-value',
       subject.range,
       `${text} matches one value at the most, so '${word}' is about that value and not about what it holds.`,
@@ -72,10 +72,10 @@ function checkLed(subject: Expression, word: string): Mistake[] {
   ];
 }
 
-function checkSource(node: ResponseSource, isLed: boolean): Mistake[] {
+function checkSource(node: ResponseSource, isLed: boolean): SourceError[] {
   if (node.sent && responseOnly.has(node.form))
     return [
-      new Mistake(
+      new SourceError(
         'syntax',
         node.range,
         `A request has no ${node.form}.`,
@@ -86,7 +86,7 @@ function checkSource(node: ResponseSource, isLed: boolean): Mistake[] {
   if (node.form !== 'path' || isLed || isSingular(node.path.segments)) return [];
   const { text } = node.path;
   return [
-    new Mistake(
+    new SourceError(
       'many-values',
       node.range,
       `${text} can match several values.`,
@@ -95,13 +95,13 @@ function checkSource(node: ResponseSource, isLed: boolean): Mistake[] {
   ];
 }
 
-function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector: Selector): Mistake[] {
+function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector: Selector): SourceError[] {
   try {
     if (form === 'xml') compileXPath(selector);
     else compileSelector(selector);
     return [];
   } catch (error) {
-    if (!(error instanceof XPathMistake || error instanceof SelectorMistake)) throw error;
+    if (!(error instanceof XPathError || error instanceof SelectorError)) throw error;
     const remedy =
       form === 'html'
         ? 'For example: html("main > h1")'
@@ -109,7 +109,7 @@ function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector
           ? 'An XPath with white space stands in a text: xml("//tide[@no = 1]/height")'
           : 'For example: xml//tide[1]/height';
     const what = form === 'xml' ? 'XPath' : 'CSS selector';
-    return [new Mistake('selector-form', range, `This is no ${what}: ${error.message}.`, remedy)];
+    return [new SourceError('selector-form', range, `This is no ${what}: ${error.message}.`, remedy)];
   }
 }
 
@@ -129,11 +129,11 @@ function patternsAtHome(statement: Statement): Set<Expression> {
   return home;
 }
 
-function checkPattern(pattern: PatternLiteral, atHome: boolean): Mistake[] {
+function checkPattern(pattern: PatternLiteral, atHome: boolean): SourceError[] {
   const { parts, flags, range } = pattern;
   if (!atHome)
     return [
-      new Mistake(
+      new SourceError(
         'syntax',
         range,
         'A pattern is no value that could be compared.',
@@ -144,7 +144,7 @@ function checkPattern(pattern: PatternLiteral, atHome: boolean): Mistake[] {
     compilePattern(parts.map(part => (typeof part === 'string' ? part : 'x')).join(''), flags);
     return [];
   } catch (error) {
-    if (!(error instanceof PatternMistake)) throw error;
-    return [new Mistake('pattern-form', range, `This is no pattern: ${error.message}.`)];
+    if (!(error instanceof PatternError)) throw error;
+    return [new SourceError('pattern-form', range, `This is no pattern: ${error.message}.`)];
   }
 }

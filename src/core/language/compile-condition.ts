@@ -18,31 +18,31 @@ import { compilePartial } from './compile-partial.ts';
 import type { Evaluate } from './compile-reference.ts';
 import { compileBeginning, compileItems } from './compile-source.ts';
 import { AnyOf, includes, type Partial } from './difference.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 import { splitAtLastMany, wholeDocument } from './jsonpath/ast.ts';
 import { compileSegments } from './jsonpath/evaluate.ts';
 import { Search } from './jsonpath/search.ts';
 import { compileSingular } from './jsonpath/singular.ts';
-import type { Scene } from './scene.ts';
 import { all, any, negate, type Truth, Unknown } from './truth.ts';
 import { isOfType } from './types.ts';
 
-export type Decide = (scene: Scene) => Truth;
+export type Decide = (context: EvaluationContext) => Truth;
 /** A predicate made ready, for one value. */
-type Test = (value: Found, scene: Scene) => Truth;
+type Test = (value: Found, context: EvaluationContext) => Truth;
 
 export function compileCondition(node: Condition): Decide {
   switch (node.type) {
     case 'and': {
       const parts = node.conditions.map(compileCondition);
-      return scene => all(parts.map(part => part(scene)));
+      return context => all(parts.map(part => part(context)));
     }
     case 'or': {
       const parts = node.conditions.map(compileCondition);
-      return scene => any(parts.map(part => part(scene)));
+      return context => any(parts.map(part => part(context)));
     }
     case 'not': {
       const part = compileCondition(node.condition);
-      return scene => negate(part(scene));
+      return context => negate(part(context));
     }
     case 'comparison':
       return node.quantifier ? compileQuantified(node) : compileComparison(node);
@@ -54,10 +54,10 @@ export function compileCondition(node: Condition): Decide {
 function compileComparison(comparison: Comparison): Decide {
   const subject = compileExpression(subjectOf(comparison));
   const test = compileTest(comparison.predicate);
-  return scene => {
-    const found = subject(scene);
-    const truth = test(found, scene);
-    if (truth !== true) scene.notes.push({ comparison, truth, found });
+  return context => {
+    const found = subject(context);
+    const truth = test(found, context);
+    if (truth !== true) context.notes.push({ comparison, truth, found });
     return truth;
   };
 }
@@ -90,20 +90,20 @@ function compileQuantified(comparison: Comparison): Decide {
   const toPlace = compileSegments(rest);
   const fill = compileGiven(path?.given ?? []);
   const begins = compileBegins(source);
-  return scene => {
-    const given = fill(scene);
-    if (given instanceof Missing) return undecided(comparison, given, scene);
-    const matches = select(scene);
-    if (matches instanceof Missing) return undecided(comparison, matches, scene);
+  return context => {
+    const given = fill(context);
+    if (given instanceof Missing) return undecided(comparison, given, context);
+    const matches = select(context);
+    if (matches instanceof Missing) return undecided(comparison, matches, context);
     const items = matches.map(match => {
       const value = rest.length === 0 ? match.value : walk(match.value, given, match);
-      return { match, value, truth: test(value, scene) };
+      return { match, value, truth: test(value, context) };
     });
     const truth = decide(
       quantifier!,
       items.map(item => item.truth),
       begins,
-      scene,
+      context,
     );
     if (truth !== true) {
       const wanted = quantifier === 'no';
@@ -117,20 +117,20 @@ function compileQuantified(comparison: Comparison): Decide {
         items.length === 0
           ? new Missing(`${path?.text ?? 'it'} matches nothing`)
           : matches.map(match => match.value);
-      scene.notes.push({ comparison, truth, found, items: { deciding, total: items.length } });
+      context.notes.push({ comparison, truth, found, items: { deciding, total: items.length } });
     }
     return truth;
   };
 }
 
-function undecided(comparison: Comparison, found: Missing, scene: Scene): Truth {
+function undecided(comparison: Comparison, found: Missing, context: EvaluationContext): Truth {
   const truth = new Unknown(found.reason);
-  scene.notes.push({ comparison, truth, found });
+  context.notes.push({ comparison, truth, found });
   return truth;
 }
 
-function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scene): Truth {
-  if (quantifier === 'no') return truths.length === 0 ? begins(scene) : negate(any(truths));
+function decide(quantifier: string, truths: Truth[], begins: Decide, context: EvaluationContext): Truth {
+  if (quantifier === 'no') return truths.length === 0 ? begins(context) : negate(any(truths));
   if (truths.length === 0) return false;
   return quantifier === 'each' ? all(truths) : any(truths);
 }
@@ -139,15 +139,15 @@ function decide(quantifier: string, truths: Truth[], begins: Decide, scene: Scen
 function compileBegins(source: ResponseSource | Reference): Decide {
   if (source.type !== 'source' || source.form !== 'path') return () => true;
   const begin = compileBeginning(source);
-  return scene => {
-    const found = begin(scene);
+  return context => {
+    const found = begin(context);
     return found instanceof Missing ? new Unknown(found.reason) : true;
   };
 }
 
 function compileTest(predicate: Predicate): Test {
   const test = compilePositive(predicate);
-  return predicate.negated ? (value, scene) => negate(test(value, scene)) : test;
+  return predicate.negated ? (value, context) => negate(test(value, context)) : test;
 }
 
 function compilePositive(predicate: Predicate): Test {
@@ -163,7 +163,7 @@ function compilePositive(predicate: Predicate): Test {
         : compileCompare(predicate.operator, predicate.value);
     case 'between': {
       const [low, high] = [compileCompare('>=', predicate.low), compileCompare('<=', predicate.high)];
-      return (found, scene) => all([low(found, scene), high(found, scene)]);
+      return (found, context) => all([low(found, context), high(found, context)]);
     }
     case 'in':
       return compileIn(predicate.values.map(compileExpression));
@@ -201,9 +201,9 @@ function known(test: (value: Value) => Truth): Test {
 
 function withBoth(expected: Expression, test: (value: Value, expected: Value) => Truth): Test {
   const evaluate = compileExpression(expected);
-  return (found, scene) => {
+  return (found, context) => {
     if (found instanceof Missing) return new Unknown(found.reason);
-    const value = evaluate(scene);
+    const value = evaluate(context);
     return value instanceof Missing ? new Unknown(value.reason) : test(found, value);
   };
 }
@@ -235,9 +235,9 @@ function compileAnyOrder(expected: Expression): Test {
 }
 
 function compileIn(values: Evaluate[]): Test {
-  return (found, scene) => {
+  return (found, context) => {
     if (found instanceof Missing) return new Unknown(found.reason);
-    const candidates = values.map(value => value(scene));
+    const candidates = values.map(value => value(context));
     const [only] = candidates;
     const among = candidates.length === 1 && Array.isArray(only) ? only : candidates;
     if (among === only && among.length > manyCandidates) {
@@ -270,11 +270,11 @@ function withTexts(expected: Expression, test: (text: string, part: string) => b
 
 function compileMatches(node: Expression): Test {
   const matcher = compileMatcher(node);
-  return (found, scene) => {
+  return (found, context) => {
     if (found instanceof Missing) return new Unknown(found.reason);
     const text = asText(found);
     if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(found))}, no text`);
-    const pattern = matcher(scene);
+    const pattern = matcher(context);
     const matches = pattern instanceof Missing ? pattern : pattern.test(text);
     return matches instanceof Missing ? new Unknown(matches.reason) : matches;
   };
@@ -282,9 +282,9 @@ function compileMatches(node: Expression): Test {
 
 function compileIncludes(expected: Expression): Test {
   const evaluate = compilePartial(expected);
-  return (found, scene) => {
+  return (found, context) => {
     if (found instanceof Missing) return new Unknown(found.reason);
-    const part = evaluate(scene);
+    const part = evaluate(context);
     if (part instanceof Missing) return new Unknown(part.reason);
     const wrongKind = kindMismatch(found, part);
     return wrongKind ? new Unknown(wrongKind) : includes(found, part);
@@ -304,10 +304,10 @@ function kindMismatch(value: Value, part: Partial): string | undefined {
 }
 
 function compileFits({ schema, from }: Extract<Predicate, { test: 'fits' }>): Test {
-  return (found, scene) => {
+  return (found, context) => {
     if (found instanceof Missing) return new Unknown(found.reason);
     const mismatches =
-      scene.schema?.(schema, from)?.(found, '$') ?? new Missing(`there is no schema '${schema}' here`);
+      context.schema?.(schema, from)?.(found, '$') ?? new Missing(`there is no schema '${schema}' here`);
     return mismatches instanceof Missing ? new Unknown(mismatches.reason) : mismatches.length === 0;
   };
 }

@@ -19,9 +19,9 @@ import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts'
 import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
 import { compileReference, descend, type Evaluate } from './compile-reference.ts';
 import { compileBeginning, compileItems, compileSource, writtenSource } from './compile-source.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 import { fitParameter } from './functions/signature.ts';
 import { functions } from './functions/table.ts';
-import type { Scene } from './scene.ts';
 
 export function compileExpression(node: Expression): Evaluate {
   switch (node.type) {
@@ -56,7 +56,7 @@ export function compileExpression(node: Expression): Evaluate {
       return compileCall(node);
     case 'negative': {
       const operand = compileExpression(node.operand);
-      return scene => arithmetic('*', operand(scene), -1);
+      return context => arithmetic('*', operand(context), -1);
     }
     case 'arithmetic':
       return compileArithmetic(node);
@@ -75,14 +75,14 @@ function compileText({ parts }: TextLiteral): Evaluate {
   const pieces = parts.map(part =>
     typeof part === 'string' ? part : { reference: part, evaluate: compileReference(part) },
   );
-  return scene => {
+  return context => {
     let result = '';
     for (const piece of pieces) {
       if (typeof piece === 'string') {
         result += piece;
         continue;
       }
-      const value = piece.evaluate(scene);
+      const value = piece.evaluate(context);
       if (value instanceof Missing) return value;
       const text = textOf(value);
       if (text === undefined)
@@ -97,10 +97,10 @@ function compileText({ parts }: TextLiteral): Evaluate {
 }
 
 function compileList(items: Evaluate[]): Evaluate {
-  return scene => {
+  return context => {
     const list: Value[] = [];
     for (const item of items) {
-      const value = item(scene);
+      const value = item(context);
       if (value instanceof Missing) return value;
       list.push(value);
     }
@@ -109,10 +109,10 @@ function compileList(items: Evaluate[]): Evaluate {
 }
 
 function compileObject(members: { name: Evaluate; value: Evaluate }[]): Evaluate {
-  return scene => {
+  return context => {
     const entries: [string, Value][] = [];
     for (const member of members) {
-      const [name, value] = [member.name(scene), member.value(scene)];
+      const [name, value] = [member.name(context), member.value(context)];
       if (name instanceof Missing) return name;
       if (value instanceof Missing) return value;
       entries.push([name as string, value]);
@@ -125,17 +125,17 @@ function compileQuery(node: Query): Evaluate {
   const select = compileItems(node.of);
   const what = node.of.type === 'reference' ? `{${referenceText(node.of)}}` : writtenSource(node.of);
   const nothing = compileNothing(node, what);
-  const evaluate = (scene: Scene): Found => {
-    const found = select(scene);
+  const evaluate = (context: EvaluationContext): Found => {
+    const found = select(context);
     if (found instanceof Missing)
       return node.pick === 'count' && !found.unreadable && node.of.type === 'source' ? 0 : found;
     switch (node.pick) {
       case 'count':
         return found.length;
       case 'all':
-        return found.length > 0 ? found.map(match => match.value) : nothing(scene);
+        return found.length > 0 ? found.map(match => match.value) : nothing(context);
       default: {
-        const at = positionOf(node, found.length, scene);
+        const at = positionOf(node, found.length, context);
         return (
           found[at]?.value ??
           new Missing(`${what} matches ${found.length === 0 ? 'nothing' : `${found.length} only`}`)
@@ -151,12 +151,12 @@ const changing = new Set(['uuid', 'random', 'pick', 'now', 'today']);
 
 /** Drawn once for a statement: for all items that it looks at, and for what is told of it. */
 function remembered(node: Call | Query, evaluate: Evaluate): Evaluate {
-  return scene => {
-    const drawn = scene.drawn?.get(node);
+  return context => {
+    const drawn = context.drawn?.get(node);
     if (drawn !== undefined) return drawn;
-    const found = evaluate(scene);
-    scene.drawn ??= new Map();
-    scene.drawn.set(node, found);
+    const found = evaluate(context);
+    context.drawn ??= new Map();
+    context.drawn.set(node, found);
     return found;
   };
 }
@@ -166,21 +166,21 @@ function compileNothing({ of }: Query, what: string): Evaluate {
   if (of.type === 'reference') return () => [];
   if (of.form !== 'path') return () => new Missing(`${what} matches nothing`);
   const begin = compileBeginning(of);
-  return scene => {
-    const found = begin(scene);
+  return context => {
+    const found = begin(context);
     return found instanceof Missing ? found : [];
   };
 }
 
 /** Which of so many matches is meant, counted from 0; one that is not there where there are too few. */
-export function positionOf({ pick, position }: Query, total: number, scene: Scene): number {
+export function positionOf({ pick, position }: Query, total: number, context: EvaluationContext): number {
   switch (pick) {
     case 'last':
       return total - 1;
     case 'nth':
       return position! - 1;
     case 'random':
-      return Math.floor(scene.world.random() * total);
+      return Math.floor(context.clockAndRandom.random() * total);
     default:
       return 0;
   }
@@ -195,20 +195,20 @@ function compileCall(node: Call): Evaluate {
     literal?.type === 'pattern'
       ? compilePatternLiteral(literal)
       : parameters[at] === 'pattern'
-        ? (scene: Scene) => patternFromText(given[at]!(scene))
+        ? (context: EvaluationContext) => patternFromText(given[at]!(context))
         : () => undefined;
-  const evaluate = (scene: Scene): Found => {
+  const evaluate = (context: EvaluationContext): Found => {
     const values: Value[] = [];
     for (let index = 0; index < given.length; index++) {
-      const value = given[index]!(scene);
+      const value = given[index]!(context);
       if (value instanceof Missing) return value;
       const fit = fitParameter(node.name, parameters[index]!, value);
       if (fit instanceof Missing) return fit;
       values.push(fit);
     }
-    const compiled = pattern(scene);
+    const compiled = pattern(context);
     if (compiled instanceof Missing) return compiled;
-    const result = apply(values, scene.world, compiled);
+    const result = apply(values, context.clockAndRandom, compiled);
     return result instanceof Missing ? result : descend(result, node.path, `${node.name}()`);
   };
   return changing.has(node.name) ? remembered(node, evaluate) : evaluate;
@@ -216,7 +216,7 @@ function compileCall(node: Call): Evaluate {
 
 function compileArithmetic({ operator, left, right }: Arithmetic): Evaluate {
   const [a, b] = [compileExpression(left), compileExpression(right)];
-  return scene => arithmetic(operator, a(scene), b(scene));
+  return context => arithmetic(operator, a(context), b(context));
 }
 
 function arithmetic(operator: Arithmetic['operator'], a: Found, b: Found): Found {

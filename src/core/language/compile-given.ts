@@ -1,22 +1,24 @@
 import { textOf } from '../values/text.ts';
 import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
 import { compileReference } from './compile-reference.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 import type { Given, Path } from './jsonpath/ast.ts';
 import { type CompiledPath, compileSegments } from './jsonpath/evaluate.ts';
 import { Match } from './jsonpath/match.ts';
 import { Search, SearchEnded } from './jsonpath/search.ts';
-import type { Scene } from './scene.ts';
 
 const none: readonly Value[] = [];
 
 /** The values of the references that stand in a path or selector, in their order; or why one of them cannot. */
-export function compileGiven(given: readonly Given[]): (scene: Scene) => readonly Value[] | Missing {
+export function compileGiven(
+  given: readonly Given[],
+): (context: EvaluationContext) => readonly Value[] | Missing {
   if (given.length === 0) return () => none;
   const evaluates = given.map(({ reference }) => compileReference(reference));
-  return scene => {
+  return context => {
     const values: Value[] = [];
     for (const [index, evaluate] of evaluates.entries()) {
-      const value = evaluate(scene);
+      const value = evaluate(context);
       if (value instanceof Missing) return new Missing(value.reason, true);
       const { asText, reference } = given[index]!;
       const isFit = value instanceof Uint8Array ? false : !asText || textOf(value) !== undefined;
@@ -36,11 +38,11 @@ export function compilePath({
   text,
   given,
   segments,
-}: Path): (document: Value, scene: Scene) => readonly Match[] | Missing {
+}: Path): (document: Value, context: EvaluationContext) => readonly Match[] | Missing {
   const select = compileSegments(segments);
   const fill = compileGiven(given);
-  return (document, scene) => {
-    const values = fill(scene);
+  return (document, context) => {
+    const values = fill(context);
     return values instanceof Missing ? values : follow(select, new Search(document, values), text);
   };
 }

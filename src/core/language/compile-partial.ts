@@ -2,10 +2,10 @@ import { Missing, type Value } from '../values/value.ts';
 import type { Expression } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
 import { AnyOf, type Partial } from './difference.ts';
-import type { Scene } from './scene.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 
 /** What stands behind `includes`: a value in which types may stand for members and items. */
-export function compilePartial(node: Expression): (scene: Scene) => Partial | Missing {
+export function compilePartial(node: Expression): (context: EvaluationContext) => Partial | Missing {
   switch (node.type) {
     case 'type-word': {
       const any = new AnyOf(node.types);
@@ -13,10 +13,10 @@ export function compilePartial(node: Expression): (scene: Scene) => Partial | Mi
     }
     case 'list': {
       const items = node.items.map(compilePartial);
-      return scene => {
+      return context => {
         const list: Partial[] = [];
         for (const item of items) {
-          const part = item(scene);
+          const part = item(context);
           if (part instanceof Missing) return part;
           list.push(part);
         }
@@ -28,10 +28,10 @@ export function compilePartial(node: Expression): (scene: Scene) => Partial | Mi
         name: compileExpression(name),
         value: compilePartial(value),
       }));
-      return scene => {
+      return context => {
         const entries: [string, Partial][] = [];
         for (const member of members) {
-          const [name, part] = [member.name(scene), member.value(scene)];
+          const [name, part] = [member.name(context), member.value(context)];
           if (name instanceof Missing) return name;
           if (part instanceof Missing) return part;
           entries.push([name as string, part]);
@@ -41,7 +41,7 @@ export function compilePartial(node: Expression): (scene: Scene) => Partial | Mi
     }
     default: {
       const evaluate = compileExpression(node);
-      return scene => evaluate(scene) as Value | Missing;
+      return context => evaluate(context) as Value | Missing;
     }
   }
 }

@@ -3,19 +3,22 @@ import { textOf } from '../values/text.ts';
 import { type Found, kindInWords, kindOf, Missing } from '../values/value.ts';
 import type { PatternLiteral } from './ast.ts';
 import { compileReference } from './compile-reference.ts';
-import { compilePattern, type Pattern, PatternMistake, quotePattern } from './patterns.ts';
-import type { Scene } from './scene.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
+import { compilePattern, type Pattern, PatternError, quotePattern } from './patterns.ts';
 
 /** A pattern without references is compiled once; one with them, anew for every new value. */
-export function compilePatternLiteral({ parts, flags }: PatternLiteral): (scene: Scene) => Pattern | Missing {
+export function compilePatternLiteral({
+  parts,
+  flags,
+}: PatternLiteral): (context: EvaluationContext) => Pattern | Missing {
   if (parts.every(part => typeof part === 'string')) {
     const pattern = compilePattern(parts.join(''), flags);
     return () => pattern;
   }
   const source = compilePatternSource(parts);
   let last: { text: string; pattern: Pattern } | undefined;
-  return scene => {
-    const text = source(scene);
+  return context => {
+    const text = source(context);
     if (text instanceof Missing) return text;
     if (last?.text !== text) last = { text, pattern: compilePattern(text, flags) };
     return last.pattern;
@@ -23,14 +26,16 @@ export function compilePatternLiteral({ parts, flags }: PatternLiteral): (scene:
 }
 
 /** The text of a pattern, what it refers to quoted. */
-function compilePatternSource(parts: PatternLiteral['parts']): (scene: Scene) => string | Missing {
+function compilePatternSource(
+  parts: PatternLiteral['parts'],
+): (context: EvaluationContext) => string | Missing {
   const pieces = parts.map(part => (typeof part === 'string' ? part : compileReference(part)));
-  return scene => {
+  return context => {
     let source = '';
     for (const piece of pieces) {
       if (typeof piece === 'string') source += piece;
       else {
-        const value = piece(scene);
+        const value = piece(context);
         if (value instanceof Missing) return value;
         const text = textOf(value);
         if (text === undefined) return new Missing(`${kindInWords(kindOf(value))} cannot stand in a pattern`);
@@ -42,11 +47,11 @@ function compilePatternSource(parts: PatternLiteral['parts']): (scene: Scene) =>
 }
 
 /** A pattern where a value is asked for: its text, for a `let` that `matches {name}` refers to. */
-export function compilePatternText({ parts, flags }: PatternLiteral): (scene: Scene) => Found {
+export function compilePatternText({ parts, flags }: PatternLiteral): (context: EvaluationContext) => Found {
   const source = compilePatternSource(parts);
   const lead = flags === '' ? '' : `(?${flags})`;
-  return scene => {
-    const text = source(scene);
+  return context => {
+    const text = source(context);
     return text instanceof Missing ? text : lead + text;
   };
 }
@@ -59,7 +64,7 @@ export function patternFromText(value: Found): Pattern | Missing {
   try {
     return keptPattern(source);
   } catch (error) {
-    if (!(error instanceof PatternMistake)) throw error;
+    if (!(error instanceof PatternError)) throw error;
     return new Missing(`'${source}' is no pattern: ${error.message}`);
   }
 }

@@ -1,13 +1,13 @@
 import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
 import type { Reference } from './ast.ts';
-import type { Scene } from './scene.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 
 /** An expression made ready: built once for a page, evaluated for every response. */
-export type Evaluate = (scene: Scene) => Found;
+export type Evaluate = (context: EvaluationContext) => Found;
 
 export function compileReference({ name, path }: Reference): Evaluate {
-  return scene => {
-    const entry = scene.lookup(name);
+  return context => {
+    const entry = context.lookup(name);
     return entry ? descend(entry.value, path, name) : new Missing(`'${name}' has no value here`);
   };
 }

@@ -14,40 +14,41 @@ import { compilePatternLiteral } from './compile-pattern.ts';
 import { compileReference, type Evaluate } from './compile-reference.ts';
 import { compileSelector } from './documents/html.ts';
 import { compileXPath } from './documents/xpath.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 import { isSingular, singularBeginning } from './jsonpath/ast.ts';
 import { Match } from './jsonpath/match.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import type { Pattern } from './patterns.ts';
 import type { ResponseView } from './response.ts';
-import type { Scene } from './scene.ts';
 
 /** Values of a response or of the request as it was sent; nothing of them is a Missing that says why. */
 type Texts = (view: ResponseView) => readonly string[] | Missing;
 
 /** Why a response is not there to be looked at. */
-function noView({ fault }: Scene, sent: boolean): Missing {
+function noView({ fault }: EvaluationContext, sent: boolean): Missing {
   if (sent) return new Missing('no request was sent yet', true);
   return new Missing(fault === undefined ? 'no request was sent yet' : `no response came: ${fault}`, true);
 }
 
 export function compileSource(node: ResponseSource): Evaluate {
-  if (node.form === 'fault') return scene => scene.fault ?? (scene.response ? 'none' : noView(scene, false));
+  if (node.form === 'fault')
+    return context => context.fault ?? (context.response ? 'none' : noView(context, false));
   const of = compileView(node);
-  return scene => {
-    const view = node.sent ? scene.sent : scene.response;
-    return view ? of(view, scene) : noView(scene, node.sent);
+  return context => {
+    const view = node.sent ? context.sent : context.response;
+    return view ? of(view, context) : noView(context, node.sent);
   };
 }
 
-function compileView(node: ResponseSource): (view: ResponseView, scene: Scene) => Found {
+function compileView(node: ResponseSource): (view: ResponseView, context: EvaluationContext) => Found {
   switch (node.form) {
     case 'path': {
       const { segments, text, given } = node.path;
       if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
       const walk = compileSingular(segments);
       const fill = compileGiven(given);
-      return ({ document }, scene) => {
-        const values = fill(scene);
+      return ({ document }, context) => {
+        const values = fill(context);
         if (values instanceof Missing) return values;
         return document instanceof Missing ? document : walk(document, values);
       };
@@ -82,11 +83,11 @@ function compileView(node: ResponseSource): (view: ResponseView, scene: Scene) =
 type Selected = Extract<ResponseSource, { form: 'xml' | 'html' }>;
 
 /** How many an XPath or a selector matches is known only from the document. */
-function compileOne(node: Selected): (view: ResponseView, scene: Scene) => Found {
+function compileOne(node: Selected): (view: ResponseView, context: EvaluationContext) => Found {
   const select = compileSelected(node);
   const written = writtenSource(node);
-  return (view, scene) => {
-    const found = select(view, scene);
+  return (view, context) => {
+    const found = select(view, context);
     if (found instanceof Missing) return found;
     if (found.length === 1) return found[0]!.value;
     return found.length === 0
@@ -95,19 +96,21 @@ function compileOne(node: Selected): (view: ResponseView, scene: Scene) => Found
   };
 }
 
-function compileSelected(node: Selected): (view: ResponseView, scene: Scene) => readonly Match[] | Missing {
+function compileSelected(
+  node: Selected,
+): (view: ResponseView, context: EvaluationContext) => readonly Match[] | Missing {
   const fill = compileGiven(node.selector.given);
   if (node.form === 'xml') {
     const select = compileXPath(node.selector);
-    return ({ xml }, scene) => {
-      const values = fill(scene);
+    return ({ xml }, context) => {
+      const values = fill(context);
       if (values instanceof Missing) return values;
-      return xml instanceof Missing ? xml : select(xml, values, scene.namespaces ?? none);
+      return xml instanceof Missing ? xml : select(xml, values, context.namespaces ?? none);
     };
   }
   const select = compileSelector(node.selector);
-  return ({ html }, scene) => {
-    const values = fill(scene);
+  return ({ html }, context) => {
+    const values = fill(context);
     if (values instanceof Missing) return values;
     return html instanceof Missing ? html : select(html, values);
   };
@@ -118,7 +121,7 @@ const leadingWords = 'lead it by each, some, no, count, first, last, nth N, rand
 
 type Named = Extract<ResponseSource, { form: 'body' | 'url' | 'location' | 'header' | 'cookie' | 'link' }>;
 
-function compileNamed(node: Named): (view: ResponseView, scene: Scene) => Found {
+function compileNamed(node: Named): (view: ResponseView, context: EvaluationContext) => Found {
   const texts = compileTexts(node);
   const written = writtenSource(node);
   if (!node.pattern) {
@@ -133,9 +136,9 @@ function compileNamed(node: Named): (view: ResponseView, scene: Scene) => Found 
     };
   }
   const pattern = compilePatternLiteral(node.pattern);
-  return (view, scene) => {
+  return (view, context) => {
     const found = texts(view);
-    const compiled = pattern(scene);
+    const compiled = pattern(context);
     if (found instanceof Missing) return found;
     if (compiled instanceof Missing) return compiled;
     for (const text of found) {
@@ -214,34 +217,36 @@ export function compileBeginning(node: ResponseSource & { readonly form: 'path' 
 }
 
 /** Everything that a quantified source or reference ranges over, each item with its place where it has one. */
-export function compileItems(node: ResponseSource | Reference): (scene: Scene) => readonly Match[] | Missing {
+export function compileItems(
+  node: ResponseSource | Reference,
+): (context: EvaluationContext) => readonly Match[] | Missing {
   if (node.type === 'reference') {
     const evaluate = compileReference(node);
-    return scene => {
-      const value = evaluate(scene);
+    return context => {
+      const value = evaluate(context);
       return value instanceof Missing ? value : items(value, `{${[node.name, ...node.path].join('.')}}`);
     };
   }
   const of = compileViewItems(node);
   if (of)
-    return scene => {
-      const view = node.sent ? scene.sent : scene.response;
-      return view ? of(view, scene) : noView(scene, node.sent);
+    return context => {
+      const view = node.sent ? context.sent : context.response;
+      return view ? of(view, context) : noView(context, node.sent);
     };
   const evaluate = compileSource(node);
-  return scene => {
-    const value = evaluate(scene);
+  return context => {
+    const value = evaluate(context);
     return value instanceof Missing ? value : [new Match(value)];
   };
 }
 
 function compileViewItems(
   node: ResponseSource,
-): ((view: ResponseView, scene: Scene) => readonly Match[] | Missing) | undefined {
+): ((view: ResponseView, context: EvaluationContext) => readonly Match[] | Missing) | undefined {
   switch (node.form) {
     case 'path': {
       const select = compilePath(node.path);
-      return ({ document }, scene) => (document instanceof Missing ? document : select(document, scene));
+      return ({ document }, context) => (document instanceof Missing ? document : select(document, context));
     }
     case 'xml':
     case 'html':
@@ -254,9 +259,9 @@ function compileViewItems(
     case 'link': {
       const texts = compileTexts(node);
       const pattern = node.pattern ? compilePatternLiteral(node.pattern) : () => undefined;
-      return (view, scene) => {
+      return (view, context) => {
         const found = texts(view);
-        const compiled = pattern(scene);
+        const compiled = pattern(context);
         if (compiled instanceof Missing) return compiled;
         // What is not there is no item; what cannot be read could hold any.
         if (found instanceof Missing) return found.unreadable ? found : [];

@@ -5,7 +5,7 @@ import type { Comparison, Expression, PatternLiteral, Predicate } from './ast.ts
 import { compileExpression } from './compile-expression.ts';
 import { compilePartial } from './compile-partial.ts';
 import { describePartial, typesInWords } from './difference.ts';
-import type { Scene } from './scene.ts';
+import type { EvaluationContext } from './evaluation-context.ts';
 
 const operatorsInWords = {
   '=': '',
@@ -17,15 +17,19 @@ const operatorsInWords = {
 };
 
 /** What a comparison wants, as it stands behind 'expected'. */
-export function expectedOf({ quantifier, predicate }: Comparison, scene: Scene, exact = false): string {
-  const what = predicateInWords(predicate, scene, exact);
+export function expectedOf(
+  { quantifier, predicate }: Comparison,
+  context: EvaluationContext,
+  exact = false,
+): string {
+  const what = predicateInWords(predicate, context, exact);
   return quantifier === undefined ? what : `${quantifier}: ${what}`;
 }
 
-function predicateInWords(predicate: Predicate, scene: Scene, exact: boolean): string {
+function predicateInWords(predicate: Predicate, context: EvaluationContext, exact: boolean): string {
   const not = predicate.negated ? 'not ' : '';
   const show = (node: Expression) =>
-    node.type === 'pattern' ? writtenPattern(node) : showValue(node, scene, exact);
+    node.type === 'pattern' ? writtenPattern(node) : showValue(node, context, exact);
   switch (predicate.test) {
     case 'compare':
       return (
@@ -47,7 +51,7 @@ function predicateInWords(predicate: Predicate, scene: Scene, exact: boolean): s
     case 'is':
       return `${not}${typesInWords(predicate.types)}`;
     case 'includes':
-      return `something that ${predicate.negated ? 'does not include' : 'includes'} ${showPart(predicate.value, scene)}`;
+      return `something that ${predicate.negated ? 'does not include' : 'includes'} ${showPart(predicate.value, context)}`;
     case 'fits':
       return `something that ${predicate.negated ? 'does not fit' : 'fits'} ${predicate.schema}`;
     case 'exists':
@@ -59,8 +63,8 @@ function predicateInWords(predicate: Predicate, scene: Scene, exact: boolean): s
   }
 }
 
-function showValue(node: Expression, scene: Scene, exact: boolean): string {
-  const value = compileExpression(node)(scene);
+function showValue(node: Expression, context: EvaluationContext, exact: boolean): string {
+  const value = compileExpression(node)(context);
   return value instanceof Missing
     ? `something that is not there (${value.reason})`
     : exact
@@ -68,8 +72,8 @@ function showValue(node: Expression, scene: Scene, exact: boolean): string {
       : describe(value);
 }
 
-function showPart(node: Expression, scene: Scene): string {
-  const part = compilePartial(node)(scene);
+function showPart(node: Expression, context: EvaluationContext): string {
+  const part = compilePartial(node)(context);
   return part instanceof Missing
     ? `something that is not there (${part.reason})`
     : cut(describePartial(part));

@@ -11,11 +11,11 @@ import { compilePartial } from './compile-partial.ts';
 import { descend } from './compile-reference.ts';
 import { compileItems } from './compile-source.ts';
 import { type Difference, differencesOfPart, differences as differencesOfValues } from './difference.ts';
+import type { EvaluationContext, Note } from './evaluation-context.ts';
 import { expectedOf } from './explain-words.ts';
 import { isSingular, type Path } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import type { ResponseView } from './response.ts';
-import type { Note, Scene } from './scene.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
 
@@ -38,22 +38,22 @@ export function explain(
   condition: Condition,
   notes: readonly Note[],
   text: string,
-  scene: Scene,
+  context: EvaluationContext,
 ): Explanation {
   const [first] = notes;
   // What a negation refuses is what holds, so no comparison speaks of it.
   if (!first || condition.type === 'not')
-    return { expected: text, found: 'the opposite', ...around(first, scene) };
+    return { expected: text, found: 'the opposite', ...around(first, context) };
   const word = condition.type === 'or' ? ', or ' : ', and ';
   const join = (parts: string[], between: string) => [...new Set(parts)].join(between);
-  const at = notes.length === 1 ? placeOf(first, scene) : undefined;
-  const origins = originsOf(notes, scene);
+  const at = notes.length === 1 ? placeOf(first, context) : undefined;
+  const origins = originsOf(notes, context);
   // Once: to look for them may take as long as the check itself.
-  const differing = notes.map(note => differencesIn(note, scene));
+  const differing = notes.map(note => differencesIn(note, context));
   const differences = differing.flat();
   const both = (exact: boolean) => ({
     expected: join(
-      notes.map(note => expectedOf(note.comparison, scene, exact)),
+      notes.map(note => expectedOf(note.comparison, context, exact)),
       word,
     ),
     found: join(
@@ -69,44 +69,52 @@ export function explain(
     ...(at !== undefined && { at }),
     ...(differences.length > 0 && { differences: differences.slice(0, mostDifferences) }),
     ...(origins.length > 0 && { origins }),
-    ...around(first, scene),
+    ...around(first, context),
   };
 }
 
 /** What stands around a response of which nothing single is to be shown: the document, or the beginning of the body. */
-export function nearestPart(scene: Scene): { nearest?: string } {
-  return around(undefined, scene);
+export function nearestPart(context: EvaluationContext): { nearest?: string } {
+  return around(undefined, context);
 }
 
 const mostDifferences = 10;
 
 /** What of a larger value differs from a part, a schema or another value that is wanted of it. */
-function differencesIn({ comparison, found, items, truth }: Note, scene: Scene): readonly Difference[] {
+function differencesIn(
+  { comparison, found, items, truth }: Note,
+  context: EvaluationContext,
+): readonly Difference[] {
   const { predicate } = comparison;
   if (predicate.negated || truth !== false) return [];
   const subject = subjectOf(comparison);
   const begin = subject.type === 'reference' ? `{${referenceText(subject)}}` : undefined;
   const targets = items
     ? items.deciding.slice(0, 3).map(({ value, match }) => ({ value, at: match?.path ?? begin ?? 'it' }))
-    : [{ value: found, at: begin ?? placeOf({ comparison, found, truth: false }, scene) ?? 'it' }];
+    : [{ value: found, at: begin ?? placeOf({ comparison, found, truth: false }, context) ?? 'it' }];
   return targets.flatMap(({ value, at }) =>
-    value instanceof Missing ? [] : compare(value, predicate, at, scene),
+    value instanceof Missing ? [] : compare(value, predicate, at, context),
   );
 }
 
-function compare(value: Value, predicate: Predicate, at: string, scene: Scene): readonly Difference[] {
+function compare(
+  value: Value,
+  predicate: Predicate,
+  at: string,
+  context: EvaluationContext,
+): readonly Difference[] {
   switch (predicate.test) {
     case 'includes': {
-      const part = compilePartial(predicate.value)(scene);
+      const part = compilePartial(predicate.value)(context);
       return part instanceof Missing ? [] : differencesOfPart(value, part, at, mostDifferences);
     }
     case 'fits': {
-      const found = scene.schema?.(predicate.schema, predicate.from)?.(value, at) ?? [];
+      const found = context.schema?.(predicate.schema, predicate.from)?.(value, at) ?? [];
       return found instanceof Missing ? [] : found.slice(0, mostDifferences);
     }
     case 'compare': {
       if (predicate.operator !== '=' || predicate.anyOrder) return [];
-      const wanted = compileExpression(predicate.value)(scene);
+      const wanted = compileExpression(predicate.value)(context);
       const both = [value, wanted];
       const large = both.every(Array.isArray) || both.every(isObject);
       return large ? differencesOfValues(value, wanted as Value, at, mostDifferences) : [];
@@ -162,7 +170,7 @@ function firstOf(items: NonNullable<Note['items']>['deciding'], placesAlone: boo
 }
 
 /** Where in the document the value stands that a comparison looked at, where it is a single one. */
-function placeOf({ comparison, found }: Note, scene: Scene): string | undefined {
+function placeOf({ comparison, found }: Note, context: EvaluationContext): string | undefined {
   if (found instanceof Missing || comparison.quantifier) return undefined;
   const subject = subjectOf(comparison);
   const source = subject.type === 'query' ? subject.of : subject;
@@ -171,29 +179,29 @@ function placeOf({ comparison, found }: Note, scene: Scene): string | undefined 
     !(source.form === 'path' || source.form === 'xml' || source.form === 'html')
   )
     return undefined;
-  const matches = compileItems(source)(scene);
+  const matches = compileItems(source)(context);
   if (matches instanceof Missing) return undefined;
   if (subject.type !== 'query') return matches.length === 1 ? matches[0]!.path : undefined;
   if (subject.pick === 'random') return matches.find(({ value }) => value === found)?.path;
   return subject.pick === 'count' || subject.pick === 'all'
     ? undefined
-    : matches[positionOf(subject, matches.length, scene)]?.path;
+    : matches[positionOf(subject, matches.length, context)]?.path;
 }
 
-function originsOf(notes: readonly Note[], scene: Scene) {
+function originsOf(notes: readonly Note[], context: EvaluationContext) {
   const written = new Map(
     notes.flatMap(note => referencesIn(note.comparison)).map(each => [referenceText(each), each]),
   );
   return [...written].flatMap(([name, reference]) => {
-    const entry = scene.lookup(reference.name);
+    const entry = context.lookup(reference.name);
     if (!entry) return [];
     const value = descend(entry.value, reference.path, reference.name);
     return [{ name, value: value instanceof Missing ? value.reason : describe(value), origin: entry.origin }];
   });
 }
 
-function around(note: Note | undefined, scene: Scene): { nearest?: string } {
-  const { response } = scene;
+function around(note: Note | undefined, context: EvaluationContext): { nearest?: string } {
+  const { response } = context;
   if (!response || response.received.body.length === 0) return {};
   const { subject } = note?.comparison ?? {};
   const source = note && sourcesIn(note.comparison)[0];
@@ -201,16 +209,16 @@ function around(note: Note | undefined, scene: Scene): { nearest?: string } {
   if (source?.form === 'header' || source?.form === 'body' || subject?.type === 'reference') return {};
   const match = note?.items?.deciding[0]?.match;
   if (match) return { nearest: cut(match.surroundings) };
-  if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, scene) };
+  if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, context) };
   const { document } = response;
   if (document instanceof Missing) return { nearest: inOneLine(response) };
-  return { nearest: outline(source?.form === 'path' ? parentOf(source.path, document, scene) : document) };
+  return { nearest: outline(source?.form === 'path' ? parentOf(source.path, document, context) : document) };
 }
 
-function aroundFirst(source: ResponseSource, scene: Scene): string {
-  const matches = compileItems(source)(scene);
+function aroundFirst(source: ResponseSource, context: EvaluationContext): string {
+  const matches = compileItems(source)(context);
   const first = matches instanceof Missing ? undefined : matches[0];
-  return first ? cut(first.surroundings) : inOneLine(scene.response!);
+  return first ? cut(first.surroundings) : inOneLine(context.response!);
 }
 
 /** The beginning of a body that is no JSON; what is no text at all is only named. */
@@ -221,8 +229,8 @@ function inOneLine(response: ResponseView): string {
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */
-function parentOf({ segments, given }: Path, document: Value, scene: Scene): Value {
-  const values = compileGiven(given)(scene);
+function parentOf({ segments, given }: Path, document: Value, context: EvaluationContext): Value {
+  const values = compileGiven(given)(context);
   if (values instanceof Missing) return document;
   let [at, deepest] = [document, document];
   for (const segment of segments.slice(0, -1)) {

@@ -1,15 +1,15 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Check, Comparison, Condition, Expression } from './ast.ts';
 import { referencesIn, surveyOf } from './walk.ts';
 
 /** Checks that cannot fail, or that look at nothing that could change: they only seem to check something. */
-export function findIdle(check: Check): Mistake[] {
+export function findIdle(check: Check): SourceError[] {
   const { condition } = check;
   // A name in the label of a check says nothing of what it looks at.
   const { sources } = surveyOf(check);
   if (sources.length === 0 && referencesIn(condition).length === 0)
     return [
-      new Mistake(
+      new SourceError(
         'check-idle',
         condition.range,
         'This check looks at nothing: no part of the response, and no name.',
@@ -19,7 +19,7 @@ export function findIdle(check: Check): Mistake[] {
   const reason = cannotFail(condition);
   return reason === undefined
     ? []
-    : [new Mistake('check-idle', condition.range, `This check cannot fail: ${reason}.`)];
+    : [new SourceError('check-idle', condition.range, `This check cannot fail: ${reason}.`)];
 }
 
 function cannotFail(condition: Condition): string | undefined {

@@ -73,7 +73,7 @@ export class Lexer extends StatementReader {
       : { type: 'size', bytes: amount, range };
   }
 
-  /** The unit behind a number; a word right behind it that is no unit is a mistake. */
+  /** The unit behind a number; a word right behind it that is no unit is an error. */
   #unit(): string | undefined {
     const joined = this.match(/[A-Za-z]+/y)?.[0];
     if (joined !== undefined) {

@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { counted, didYouMean, inWords } from '../text/nearest.ts';
 import {
   type Condition,
@@ -223,7 +223,7 @@ export abstract class ExpressionParser extends SourceParser {
     if (count <= parameters.length && count >= parameters.length - optional) return;
     const wanted = parameters.length === 0 ? 'nothing' : inWords(parameters.map(parameterInWords));
     const given = counted(count, 'argument');
-    throw new Mistake(
+    throw new SourceError(
       'function-arguments',
       this.lexer.since(start),
       `${name}() takes ${wanted}${optional > 0 ? ', the last if wanted' : ''}, not ${given}.`,

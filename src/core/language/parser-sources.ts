@@ -1,5 +1,5 @@
 import { referenceText } from '../template/reference.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { namedSources, plainSources, type Reference, type ResponseSource } from './ast.ts';
 import { type Selector, selectorOf } from './documents/selector.ts';
 import { parsePath } from './jsonpath/parse.ts';
@@ -68,9 +68,9 @@ export class SourceParser {
       lexer.at = end;
       return path;
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
-      // A path counts offsets of the fence; a mistake is told in those of the page.
-      throw new Mistake(
+      if (!(error instanceof SourceError)) throw error;
+      // A path counts offsets of the fence; an error is told in those of the page.
+      throw new SourceError(
         error.code,
         lexer.place(error.range.start, error.range.end),
         error.message,

@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Excerpt } from '../text/source.ts';
 import type { Check, Statement, TextLiteral } from './ast.ts';
@@ -8,36 +8,36 @@ import { ConditionParser } from './parser-conditions.ts';
 const statementWords = ['keep', 'let', 'wait', 'repeat', 'skip', 'each', 'cleanup'];
 
 /**
- * Reads the statements of a fence. Every statement that cannot be read gives one mistake; the others are read as
+ * Reads the statements of a fence. Every statement that cannot be read gives one error; the others are read as
  * if it were not there.
  */
-export function parseStatements(excerpt: Excerpt): { statements: Statement[]; mistakes: Mistake[] } {
+export function parseStatements(excerpt: Excerpt): { statements: Statement[]; errors: SourceError[] } {
   const lexer = lexerFor(excerpt);
   const statements: Statement[] = [];
-  const mistakes: Mistake[] = [];
+  const errors: SourceError[] = [];
   while (lexer.nextStatement()) {
     const start = lexer.at;
     try {
       // One of its own for each, so that nothing of a line that cannot be read is left for the next.
       statements.push(new StatementParser(lexer).statement());
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
+      if (!(error instanceof SourceError)) throw error;
       const readOn = lexer.leaveStatement(start);
-      mistakes.push((readOn && mistakeAlone(excerpt, start, lexer.at)) || error);
+      errors.push((readOn && errorAlone(excerpt, start, lexer.at)) || error);
     }
   }
-  return { statements, mistakes };
+  return { statements, errors };
 }
 
 /** What is wrong with a statement that has a bracket which is never closed: what would be if nothing stood below it. */
-function mistakeAlone(excerpt: Excerpt, start: number, end: number): Mistake | undefined {
+function errorAlone(excerpt: Excerpt, start: number, end: number): SourceError | undefined {
   const lexer = lexerFor(excerpt, end);
   lexer.at = start;
   try {
     new StatementParser(lexer).statement();
     return undefined;
   } catch (error) {
-    if (!(error instanceof Mistake)) throw error;
+    if (!(error instanceof SourceError)) throw error;
     return error;
   }
 }
@@ -48,21 +48,21 @@ function lexerFor(excerpt: Excerpt, end?: number): Lexer {
 }
 
 /** Conditions one a line, as the `checks` of a settings level hold them. */
-export function parseChecks(excerpt: Excerpt): { checks: Check[]; mistakes: Mistake[] } {
-  const { statements, mistakes } = parseStatements(excerpt);
+export function parseChecks(excerpt: Excerpt): { checks: Check[]; errors: SourceError[] } {
+  const { statements, errors } = parseStatements(excerpt);
   const checks: Check[] = [];
   for (const statement of statements) {
     if (statement.type === 'check') checks.push(statement);
     else
-      mistakes.push(
-        new Mistake(
+      errors.push(
+        new SourceError(
           'syntax',
           statement.range,
           `Only conditions may stand among 'checks', not '${statement.type}'.`,
         ),
       );
   }
-  return { checks, mistakes };
+  return { checks, errors };
 }
 
 /** A statement before its text is known. */
@@ -192,9 +192,9 @@ class StatementParser extends ConditionParser {
       const condition = this.condition();
       return { type: 'check', ...(label && { label }), condition, range: lexer.since(start) };
     } catch (error) {
-      const meant = unknown !== undefined && error instanceof Mistake && error.code === 'word-unknown';
+      const meant = unknown !== undefined && error instanceof SourceError && error.code === 'word-unknown';
       if (!meant || error.remedy !== undefined) throw error;
-      throw new Mistake('word-unknown', error.range, error.message, didYouMean(unknown, statementWords));
+      throw new SourceError('word-unknown', error.range, error.message, didYouMean(unknown, statementWords));
     }
   }
 

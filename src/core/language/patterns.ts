@@ -1,5 +1,5 @@
 import type { RE2JS } from 're2js';
-import { TooSlow, withinTime } from '../text/time-limit.ts';
+import { TimeLimitError, withinTime } from '../text/time-limit.ts';
 import { Missing } from '../values/value.ts';
 
 /** A pattern made ready. A text that it takes too long for is told as missing; that happens to borrowed ones alone. */
@@ -12,7 +12,7 @@ export interface Pattern {
 }
 
 /** Why a text is no pattern. */
-export class PatternMistake extends Error {}
+export class PatternError extends Error {}
 
 let engine: typeof RE2JS | undefined;
 
@@ -24,7 +24,7 @@ export async function loadPatterns(): Promise<void> {
 /**
  * Makes a pattern ready: by an engine whose time grows with the text alone, whatever the pattern; one that looks around
  * or back, which that engine does not know, by the engine of the runtime, under a time limit. Throws
- * PatternMistake.
+ * PatternError.
  */
 export function compilePattern(source: string, flags: string): Pattern {
   if (!engine) throw new TypeError('loadPatterns() comes before compilePattern().');
@@ -37,7 +37,7 @@ export function compilePattern(source: string, flags: string): Pattern {
     const borrowed = borrowPattern(source, flags);
     if (borrowed) return borrowed;
     const reason = (error as Error).message.replace(/^error parsing regexp: /, '').replaceAll('`', "'");
-    throw new PatternMistake(reason);
+    throw new PatternError(reason);
   }
   return {
     test: text => compiled.matcher(text).find(),
@@ -92,7 +92,7 @@ function borrowPattern(written: string, given: string): Pattern | undefined {
     try {
       return withinTime(patience, 'the pattern', () => firstMatches(form, text, most));
     } catch (error) {
-      if (!(error instanceof TooSlow)) throw error;
+      if (!(error instanceof TimeLimitError)) throw error;
       tooSlow = new Missing(error.message, true);
       return tooSlow;
     }

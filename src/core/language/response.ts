@@ -1,7 +1,7 @@
 import type { Document } from 'slimdom';
-import { JsonMistake, readJson } from '../values/json.ts';
+import { JsonError, readJson } from '../values/json.ts';
 import { type Found, Missing, type Value } from '../values/value.ts';
-import { readXml, XmlMistake } from '../values/xml.ts';
+import { readXml, XmlError } from '../values/xml.ts';
 import { decodeBody } from './charset.ts';
 import { type HtmlDocument, readHtml } from './documents/html.ts';
 import { type Link, readLinks } from './links.ts';
@@ -107,16 +107,16 @@ export class ResponseView {
           .map(readJson);
       return readJson(body);
     } catch (error) {
-      if (!(error instanceof JsonMistake)) throw error;
+      if (!(error instanceof JsonError)) throw error;
       return new Missing(this.#whyNoJson(error), true);
     }
   }
 
-  #whyNoJson(mistake: JsonMistake): string {
+  #whyNoJson(error: JsonError): string {
     if (this.received.body.length === 0) return 'the response has no body';
     const type = this.headerValues('content-type')[0];
-    const place = `line ${this.text.slice(0, mistake.offset).split('\n').length}`;
-    const detail = `${mistake.message} (${place} of the body)`;
+    const place = `line ${this.text.slice(0, error.offset).split('\n').length}`;
+    const detail = `${error.message} (${place} of the body)`;
     return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
   }
 
@@ -140,7 +140,7 @@ export class ResponseView {
     try {
       return readXml(body.trimStart());
     } catch (error) {
-      if (!(error instanceof XmlMistake)) throw error;
+      if (!(error instanceof XmlError)) throw error;
       const type = this.headerValues('content-type')[0];
       const line = body.slice(0, error.offset).split('\n').length;
       const why =

@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Range } from '../text/source.ts';
 
 /** The next line that holds more than a comment: its indentation and its first character. */
@@ -87,7 +87,7 @@ export class StatementReader {
   }
 
   /**
-   * After a mistake: leaves the statement that began at an offset. It ends before the next line that is not indented and
+   * After an error: leaves the statement that began at an offset. It ends before the next line that is not indented and
    * stands in no bracket. Where a bracket is never closed, nothing below its line belongs to it.
    * @returns whether more was read than belongs to it
    */
@@ -186,7 +186,7 @@ export class StatementReader {
     if (!this.take(symbol)) this.fail(`A '${symbol}' should follow ${after}.`);
   }
 
-  /** A Mistake from `start` (or from here) over the token that stands there. */
+  /** A SourceError from `start` (or from here) over the token that stands there. */
   fail(
     message: string,
     start = this.at,
@@ -195,7 +195,7 @@ export class StatementReader {
   ): never {
     let end = Math.max(this.at, start);
     if (end === start) end += /^(?:[\w-]+|[^\s\w]{1,2}|)/.exec(this.text.slice(start, start + 60))![0].length;
-    throw new Mistake(code, this.place(start, Math.max(end, start + 1)), message, remedy);
+    throw new SourceError(code, this.place(start, Math.max(end, start + 1)), message, remedy);
   }
 }
 

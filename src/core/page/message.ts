@@ -1,6 +1,6 @@
 import { parseTarget, refuseSpaces } from '../template/target.ts';
 import { parseTemplate } from '../template/template.ts';
-import { type Finding, finding, Mistake } from '../text/finding.ts';
+import { type Finding, finding, SourceError } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Excerpt } from '../text/source.ts';
 import type { HeaderField, RequestStep } from './page.ts';
@@ -28,7 +28,7 @@ export function readRequest(excerpt: Excerpt): { step?: RequestStep; findings: F
     try {
       return read();
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
+      if (!(error instanceof SourceError)) throw error;
       findings.push(finding(error.code, source, error.range, error.message, error.remedy));
       return undefined;
     }
@@ -75,7 +75,7 @@ function bodyOffset(text: string): number | undefined {
 function requestLine(excerpt: Excerpt, line: Line | undefined) {
   const place = (start: number, end: number) => excerpt.range(start, end);
   if (!line)
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       place(0, 0),
       'There is no request in this fence.',
@@ -88,7 +88,7 @@ function requestLine(excerpt: Excerpt, line: Line | undefined) {
   const targetText = rest!.replace(/\s+HTTP\/\d(?:\.\d)?$/, '');
   const start = methodStart + method!.length + between!.length;
   if (targetText === '')
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       methodRange,
       `The target is missing behind ${method}.`,
@@ -99,7 +99,7 @@ function requestLine(excerpt: Excerpt, line: Line | undefined) {
   refuseSpaces(targetText, placeInTarget);
   const targetRange = place(start, start + targetText.length);
   if (!/^(?:\/|https?:\/\/|\{)/i.test(targetText)) {
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       targetRange,
       "A target begins with '/', with http:// or https://, or with a reference.",
@@ -109,16 +109,16 @@ function requestLine(excerpt: Excerpt, line: Line | undefined) {
   return { method: method!, targetText, target: parseTarget(targetText, placeInTarget), targetRange };
 }
 
-function checkMethod(method: string, rest: string, range: Mistake['range']): void {
+function checkMethod(method: string, rest: string, range: SourceError['range']): void {
   if (/^(?:\/|https?:|\{)/i.test(method) && rest === '')
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       range,
       'A request begins with its method.',
       `For example: GET ${method}`,
     );
   if (!token.test(method))
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       range,
       `'${method}' is no method.`,
@@ -126,7 +126,7 @@ function checkMethod(method: string, rest: string, range: Mistake['range']): voi
     );
   if (methods.includes(method) || otherMethods.has(method)) return;
   if (method === 'CONNECT')
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       range,
       'CONNECT opens a tunnel through a proxy, and nothing else.',
@@ -134,10 +134,15 @@ function checkMethod(method: string, rest: string, range: Mistake['range']): voi
     );
   const upper = method.toUpperCase();
   if (methods.includes(upper))
-    throw new Mistake('request-line', range, 'Methods are written in capital letters.', `Write ${upper}.`);
+    throw new SourceError(
+      'request-line',
+      range,
+      'Methods are written in capital letters.',
+      `Write ${upper}.`,
+    );
   const meant = didYouMean(method, methods);
   if (meant !== undefined)
-    throw new Mistake('request-line', range, `'${method}' is no method that is known.`, meant);
+    throw new SourceError('request-line', range, `'${method}' is no method that is known.`, meant);
 }
 
 // field :: token : text
@@ -145,7 +150,7 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
   const range = excerpt.range(start, start + text.length);
   const colon = text.indexOf(':');
   if (/^\s/.test(text))
-    throw new Mistake(
+    throw new SourceError(
       'header-line',
       range,
       'A header line may not begin with white space.',
@@ -153,7 +158,7 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
     );
   const name = colon < 0 ? text : text.slice(0, colon);
   if (colon < 0 || !token.test(name)) {
-    throw new Mistake(
+    throw new SourceError(
       'header-line',
       range,
       colon < 0 ? 'A header line is a name, a colon and a value.' : `'${name}' is no name of a header.`,
@@ -161,7 +166,7 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
     );
   }
   if (isAboutConnection(name))
-    throw new Mistake(
+    throw new SourceError(
       'header-line',
       range,
       `'${name}' is about the connection, which Mervok sees to itself.`,

@@ -32,7 +32,7 @@ export interface PageCase {
   readonly each?: EachRow | EachValue;
   /** Whether an example response of it sets a cookie. */
   readonly exampleSetsCookie?: boolean;
-  /** Set for a case that runs at the end of the pass. */
+  /** Set for a case that runs at the end of the iteration. */
   readonly cleanup?: Cleanup;
   readonly steps: readonly PageStep[];
   /** Its lines, from its heading to the next one, and those of fences that are no prose; both from 1, ends exclusive. */

@@ -193,8 +193,8 @@ class PageReader {
   }
 
   #statements(draft: Draft, { content, range }: Fence): void {
-    const { statements, mistakes } = parseStatements(content);
-    for (const mistake of mistakes) this.#add(mistake.code, mistake.range, mistake.message, mistake.remedy);
+    const { statements, errors } = parseStatements(content);
+    for (const error of errors) this.#add(error.code, error.range, error.message, error.remedy);
     const own: StepStatement[] = [];
     for (const statement of statements) {
       if (draft.repeat) this.#strayRepeat(draft);

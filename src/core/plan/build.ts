@@ -15,9 +15,9 @@ import type { Collection, CollectionCase, CollectionPage } from './collection.ts
 import { withNeeded } from './effects.ts';
 import {
   findingsOfBounds,
+  findingsOfTables,
   findingsOfVariables,
   gatherUnknownNames,
-  mistakesOfTables,
   unverified,
   usedVariables,
   withoutFollowing,
@@ -26,7 +26,7 @@ import { Flow } from './flow.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
 import { orderPages, withCleanUp } from './order.ts';
 import {
-  type Given,
+  type GivenValue,
   type Need,
   type Plan,
   type PlannedCase,
@@ -44,7 +44,7 @@ import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 
 export interface PlanOptions extends Choice {
   readonly environment?: string;
-  readonly given: ReadonlyMap<string, Given>;
+  readonly given: ReadonlyMap<string, GivenValue>;
   /** The table that the whole selection runs for each row of. */
   readonly rows?: NamedTable;
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
@@ -64,7 +64,7 @@ export interface PlanOptions extends Choice {
 
 /**
  * Makes a run ready: chooses the cases, adds those whose values they need, puts the pages in order and compiles every
- * step. A plan may be carried out only if no finding is an error. Throws SelectionMistake.
+ * step. A plan may be carried out only if no finding is an error. Throws UsageError.
  */
 export async function buildPlan(
   collection: Collection,
@@ -103,7 +103,7 @@ export async function buildPlan(
     ].flatMap(secretsInLevel),
     ...(isWhole ? unusedNames(collection, flow) : []),
     ...findingsOfVariables(variables, options.hasFile),
-    ...mistakesOfTables(pages, tables.mistakes),
+    ...findingsOfTables(pages, tables.errors),
     ...findingsOfBounds(collection),
   );
   const variablesFor = variablesByLevels(collection, environment);
@@ -118,7 +118,7 @@ export async function buildPlan(
         const { steps, findings: inCase } = prepareSteps(each, surroundings);
         findings.push(...inCase, ...secretsInCase(each.written, each.page.page.source));
         // Without its table nobody knows the names that it gives.
-        if (!tables.mistakes.has(each) && !tables.mistakes.has(page))
+        if (!tables.errors.has(each) && !tables.errors.has(page))
           findings.push(...findingsOfFlow(each, flow));
         return planCase(each, steps, asked.has(each), flow, variablesFor);
       }),
@@ -145,7 +145,7 @@ function checksIn(pages: readonly PlannedPage[]): number {
   let checks = 0;
   for (const { cases } of pages)
     for (const { steps } of cases)
-      for (const step of steps) if (step.kind === 'check' || (step.kind === 'send' && step.repeat)) checks++;
+      for (const step of steps) if (step.kind === 'check' || (step.kind === 'http' && step.repeat)) checks++;
   return checks;
 }
 

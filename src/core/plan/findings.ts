@@ -1,6 +1,6 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../record/bounds.ts';
-import { type Code, type Finding, finding, type Mistake, sortFindings } from '../text/finding.ts';
+import { type Code, type Finding, finding, type SourceError, sortFindings } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
 import type { Source } from '../text/source.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
@@ -55,16 +55,16 @@ export function unverified(cases: Iterable<CollectionCase>): Finding[] {
 }
 
 /** Why tables cannot be used, where they are named. */
-export function mistakesOfTables(
+export function findingsOfTables(
   pages: readonly CollectionPage[],
-  mistakes: ReadonlyMap<CollectionCase | CollectionPage, Mistake>,
+  errors: ReadonlyMap<CollectionCase | CollectionPage, SourceError>,
 ): Finding[] {
-  if (mistakes.size === 0) return [];
-  const found = ({ code, range, message, remedy }: Mistake, source: Source) =>
+  if (errors.size === 0) return [];
+  const found = ({ code, range, message, remedy }: SourceError, source: Source) =>
     finding(code, source, range, message, remedy);
   return pages.flatMap(page => {
-    const ofPage = mistakes.get(page);
-    const ofCases = page.cases.flatMap(each => mistakes.get(each) ?? []);
+    const ofPage = errors.get(page);
+    const ofCases = page.cases.flatMap(each => errors.get(each) ?? []);
     return [
       ...(ofPage ? [found(ofPage, page.rows!.level.source)] : []),
       ...ofCases.map(each => found(each, page.page.source)),

@@ -77,11 +77,11 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
 }
 
 /** Where there is a table, a column of it was meant most likely. */
-function columnsInWords(user: CollectionCase, { tables, passColumns }: Flow): string | undefined {
+function columnsInWords(user: CollectionCase, { tables, iterationColumns }: Flow): string | undefined {
   const table =
     tables.ofCase.get(user) ??
     tables.ofPage.get(user.page) ??
-    (passColumns.length > 0 ? { name: '--rows', columns: passColumns } : undefined);
+    (iterationColumns.length > 0 ? { name: '--rows', columns: iterationColumns } : undefined);
   return table && `The columns of ${table.name} are ${inWords(table.columns)}.`;
 }
 

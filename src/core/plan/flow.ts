@@ -2,7 +2,7 @@ import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { type CaseNames, namesOf, type Use } from './names.ts';
 import { type Needed, resolveNeeds } from './needs.ts';
-import type { Given } from './plan.ts';
+import type { GivenValue } from './plan.ts';
 import { noTables, type Tables } from './tables.ts';
 
 /** What gives a name its value at a place of use. */
@@ -42,10 +42,10 @@ export class Flow {
   constructor(
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
-    readonly given: ReadonlyMap<string, Given>,
+    readonly given: ReadonlyMap<string, GivenValue>,
     readonly tables: Tables = noTables,
     /** Columns of the table that the whole selection runs for each row of. */
-    readonly passColumns: readonly string[] = [],
+    readonly iterationColumns: readonly string[] = [],
   ) {
     for (const page of collection.pages) {
       const makers = new Map<string, number[]>();
@@ -164,7 +164,7 @@ export class Flow {
     return [
       ...(each?.type === 'each-value' ? [each.name] : (this.tables.ofCase.get(user)?.columns ?? [])),
       ...(this.tables.ofPage.get(user.page)?.columns ?? []),
-      ...this.passColumns,
+      ...this.iterationColumns,
     ];
   }
 

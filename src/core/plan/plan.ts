@@ -1,8 +1,8 @@
 import type { Condition } from '../language/ast.ts';
 import type { Decide } from '../language/compile-condition.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
-import type { Scene } from '../language/scene.ts';
 import type { Auth, Transport } from '../settings/transport.ts';
 import type { Field } from '../template/fields.ts';
 import type { Template } from '../template/template.ts';
@@ -33,7 +33,7 @@ export interface Plan {
   /** What runs for others, though it was not asked for. */
   readonly brought: readonly Brought[];
   /** Values given on the command line, or by a file that it names. */
-  readonly given: ReadonlyMap<string, Given>;
+  readonly given: ReadonlyMap<string, GivenValue>;
   /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */
   readonly unusedGiven: readonly string[];
   /** Names that are secret, wherever their value comes from. */
@@ -52,13 +52,13 @@ export interface Plan {
   readonly apdex?: number;
 }
 
-export interface Given {
+export interface GivenValue {
   readonly value: Value;
   /** In words: `given by --set`. */
   readonly origin: string;
 }
 
-/** The rows of a table, read while they are used. Throws TableMistake where they have changed. */
+/** The rows of a table, read while they are used. Throws TableError where they have changed. */
 export interface PlannedRows {
   readonly name: string;
   readonly count: number;
@@ -94,7 +94,7 @@ export interface PlannedCase {
   readonly steps: readonly PlannedStep[];
   /** What it is carried out for each of. */
   readonly each?: PlannedEach;
-  /** Whether it runs at the end of the pass, whatever came before. */
+  /** Whether it runs at the end of the iteration, whatever came before. */
   readonly cleanup: boolean;
   /** Prefixes of XML and the namespaces that they stand for. */
   readonly namespaces: ReadonlyMap<string, string>;
@@ -126,14 +126,14 @@ export interface Need {
   readonly producers: readonly string[];
 }
 
-export type PlannedStep = Sending | Checking | Keeping | Letting | Waiting | Skipping;
+export type PlannedStep = HttpStep | CheckStep | KeepStep | LetStep | WaitStep | SkipStep;
 
-export interface Sending {
-  readonly kind: 'send';
+export interface HttpStep {
+  readonly kind: 'http';
   readonly place: Place;
   readonly method: string;
-  /** Without what `query` adds. Throws Misfit. */
-  readonly url: (scene: Scene) => string;
+  /** Without what `query` adds. Throws TemplateError. */
+  readonly url: (context: EvaluationContext) => string;
   readonly query: readonly { readonly name: Template; readonly values: readonly Template[] }[];
   readonly headers: readonly { readonly name: string; readonly value: Template }[];
   /** Names of headers, in lower case, that hold secrets. */
@@ -143,14 +143,14 @@ export interface Sending {
   readonly transport: Transport;
   /** Whether a check of the case that looks at what comes of it speaks of `fault`. */
   readonly expectsFault: boolean;
-  readonly repeat?: Repeating;
+  readonly repeat?: Repetition;
 }
 
 /** Sends a request again until something holds. */
-export interface Repeating {
+export interface Repetition {
   readonly every: Evaluate;
   readonly limit: Evaluate;
-  readonly until: Checking;
+  readonly until: CheckStep;
 }
 
 /** A body and, where no header says it, its type. Paths of files are relative to the folder of the page. */
@@ -161,7 +161,7 @@ export type PlannedBody = { readonly contentType?: string } & (
   | { readonly kind: 'file'; readonly path: Template; readonly folder: string }
 );
 
-export interface Checking {
+export interface CheckStep {
   readonly kind: 'check';
   readonly place: Place;
   /** As written, in one line. */
@@ -174,7 +174,7 @@ export interface Checking {
   readonly decide: Decide;
 }
 
-export interface Keeping {
+export interface KeepStep {
   readonly kind: 'keep';
   readonly place: Place;
   readonly text: string;
@@ -185,17 +185,17 @@ export interface Keeping {
   readonly reveals: readonly string[];
 }
 
-export interface Letting extends Omit<Keeping, 'kind'> {
+export interface LetStep extends Omit<KeepStep, 'kind'> {
   readonly kind: 'let';
 }
 
 /** Ends a case as skipped. */
-export interface Skipping {
+export interface SkipStep {
   readonly kind: 'skip';
-  readonly when: Checking;
+  readonly when: CheckStep;
 }
 
-export interface Waiting {
+export interface WaitStep {
   readonly kind: 'wait';
   readonly place: Place;
   readonly text: string;

@@ -3,20 +3,20 @@ import { type BodyForm, parseBody } from '../template/body.ts';
 import { parseFields } from '../template/fields.ts';
 import type { Reference } from '../template/reference.ts';
 import { parseTemplate, referencesOf, type Template } from '../template/template.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import type { PlannedBody } from './plan.ts';
 
 /**
  * Makes a body ready. The fence it stands in decides what it is, else its Content-Type, else its first character.
  * @param given the Content-Type that a header gives
- * @param add told of each Mistake where several can be found
+ * @param add told of each SourceError where several can be found
  */
 export function prepareBody(
   body: BodyText,
   given: Template | undefined,
   file: string,
-  add: (mistake: Mistake) => void,
+  add: (error: SourceError) => void,
 ): PlannedBody {
   const { excerpt, start, fence } = body;
   const folder = file.replace(/[^/]*$/, '');
@@ -42,8 +42,8 @@ export function prepareBody(
       return text('text', 'text/plain; charset=utf-8', fence.crlf);
     case 'form':
     case 'multipart': {
-      const { fields, mistakes } = parseFields(excerpt, fence.form === 'multipart');
-      mistakes.forEach(add);
+      const { fields, errors } = parseFields(excerpt, fence.form === 'multipart');
+      errors.forEach(add);
       // The boundary of a multipart body is part of its type, so its type is made with it.
       return fence.form === 'form'
         ? { kind: 'form', fields, folder, ...typed('application/x-www-form-urlencoded') }
@@ -61,7 +61,7 @@ export function prepareBody(
     case 'file': {
       const lines = excerpt.text.trim().split('\n');
       if (lines.length > 1 || lines[0] === '')
-        throw new Mistake(
+        throw new SourceError(
           'field-line',
           excerpt.range(0, excerpt.text.length),
           'A `file body` holds the path of one file.',

@@ -3,16 +3,16 @@ import type { Check, Condition, Repeat, StatementNode } from '../language/ast.ts
 import { compileCondition } from '../language/compile-condition.ts';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
-import type { Scene } from '../language/scene.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { revealing, sourcesIn } from '../language/walk.ts';
 import type { PageStep, RequestStep, StepStatement } from '../page/page.ts';
 import { type Effective, mergeLevels } from '../settings/merge.ts';
-import { codes, type Finding, finding, Mistake } from '../text/finding.ts';
+import { codes, type Finding, finding, SourceError } from '../text/finding.ts';
 import type { Source } from '../text/source.ts';
 import { Missing } from '../values/value.ts';
 import type { CollectionCase } from './collection.ts';
 import { needsResponse } from './names.ts';
-import { type Checking, type PlannedStep, placeOf, type Repeating, type Sending } from './plan.ts';
+import { type CheckStep, type HttpStep, type PlannedStep, placeOf, type Repetition } from './plan.ts';
 import { filesOfBody } from './prepare-body.ts';
 import { prepareRequest } from './prepare-request.ts';
 
@@ -33,14 +33,14 @@ export function prepareSteps(
   const effective = mergeLevels(each.levels);
   const findings: Finding[] = [];
   const steps: PlannedStep[] = [];
-  const add = (mistakes: readonly Mistake[], where = source) => {
-    for (const mistake of mistakes)
-      findings.push(finding(mistake.code, where, mistake.range, mistake.message, mistake.remedy));
+  const add = (errors: readonly SourceError[], where = source) => {
+    for (const error of errors)
+      findings.push(finding(error.code, where, error.range, error.message, error.remedy));
   };
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
-    const mistakes = checkStatement(check);
-    add(mistakes, level.source);
-    return mistakes.some(isError) ? [] : [prepareCheck(check, level.source, level.name)];
+    const errors = checkStatement(check);
+    add(errors, level.source);
+    return errors.some(isError) ? [] : [prepareCheck(check, level.source, level.name)];
   });
   let requests = 0;
   const { steps: written } = each.written;
@@ -48,8 +48,8 @@ export function prepareSteps(
     if (step.kind === 'request') {
       requests++;
       try {
-        const sending = prepareRequest(step, effective, source, surroundings.secretNames, mistake =>
-          add([mistake]),
+        const sending = prepareRequest(step, effective, source, surroundings.secretNames, error =>
+          add([error]),
         );
         add(unusableFiles(step, sending, surroundings));
         const repeat = step.repeat && prepareRepeat(step.repeat, source, add);
@@ -62,34 +62,34 @@ export function prepareSteps(
           ...levelChecks,
         );
       } catch (error) {
-        if (!(error instanceof Mistake)) throw error;
+        if (!(error instanceof SourceError)) throw error;
         add([error]);
       }
       continue;
     }
     for (const statement of step.statements) {
-      const mistakes = checkStatement(statement);
+      const errors = checkStatement(statement);
       if (requests === 0 && needsResponse(statement)) {
-        mistakes.push(
-          new Mistake(
+        errors.push(
+          new SourceError(
             'no-response-yet',
             statement.range,
             'No request stands above this in its case, so there is no response to look at.',
           ),
         );
       }
-      add(mistakes);
-      if (!mistakes.some(isError)) steps.push(prepareStatement(statement, source));
+      add(errors);
+      if (!errors.some(isError)) steps.push(prepareStatement(statement, source));
     }
   }
   return { steps, findings: [...findings, ...unchecked(each, effective)] };
 }
 
-function isError({ code }: Mistake): boolean {
+function isError({ code }: SourceError): boolean {
   return codes[code] === 'error';
 }
 
-function prepareCheck(check: Check, source: Source, level?: string): Checking {
+function prepareCheck(check: Check, source: Source, level?: string): CheckStep {
   return {
     ...prepareCondition(check, check.condition, source),
     ...(check.label && { label: compileExpression(check.label) }),
@@ -98,15 +98,21 @@ function prepareCheck(check: Check, source: Source, level?: string): Checking {
 }
 
 /** Made ready when it is first asked for: of a large collection that is only looked at, most never is. */
-function once<Result>(make: () => (scene: Scene) => Result): (scene: Scene) => Result {
-  let made: ((scene: Scene) => Result) | undefined;
-  return scene => {
+function once<Result>(
+  make: () => (context: EvaluationContext) => Result,
+): (context: EvaluationContext) => Result {
+  let made: ((context: EvaluationContext) => Result) | undefined;
+  return context => {
     made ??= make();
-    return made(scene);
+    return made(context);
   };
 }
 
-function prepareCondition({ range, written }: StatementNode, condition: Condition, source: Source): Checking {
+function prepareCondition(
+  { range, written }: StatementNode,
+  condition: Condition,
+  source: Source,
+): CheckStep {
   return {
     kind: 'check',
     place: placeOf(source, range),
@@ -119,11 +125,11 @@ function prepareCondition({ range, written }: StatementNode, condition: Conditio
 function prepareRepeat(
   statement: Repeat,
   source: Source,
-  add: (mistakes: readonly Mistake[]) => void,
-): Repeating | undefined {
-  const mistakes = checkStatement(statement);
-  add(mistakes);
-  if (mistakes.some(isError)) return undefined;
+  add: (errors: readonly SourceError[]) => void,
+): Repetition | undefined {
+  const errors = checkStatement(statement);
+  add(errors);
+  if (errors.some(isError)) return undefined;
   return {
     every: compileExpression(statement.every),
     limit: compileExpression(statement.limit),
@@ -170,9 +176,9 @@ function prepareStatement(statement: StepStatement, source: Source): PlannedStep
 
 function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evaluate {
   if (!otherwise) return evaluate;
-  return scene => {
-    const value = evaluate(scene);
-    return value instanceof Missing ? otherwise(scene) : value;
+  return context => {
+    const value = evaluate(context);
+    return value instanceof Missing ? otherwise(context) : value;
   };
 }
 
@@ -195,18 +201,18 @@ function speaksOfFault(statement: Check | Repeat): boolean {
 /** Files that a body names and that cannot be sent. */
 function unusableFiles(
   { body: written }: RequestStep,
-  { body }: Pick<Sending, 'body'>,
+  { body }: Pick<HttpStep, 'body'>,
   { hasFile, refusesFile }: Surroundings,
-): Mistake[] {
+): SourceError[] {
   if (!body || !hasFile) return [];
   return filesOfBody(body).flatMap(({ path, range }) => {
     const at = range ?? written!.excerpt.range(0, written!.excerpt.text.length);
     if (hasFile(path)) {
       const refusal = refusesFile?.(path);
-      return refusal === undefined ? [] : [new Mistake('file-missing', at, refusal)];
+      return refusal === undefined ? [] : [new SourceError('file-missing', at, refusal)];
     }
     const message = `There is no file '${path}' in the collection.`;
-    return [new Mistake('file-missing', at, message, 'Its path is relative to the page.')];
+    return [new SourceError('file-missing', at, message, 'Its path is relative to the page.')];
   });
 }
 

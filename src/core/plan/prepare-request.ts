@@ -3,25 +3,25 @@ import type { Effective } from '../settings/merge.ts';
 import { parseFields } from '../template/fields.ts';
 import { renderBase, renderTarget } from '../template/target.ts';
 import { parseTemplateText, referencesOf, type Template } from '../template/template.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Source } from '../text/source.ts';
-import { placeOf, type Sending } from './plan.ts';
+import { type HttpStep, placeOf } from './plan.ts';
 import { isAnotherType, prepareBody } from './prepare-body.ts';
 
 const alwaysCredentials: ReadonlySet<string> = new Set(['authorization', 'cookie', 'proxy-authorization']);
 
-/** Makes a request ready to be filled. Throws the Mistake that keeps it from being made; `add` is told of the others. */
+/** Makes a request ready to be filled. Throws the SourceError that keeps it from being made; `add` is told of the others. */
 export function prepareRequest(
   step: RequestStep,
   effective: Effective,
   source: Source,
   secretNames: ReadonlySet<string>,
-  add: (mistake: Mistake) => void,
-): Omit<Sending, 'expectsFault'> {
+  add: (error: SourceError) => void,
+): Omit<HttpStep, 'expectsFault'> {
   const { base, transport } = effective;
   const relative = step.targetText.startsWith('/');
   if (relative && !base) {
-    throw new Mistake(
+    throw new SourceError(
       'base-missing',
       step.targetRange,
       "There is no address to put before this target: no 'base' is set.",
@@ -36,12 +36,12 @@ export function prepareRequest(
     .filter(({ value }) => referencesOf(value).some(({ name }) => secretNames.has(name)))
     .map(({ name }) => name.toLowerCase());
   return {
-    kind: 'send',
+    kind: 'http',
     place: placeOf(source, step.range),
     method: step.method,
-    url: scene =>
-      (relative ? renderBase(base!.template, scene).replace(/\/$/, '') : '') +
-      renderTarget(step.target, scene),
+    url: context =>
+      (relative ? renderBase(base!.template, context).replace(/\/$/, '') : '') +
+      renderTarget(step.target, context),
     query: queryOf(step, effective, add),
     headers,
     credentials:
@@ -70,7 +70,7 @@ function ownHeaders(step: RequestStep): Set<string> {
 }
 
 /** A header written in the fence wins over all, also over how its levels sign in. */
-export function authOf(step: RequestStep, { auth }: Effective): Sending['auth'] {
+export function authOf(step: RequestStep, { auth }: Effective): HttpStep['auth'] {
   if (!auth || auth.auth.kind === 'none') return undefined;
   const own = ownHeaders(step);
   if (auth.auth.kind !== 'api-key') return own.has('authorization') ? undefined : auth.auth;
@@ -79,9 +79,13 @@ export function authOf(step: RequestStep, { auth }: Effective): Sending['auth'] 
 }
 
 /** A `form query`, and those of the settings whose names the request does not have itself. */
-function queryOf(step: RequestStep, effective: Effective, add: (mistake: Mistake) => void): Sending['query'] {
-  const { fields = [], mistakes = [] } = step.query ? parseFields(step.query, false) : {};
-  mistakes.forEach(add);
+function queryOf(
+  step: RequestStep,
+  effective: Effective,
+  add: (error: SourceError) => void,
+): HttpStep['query'] {
+  const { fields = [], errors = [] } = step.query ? parseFields(step.query, false) : {};
+  errors.forEach(add);
   const own = [...fields.map(field => ({ name: field.name, values: [field.value] }))];
   return [
     ...outerQuery(step, effective).map(({ name, values }) => ({ name: plainTemplate(name), values })),

@@ -1,12 +1,12 @@
 import type { Statement } from '../language/ast.ts';
-import { compileSchema, SchemaMistake, type Validator } from '../language/documents/schema.ts';
+import { compileSchema, SchemaError, type Validator } from '../language/documents/schema.ts';
 import { surveyOf } from '../language/walk.ts';
 import { statementsOf } from '../page/page.ts';
 import type { Level } from '../settings/level.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Range, Source } from '../text/source.ts';
-import { JsonMistake, readJson } from '../values/json.ts';
+import { JsonError, readJson } from '../values/json.ts';
 import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import { resolvePath } from './prepare-body.ts';
@@ -34,7 +34,7 @@ export function prepareSchemas(
       made.set(key, fence ? reader.fromText(fence.text, source.file) : reader.fromFile(name, source.file));
     } catch (error) {
       made.set(key, undefined);
-      if (error instanceof NotThere) {
+      if (error instanceof NotFoundError) {
         const known = [
           ...(collection.pages.find(page => page.page.source === source)?.page.schemas.keys() ?? []),
         ];
@@ -49,10 +49,10 @@ export function prepareSchemas(
             remedy ?? 'A file has the ending .json, and its path is relative to the page.',
           ),
         );
-      } else if (error instanceof JsonMistake && fence) {
+      } else if (error instanceof JsonError && fence) {
         const place = fence.range(error.offset, error.offset + 1);
         findings.push(finding('schema-form', source, place, `This schema is no JSON: ${error.message}.`));
-      } else if (error instanceof SchemaMistake || error instanceof JsonMistake) {
+      } else if (error instanceof SchemaError || error instanceof JsonError) {
         const place = fence ? fence.range(0, Math.max(0, fence.text.indexOf('\n'))) : range;
         const what = fence ? 'This schema' : `'${name}'`;
         findings.push(finding('schema-form', source, place, `${what} cannot be used: ${error.message}.`));
@@ -90,7 +90,7 @@ function* namedBy(statement: Statement, source: Source): Generator<Named> {
     if (predicate.test === 'fits') yield { name: predicate.schema, source, range: predicate.range };
 }
 
-class NotThere extends Error {}
+class NotFoundError extends Error {}
 
 class SchemaReader {
   constructor(readonly readFile: ReadFile) {}
@@ -100,10 +100,10 @@ class SchemaReader {
   }
 
   fromFile(name: string, from: string): Validator {
-    if (!name.includes('.')) throw new NotThere(`There is no \`json schema ${name}\` on this page.`);
+    if (!name.includes('.')) throw new NotFoundError(`There is no \`json schema ${name}\` on this page.`);
     const path = resolvePath(from.replace(/[^/]*$/, ''), name);
     const text = this.readFile(path);
-    if (text instanceof Missing) throw new NotThere(`${text.reason}.`);
+    if (text instanceof Missing) throw new NotFoundError(`${text.reason}.`);
     return this.#compile(readJson(text), path);
   }
 
@@ -116,7 +116,7 @@ class SchemaReader {
         if (path === file || others.has(uriOf(path))) continue;
         const text = this.readFile(path);
         if (text instanceof Missing)
-          throw new SchemaMistake(`its $ref '${reference}' leads nowhere: ${text.reason}`);
+          throw new SchemaError(`its $ref '${reference}' leads nowhere: ${text.reason}`);
         const other = readJson(text);
         others.set(uriOf(path), other);
         gather(other, path);
@@ -127,13 +127,13 @@ class SchemaReader {
   }
 }
 
-/** A schema that is named outside of any page. Throws SchemaMistake. */
+/** A schema that is named outside of any page. Throws SchemaError. */
 export function schemaFromFile(name: string, readFile: ReadFile): Validator {
   try {
     return new SchemaReader(readFile).fromFile(name, '');
   } catch (error) {
-    if (!(error instanceof NotThere || error instanceof JsonMistake)) throw error;
-    throw new SchemaMistake(error.message.replace(/\.$/, ''));
+    if (!(error instanceof NotFoundError || error instanceof JsonError)) throw error;
+    throw new SchemaError(error.message.replace(/\.$/, ''));
   }
 }
 

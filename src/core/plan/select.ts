@@ -1,5 +1,6 @@
 import { mergeLevels } from '../settings/merge.ts';
 import { counted, inWords, nearest } from '../text/nearest.ts';
+import { UsageError } from '../text/usage-error.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { type Shard, shareOf, type TakenShard } from './shard.ts';
 
@@ -16,11 +17,6 @@ export interface Choice {
   readonly shard?: Shard;
 }
 
-/** Something on the command line that names nothing, or chooses nothing; the message offers the nearest that does. */
-export class SelectionMistake extends Error {
-  override readonly name = 'SelectionMistake';
-}
-
 export interface Selection {
   readonly pages: ReadonlySet<CollectionPage>;
   readonly cases: ReadonlySet<CollectionCase>;
@@ -29,7 +25,7 @@ export interface Selection {
   readonly shard?: TakenShard;
 }
 
-/** The pages and cases that are chosen. Throws SelectionMistake. */
+/** The pages and cases that are chosen. Throws UsageError. */
 export function select(collection: Collection, choice: Choice): Selection {
   const { paths, without = [], tags = [], notTags = [], among, shard } = choice;
   const wanted =
@@ -46,7 +42,7 @@ export function select(collection: Collection, choice: Choice): Selection {
   );
   const share = shard && shareOf(chosen, shard);
   const cases = new Set(share?.cases ?? chosen);
-  if (cases.size === 0 && all.length > 0) throw new SelectionMistake(whyNone(choice, chosen));
+  if (cases.size === 0 && all.length > 0) throw new UsageError(whyNone(choice, chosen));
   // A page that was named counts also where no case of it could be read.
   const whole = cases.size === all.length;
   const pages = new Set(whole ? wanted.flatMap(each => each.pages) : [...cases].map(each => each.page));
@@ -73,7 +69,7 @@ function refuseUnknownTags({ pages }: Collection, tags: readonly string[]): void
   const unknown = tags.find(tag => !known.has(tag));
   if (unknown === undefined) return;
   const there = known.size > 0 ? `There are ${inWords([...known].sort())}.` : 'There are no tags here.';
-  throw new SelectionMistake(withNearest(`No case has the tag '${unknown}'.`, unknown, [...known], there));
+  throw new UsageError(withNearest(`No case has the tag '${unknown}'.`, unknown, [...known], there));
 }
 
 function whyNone(
@@ -93,7 +89,7 @@ function whyNone(
   return `Nothing is left to run: no case answers to ${narrowed.length > 1 ? 'all of ' : ''}${inWords(narrowed)}.`;
 }
 
-/** What `--without` leaves out must not be needed by what runs. Throws SelectionMistake. */
+/** What `--without` leaves out must not be needed by what runs. Throws UsageError. */
 export function refuseNeededOnes(
   cases: ReadonlySet<CollectionCase>,
   leftOut: ReadonlySet<CollectionCase>,
@@ -102,7 +98,7 @@ export function refuseNeededOnes(
   for (const user of cases) {
     const missing = producersFor(user).find(producer => leftOut.has(producer));
     if (missing && !leftOut.has(user))
-      throw new SelectionMistake(
+      throw new UsageError(
         `${missing.address} is left out, but ${user.address} needs it. Leave both out, or none.`,
       );
   }
@@ -115,7 +111,7 @@ function selectPath(collection: Collection, path: string): Named {
     page => page.page.source.file === file || page.page.source.file.startsWith(folder),
   );
   if (pages.length === 0)
-    throw new SelectionMistake(
+    throw new UsageError(
       withNearest(
         `There is no page or folder '${file}'.`,
         file,
@@ -126,7 +122,7 @@ function selectPath(collection: Collection, path: string): Named {
   const all = pages.flatMap(page => page.cases);
   const cases = all.filter(each => each.written.slug === slug);
   if (cases.length === 0) {
-    throw new SelectionMistake(
+    throw new UsageError(
       withNearest(
         `There is no case '${slug}' in ${file}.`,
         slug,

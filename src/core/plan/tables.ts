@@ -1,15 +1,8 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Excerpt, Range } from '../text/source.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
-import {
-  type Chunks,
-  chunksOf,
-  openTable,
-  type Table,
-  type TableForm,
-  TableMistake,
-} from '../values/table.ts';
+import { type Chunks, chunksOf, openTable, type Table, TableError, type TableForm } from '../values/table.ts';
 import { Missing } from '../values/value.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { resolvePath } from './prepare-body.ts';
@@ -29,16 +22,16 @@ export interface Tables {
   /** That a page runs once for each row of. */
   readonly ofPage: ReadonlyMap<CollectionPage, NamedTable>;
   /** Why a table cannot be used, by who names it. */
-  readonly mistakes: ReadonlyMap<CollectionCase | CollectionPage, Mistake>;
+  readonly errors: ReadonlyMap<CollectionCase | CollectionPage, SourceError>;
 }
 
-export const noTables: Tables = { ofCase: new Map(), ofPage: new Map(), mistakes: new Map() };
+export const noTables: Tables = { ofCase: new Map(), ofPage: new Map(), errors: new Map() };
 
 /** Goes through the tables of all pages, and of all cases that run for each row of one. */
 export async function readTables(collection: Collection, openFile: OpenFile): Promise<Tables> {
   const ofCase = new Map<CollectionCase, NamedTable>();
   const ofPage = new Map<CollectionPage, NamedTable>();
-  const mistakes = new Map<CollectionCase | CollectionPage, Mistake>();
+  const errors = new Map<CollectionCase | CollectionPage, SourceError>();
   const known = new Map<string, Promise<NamedTable>>();
   const read = async <User extends CollectionCase | CollectionPage>(
     user: User,
@@ -50,8 +43,8 @@ export async function readTables(collection: Collection, openFile: OpenFile): Pr
       if (!known.has(key)) known.set(key, open());
       into.set(user, await known.get(key)!);
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
-      mistakes.set(user, error);
+      if (!(error instanceof SourceError)) throw error;
+      errors.set(user, error);
     }
   };
   for (const page of collection.pages) {
@@ -69,7 +62,7 @@ export async function readTables(collection: Collection, openFile: OpenFile): Pr
       await read(each, ofCase, `${file} ${table}`, () => openTableOf(table, range, page, openFile, file));
     }
   }
-  return { ofCase, ofPage, mistakes };
+  return { ofCase, ofPage, errors };
 }
 
 /** @param file where the table is named; its path is relative to that file */
@@ -87,7 +80,7 @@ async function openTableOf(
     return { ...table, name: `the rows ${name}` };
   }
   if (!formOf(name))
-    throw new Mistake(
+    throw new SourceError(
       'file-missing',
       range,
       `There is no \`csv rows ${name}\` on this page.`,
@@ -97,7 +90,7 @@ async function openTableOf(
   const [, folder = ''] = /^(.*\/)?/.exec(file)!;
   const chunks = openFile(resolvePath(folder, withoutSheet(name)));
   if (chunks instanceof Missing)
-    throw new Mistake(
+    throw new SourceError(
       'file-missing',
       range,
       `${chunks.reason}.`,
@@ -106,26 +99,26 @@ async function openTableOf(
   try {
     return await openNamed(name, chunks);
   } catch (error) {
-    if (!(error instanceof TableMistake)) throw error;
-    throw new Mistake('table-form', range, `${error.message}.`);
+    if (!(error instanceof TableError)) throw error;
+    throw new SourceError('table-form', range, `${error.message}.`);
   }
 }
 
 /**
  * Opens the table in a file.
  * @param name with its ending, which says what it is; behind a '#' the sheet of a workbook
- * Throws TableMistake, with the name in its message.
+ * Throws TableError, with the name in its message.
  */
 export async function openNamed(name: string, chunks: Chunks): Promise<NamedTable> {
   const [, sheet] = name.split('#');
   const form = formOf(name);
-  if (!form) throw new TableMistake(`'${name}' is no table: it ends in none of ${endings}`);
+  if (!form) throw new TableError(`'${name}' is no table: it ends in none of ${endings}`);
   try {
     return { name, ...(await openTable(chunks, form, sheet)) };
   } catch (error) {
-    if (!(error instanceof TableMistake)) throw error;
+    if (!(error instanceof TableError)) throw error;
     const where = error.line === undefined ? withoutSheet(name) : `${name}:${error.line}`;
-    throw new TableMistake(`${where} cannot be used: ${error.message}`);
+    throw new TableError(`${where} cannot be used: ${error.message}`);
   }
 }
 
@@ -133,12 +126,12 @@ async function openFence(fence: Excerpt): Promise<Table> {
   try {
     return await openTable(chunksOf(fence.text), 'csv');
   } catch (error) {
-    if (!(error instanceof TableMistake)) throw error;
+    if (!(error instanceof TableError)) throw error;
     const lines = fence.text.split('\n');
     const line = Math.min(error.line ?? 1, lines.length);
     const start = lines.slice(0, line - 1).join('\n').length + (line > 1 ? 1 : 0);
     const range = fence.range(start, start + lines[line - 1]!.length);
-    throw new Mistake('table-form', range, `These rows cannot be used: ${error.message}.`);
+    throw new SourceError('table-form', range, `These rows cannot be used: ${error.message}.`);
   }
 }
 

@@ -4,10 +4,10 @@ import { secretTemplates } from '../settings/transport.ts';
 import { referencesOf } from '../template/template.ts';
 import { type Finding, finding } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
+import { UsageError } from '../text/usage-error.ts';
 import type { VariableDefinition } from '../variables/definition.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import type { PlannedCase } from './plan.ts';
-import { SelectionMistake } from './select.ts';
 
 /** The variables of an environment, those of the secret file over those of the root. */
 export function readEnvironment(
@@ -26,7 +26,7 @@ export function readEnvironment(
       (known.size > 0
         ? `There are ${inWords([...known])}.`
         : 'Define it under environments: in mervok.yaml.');
-    if (given) throw new SelectionMistake(`${message} ${remedy}`);
+    if (given) throw new UsageError(`${message} ${remedy}`);
     findings.push(finding('environment-unknown', root.source, root.environment!.range, message, remedy));
   }
   return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);

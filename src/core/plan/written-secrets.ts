@@ -8,7 +8,7 @@ import { type Finding, finding } from '../text/finding.ts';
 import type { Range, Source } from '../text/source.ts';
 
 /** Names whose values nobody should read. */
-const secretName = /pass(?:word|phrase|wd)|secret|token|api[-_]?key|private[-_]?key|credential/i;
+const secretName = /iteration(?:word|phrase|wd)|secret|token|api[-_]?key|private[-_]?key|credential/i;
 /** A signed token in its compact form, its signature included. */
 const signedToken = /\beyJ[\w-]{8,}\.[\w-]{8,}\.[\w-]{16,}/;
 const shortest = 8;

@@ -1,16 +1,16 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { durationText } from '../values/text.ts';
 import { type Bound, isWithin, type Measure, parseBound } from './bounds.ts';
 import type { EventOf, RunEvent } from './events.ts';
-import { apdexText, percentText, rateText } from './figure-texts.ts';
-import { Figures, Settling } from './figures.ts';
+import { apdexText, percentText, rateText } from './number-texts.ts';
+import { RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 
 /** What became of a bound. It is unknown where nothing of what it looks at took place. */
 export type BoundResult = NonNullable<EventOf<'end'>['bounds']>[number];
 
 interface Scope {
   readonly of?: string;
-  readonly figures: Figures;
+  readonly figures: RequestStatistics;
   cases: number;
   bad: number;
 }
@@ -23,7 +23,7 @@ export class BoundsWatch {
     readonly known: { readonly bound: Bound; readonly scope: Scope } | undefined;
   }[];
   readonly #scopes: Scope[] = [];
-  readonly #settling = new Settling((event, held) => {
+  readonly #settling = new RequestOutcomes((event, held) => {
     for (const { of, figures } of this.#scopes)
       if (of === undefined || isWithin(event.case, of)) figures.add(event, held);
   });
@@ -40,7 +40,7 @@ export class BoundsWatch {
       const bound = parseBound(text);
       return { bound, scope: this.#scopeOf(bound) };
     } catch (error) {
-      if (error instanceof Mistake) return undefined;
+      if (error instanceof SourceError) return undefined;
       throw error;
     }
   }
@@ -48,7 +48,12 @@ export class BoundsWatch {
   #scopeOf({ of }: Bound): Scope {
     const known = this.#scopes.find(each => each.of === of);
     if (known) return known;
-    const scope = { ...(of !== undefined && { of }), figures: new Figures(this.threshold), cases: 0, bad: 0 };
+    const scope = {
+      ...(of !== undefined && { of }),
+      figures: new RequestStatistics(this.threshold),
+      cases: 0,
+      bad: 0,
+    };
     this.#scopes.push(scope);
     return scope;
   }

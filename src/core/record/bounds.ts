@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 
@@ -35,11 +35,11 @@ const inMilliseconds: { readonly [unit: string]: number } = withoutPrototype({
 });
 
 // bound :: measure ( "of" address )? ( "<" | "<=" | ">" | ">=" ) number unit?
-/** Throws Mistake, its range within the text. */
+/** Throws SourceError, its range within the text. */
 export function parseBound(text: string): Bound {
   const parts = /^(?<left>[^<>=]*?)\s*(?<operator><=|>=|<|>)\s*(?<right>[^<>=]*)$/.exec(text);
   const whole = { start: 0, end: text.length };
-  if (!parts?.groups) throw new Mistake('bound-form', whole, `'${text}' is no bound.`, examples);
+  if (!parts?.groups) throw new SourceError('bound-form', whole, `'${text}' is no bound.`, examples);
   const { left = '', operator, right = '' } = parts.groups;
   const [, words = '', of] = /^(.*?)(?:\s+of\s+(\S.*))?$/.exec(left)!;
   const place = { start: 0, end: words.length };
@@ -53,12 +53,12 @@ export function parseBound(text: string): Bound {
   };
 }
 
-function measureOf(words: string, range: Mistake['range']): Measure['kind'] | number {
+function measureOf(words: string, range: SourceError['range']): Measure['kind'] | number {
   const percent = /^p(\d{1,2}(?:\.\d{1,3})?) time$/.exec(words)?.[1];
   if (percent !== undefined && Number(percent) > 0) return Number(percent);
   if (measures.includes(words)) return words.replace(' time', '') as Measure['kind'];
   const known = [...measures, 'p50 time', 'p90 time', 'p95 time', 'p99 time'];
-  throw new Mistake(
+  throw new SourceError(
     'bound-form',
     range,
     words === '' ? 'A bound begins with what it measures.' : `'${words}' cannot be bounded.`,
@@ -69,11 +69,11 @@ function measureOf(words: string, range: Mistake['range']): Measure['kind'] | nu
 function readLimit(
   kind: Measure['kind'] | number,
   text: string,
-  range: Mistake['range'],
+  range: SourceError['range'],
 ): Pick<Bound, 'measure' | 'limit'> {
   const [, number, unit = ''] = /^(\d+(?:\.\d+)?)\s*([a-z%]*)$/.exec(text) ?? [];
   const refuse = (wanted: string) => {
-    throw new Mistake('bound-form', range, `'${text}' is no limit for this.`, wanted);
+    throw new SourceError('bound-form', range, `'${text}' is no limit for this.`, wanted);
   };
   if (typeof kind === 'number' || kind === 'min' || kind === 'mean' || kind === 'max') {
     const factor = inMilliseconds[unit];

@@ -96,7 +96,7 @@ export const eventSchema = z.discriminatedUnion('type', [
     title: z.string(),
     /** The rows that it runs for this time: of the whole selection, then of the page. */
     rows: z.optional(z.array(row)),
-    /** Where it is the turn of its cases that clean up, at the end of a pass. */
+    /** Where it is the turn of its cases that clean up, at the end of an iteration. */
     cleanup: z.optional(z.literal(true)),
   }),
   z.strictObject({
@@ -205,8 +205,8 @@ export const eventSchema = z.discriminatedUnion('type', [
       /** Bytes. */
       received: z.int(),
       /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
-      half: z.optional(duration),
-      most: z.optional(duration),
+      p50: z.optional(duration),
+      p95: z.optional(duration),
       /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
       causes: z.optional(z.int()),
     }),

@@ -22,18 +22,18 @@ class Known {
   readonly #clean = new Set<string>();
   /** Passes that are under way. */
   readonly #open = new Set<Masker>();
-  /** Secrets of passes that have ended, and the passes that were under way then: to them they may still be told. */
+  /** Secrets of iterations that have ended, and the iterations that were under way then: to them they may still be told. */
   #retired: { readonly secrets: ReadonlySet<string>; readonly waitsFor: Set<Masker> }[] = [];
 
-  begin(pass: Masker): void {
-    this.#open.add(pass);
+  begin(iteration: Masker): void {
+    this.#open.add(iteration);
   }
 
-  end(pass: Masker, secrets: ReadonlySet<string>): void {
-    this.#open.delete(pass);
+  end(iteration: Masker, secrets: ReadonlySet<string>): void {
+    this.#open.delete(iteration);
     if (secrets.size > 0) this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
     this.#retired = this.#retired.filter(({ secrets: own, waitsFor }) => {
-      waitsFor.delete(pass);
+      waitsFor.delete(iteration);
       if (waitsFor.size > 0) return true;
       for (const secret of own) this.index.remove(secret);
       return false;
@@ -67,11 +67,11 @@ class Known {
 
 /**
  * Replaces secrets in everything that is printed or written, in every form in which they can appear: those of the whole
- * run, and those of all passes that are under way, since what one user has come by may stand in the answer to another.
+ * run, and those of all iterations that are under way, since what one user has come by may stand in the answer to another.
  */
 export class Masker {
   readonly #known: Known;
-  /** What was added by a pass, to be taken back at its end. */
+  /** What was added by an iteration, to be taken back at its end. */
   #own: Set<string> | undefined;
 
   constructor(run?: Masker) {
@@ -79,18 +79,18 @@ export class Masker {
     if (run) this.#known.begin(this);
   }
 
-  /** For what one pass comes by: what is known must not grow with their number. */
-  forPass(): Masker {
+  /** For what one iteration comes by: what is known must not grow with their number. */
+  forIteration(): Masker {
     return new Masker(this);
   }
 
-  /** Forgets what the pass has come by, once all others that were under way beside it have ended too. */
+  /** Forgets what the iteration has come by, once all others that were under way beside it have ended too. */
   end(): void {
     this.#known.end(this, this.#own ?? new Set());
     this.#own = undefined;
   }
 
-  /** Every text in a value that is secret for the whole run, or for this pass. */
+  /** Every text in a value that is secret for the whole run, or for this iteration. */
   addValue(value: Value, how: 'lasting' | 'passing'): void {
     if (Array.isArray(value)) for (const item of value) this.addValue(item, how);
     else if (isObject(value)) for (const item of Object.values(value)) this.addValue(item, how);

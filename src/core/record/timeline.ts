@@ -1,9 +1,9 @@
+import { DurationHistogram } from './duration-histogram.ts';
 import type { ExchangeEvent } from './events.ts';
-import { Times } from './times.ts';
 
 /** A stretch of time of a run, and the requests that ended in it. */
 export interface Stretch {
-  readonly times: Times;
+  readonly times: DurationHistogram;
   requests: number;
   failed: number;
   /** Bytes. */
@@ -108,7 +108,7 @@ export class Timeline {
 }
 
 function emptyStretch(): Stretch {
-  return { times: new Times(), requests: 0, failed: 0, received: 0, answers: new Map() };
+  return { times: new DurationHistogram(), requests: 0, failed: 0, received: 0, answers: new Map() };
 }
 
 function addUp(into: Stretch, { times, requests, failed, received, answers }: Stretch): void {

@@ -1,7 +1,7 @@
 import { grouped } from '../text/nearest.ts';
 import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from './events.ts';
 import type { Stop } from './outcomes.ts';
-import { Tally } from './tally.ts';
+import { RunTotals } from './totals.ts';
 
 type Totals = EventOf<'end'>['totals'];
 
@@ -14,7 +14,7 @@ export type Refuse = (why: string) => Error;
  * it was over when something last happened.
  */
 export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse): AsyncGenerator<RunEvent> {
-  const tally = new Tally();
+  const totals = new RunTotals();
   const pages = new Set<number>();
   const open = new Map<number, ExchangeEvent | CheckEvent>();
   const lost: (ExchangeEvent | CheckEvent)[] = [];
@@ -22,12 +22,12 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
   let last = 0;
   for await (const event of events) {
     if (event.type === 'end') {
-      const why = missingIn(tally.totals, event.totals);
+      const why = missingIn(totals.recorded, event.totals);
       if (why !== undefined) throw refuse(why);
       yield event;
       return;
     }
-    tally.add(event);
+    totals.add(event);
     if (event.type === 'run') start = last = Date.parse(event.at);
     else {
       const { user = 0 } = event;
@@ -47,10 +47,10 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
   }
   for (const event of [...lost, ...open.values()]) {
     const broken = brokenOff(event);
-    tally.add(broken);
+    totals.add(broken);
     yield broken;
   }
-  yield endOf(tally, start, last, 'killed');
+  yield endOf(totals, start, last, 'killed');
 }
 
 function missingIn(held: Totals, counted: Totals): string | undefined {
@@ -75,19 +75,19 @@ function endOfEvent(event: RunEvent): number {
 function brokenOff({ round, user, case: address, place }: ExchangeEvent | CheckEvent): CaseEvent {
   const title = address.slice(address.indexOf('#') + 1);
   const problem = { message: 'The record breaks off before this case has ended.', place };
-  const turn = user === undefined ? { round } : { round, user };
-  return { type: 'case', ...turn, case: address, title, place, outcome: 'error', time: 0, problem };
+  const eventContext = user === undefined ? { round } : { round, user };
+  return { type: 'case', ...eventContext, case: address, title, place, outcome: 'error', time: 0, problem };
 }
 
-function endOf(tally: Tally, start: number, last: number, stopped: Stop | undefined): EventOf<'end'> {
+function endOf(totals: RunTotals, start: number, last: number, stopped: Stop | undefined): EventOf<'end'> {
   const time = last - start;
-  const bounds = tally.boundsAfter(time);
+  const bounds = totals.boundsAfter(time);
   return {
     type: 'end',
     at: new Date(last).toISOString(),
     time,
     ...(stopped !== undefined && { stopped }),
-    totals: tally.totals,
+    totals: totals.recorded,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   };
 }
@@ -104,9 +104,9 @@ export interface MergedRecord {
  */
 export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGenerator<RunEvent> {
   const runs = records.map(({ run }) => run);
-  const tally = new Tally();
+  const totals = new RunTotals();
   const told = (event: RunEvent) => {
-    tally.add(event);
+    totals.add(event);
     return event;
   };
   yield told(mergedRun(runs));
@@ -127,7 +127,7 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
     }
     users += run.users ?? 1;
   }
-  yield endOf(tally, Math.min(...runs.map(({ at }) => Date.parse(at))), last, stopped);
+  yield endOf(totals, Math.min(...runs.map(({ at }) => Date.parse(at))), last, stopped);
 }
 
 /** Leaves out cases that another record has told already, unless they came to something worse here. */

@@ -1,7 +1,7 @@
 import type { Node, YAMLMap } from 'yaml';
 import { parsePath } from '../language/jsonpath/parse.ts';
 import { parseBound } from '../record/bounds.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Level, Redaction, Written } from './level.ts';
 import { rangeOf, type YamlReader } from './yaml-reader.ts';
 
@@ -70,7 +70,7 @@ function readRedaction(reader: YamlReader, node: YAMLMap): Redaction {
         const read = text.startsWith('$') ? parsePath(text, 0) : undefined;
         if (read?.end === text.length) return read.path;
       } catch (error) {
-        if (!(error instanceof Mistake)) throw error;
+        if (!(error instanceof SourceError)) throw error;
       }
       reader.add('path-form', range, `'${text}' is no path.`, 'For example: $.captain.phone, or $..phone');
       return [];
@@ -91,7 +91,7 @@ function readBounds(reader: YamlReader, node: Node): Written[] {
       parseBound(text);
       return [{ text, range: lines.range(from, from + text.length) }];
     } catch (error) {
-      if (!(error instanceof Mistake)) throw error;
+      if (!(error instanceof SourceError)) throw error;
       const { range, message, remedy } = error;
       reader.add('bound-form', lines.range(from + range.start, from + range.end), message, remedy);
       return [];

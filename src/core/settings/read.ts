@@ -2,7 +2,7 @@ import type { Document, Node, YAMLMap } from 'yaml';
 import type * as z from 'zod/mini';
 import { parseChecks } from '../language/parser.ts';
 import { isAboutConnection } from '../page/message.ts';
-import { type Finding, Mistake } from '../text/finding.ts';
+import { type Finding, SourceError } from '../text/finding.ts';
 import { didYouMean, inWords } from '../text/nearest.ts';
 import type { Excerpt } from '../text/source.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
@@ -248,7 +248,7 @@ class LevelReader extends YamlReader {
         const definition = this.#variableReader.read(name, value, origin, secret);
         variables.set(name, { ...definition, range: rangeOf(key, this.excerpt) });
       } catch (error) {
-        if (!(error instanceof Mistake)) throw error;
+        if (!(error instanceof SourceError)) throw error;
         this.add(error.code, error.range, error.message, error.remedy);
       }
     }
@@ -273,8 +273,8 @@ class LevelReader extends YamlReader {
     const node = this.node(root, 'checks');
     if (!node) return [];
     if (!this.libraries.isScalar(node) || node.value === null) return null;
-    const { checks, mistakes } = parseChecks(this.lines(node));
-    for (const mistake of mistakes) this.add(mistake.code, mistake.range, mistake.message, mistake.remedy);
+    const { checks, errors } = parseChecks(this.lines(node));
+    for (const error of errors) this.add(error.code, error.range, error.message, error.remedy);
     return checks;
   }
 }

@@ -1,13 +1,13 @@
 import type { Node } from 'yaml';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { parseStatements } from '../language/parser.ts';
-import type { Scene } from '../language/scene.ts';
 import { referencesIn, revealing, sourcesIn } from '../language/walk.ts';
 import type { Reference } from '../template/reference.ts';
-import { Misfit, valueFor } from '../template/render.ts';
+import { TemplateError, valueFor } from '../template/render.ts';
 import { parseTemplateText, referencesOf } from '../template/template.ts';
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import { didYouMean } from '../text/nearest.ts';
 import { Excerpt } from '../text/source.ts';
 import { textOf } from '../values/text.ts';
@@ -25,11 +25,11 @@ interface Part {
   readonly references: readonly Reference[];
   /** Its text, where it refers to nothing. */
   readonly literal?: string;
-  evaluate(scene: Pick<Scene, 'lookup'>): Value;
+  evaluate(context: Pick<EvaluationContext, 'lookup'>): Value;
 }
 
-function orMisfit(value: Value | Missing): Value {
-  if (value instanceof Missing) throw new Misfit(`A variable is too large: ${value.reason}.`);
+function orTemplateError(value: Value | Missing): Value {
+  if (value instanceof Missing) throw new TemplateError(`A variable is too large: ${value.reason}.`);
   return value;
 }
 
@@ -40,7 +40,7 @@ export class VariableReader {
     readonly excerpt: Excerpt,
   ) {}
 
-  /** Reads the value of a variable. Throws Mistake where its form is not known. */
+  /** Reads the value of a variable. Throws SourceError where its form is not known. */
   read(name: string, node: Node | null, origin: string, alwaysSecret: boolean): VariableDefinition {
     const range = rangeOf(node, this.excerpt);
     const form = this.libraries.isMap(node) ? this.#formOf(node) : undefined;
@@ -59,18 +59,20 @@ export class VariableReader {
         ...base,
         references: part.references,
         ...(part.literal !== undefined && { literal: part.literal }),
-        resolve: scene => ({ value: part.evaluate(scene), origin }),
+        resolve: context => ({ value: part.evaluate(context), origin }),
       };
     }
     const osName = String(this.libraries.isScalar(form.node) ? form.node.value : '');
     return {
       ...base,
       references: [],
-      resolve: (_scene, { variable }) => {
+      resolve: (_context, { variable }) => {
         const text = variable(osName);
         if (text !== undefined)
           return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}` };
-        throw new Misfit(`{${name}} is the environment variable ${osName}, which is not set (${origin}).`);
+        throw new TemplateError(
+          `{${name}} is the environment variable ${osName}, which is not set (${origin}).`,
+        );
       },
     };
   }
@@ -83,10 +85,10 @@ export class VariableReader {
     return {
       file,
       references: [],
-      resolve: (_scene, outside) => {
-        const text = outside.file(file);
+      resolve: (_context, external) => {
+        const text = external.file(file);
         if (text instanceof Missing)
-          throw new Misfit(`{${name}} is the file ${path}: ${text.reason} (${origin}).`);
+          throw new TemplateError(`{${name}} is the file ${path}: ${text.reason} (${origin}).`);
         return { value: new Plain(text.replace(/\r?\n$/, '')), origin: `${origin}, the file ${path}` };
       },
     };
@@ -98,14 +100,14 @@ export class VariableReader {
     const quoted = this.libraries.isScalar(node) && node.type !== 'PLAIN' ? 1 : 0;
     const start = rangeOf(node, this.excerpt).start + quoted - lead.length;
     const excerpt = Excerpt.inLine(this.excerpt.source, lead + this.#textOf(node), start);
-    const { statements, mistakes } = parseStatements(excerpt);
-    const [mistake] = mistakes;
-    if (mistake) throw mistake;
+    const { statements, errors } = parseStatements(excerpt);
+    const [error] = errors;
+    if (error) throw error;
     const [statement, ...more] = statements;
     if (statement?.type !== 'let' || more.length > 0)
-      throw new Mistake('setting-form', rangeOf(node, this.excerpt), 'This is no single expression.');
+      throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'This is no single expression.');
     if (sourcesIn(statement).length > 0)
-      throw new Mistake(
+      throw new SourceError(
         'no-response-yet',
         rangeOf(node, this.excerpt),
         'A variable is computed before there is a response.',
@@ -116,10 +118,11 @@ export class VariableReader {
       computed: statement,
       references: referencesIn(statement),
       reveals: revealing(statement.value).map(reference => reference.name),
-      resolve: scene => {
+      resolve: context => {
         evaluate ??= compileExpression(statement.value);
-        const value = evaluate(scene as Scene);
-        if (value instanceof Missing) throw new Misfit(`{${name}} cannot be computed: ${value.reason}.`);
+        const value = evaluate(context as EvaluationContext);
+        if (value instanceof Missing)
+          throw new TemplateError(`{${name}} cannot be computed: ${value.reason}.`);
         return { value, origin: `${origin}, computed` };
       },
     };
@@ -127,7 +130,7 @@ export class VariableReader {
 
   #textOf(node: Node | null): string {
     if (this.libraries.isScalar(node) && typeof node.value === 'string') return node.value;
-    throw new Mistake('setting-form', rangeOf(node, this.excerpt), 'A text is wanted here.');
+    throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'A text is wanted here.');
   }
 
   /** `{ os: NAME }`, `{ secret: value }`, either with `secret: true`; nothing for an object that is just a value. */
@@ -141,7 +144,7 @@ export class VariableReader {
     const range = rangeOf(node, this.excerpt);
     const secret = node.get('secret');
     if (kind !== 'secret' && secret !== undefined && typeof secret !== 'boolean') {
-      throw new Mistake(
+      throw new SourceError(
         'setting-form',
         range,
         `'secret' beside '${kind}' is true or false.`,
@@ -160,7 +163,7 @@ export class VariableReader {
       const items = node.items.map(item => this.#readPart(item as Node));
       return {
         references: items.flatMap(item => item.references),
-        evaluate: scene => orMisfit(weighed(items.map(item => item.evaluate(scene)))),
+        evaluate: context => orTemplateError(weighed(items.map(item => item.evaluate(context)))),
       };
     }
     if (this.libraries.isMap(node)) {
@@ -170,9 +173,9 @@ export class VariableReader {
       }));
       return {
         references: members.flatMap(member => member.part.references),
-        evaluate: scene =>
-          orMisfit(
-            weighed(Object.fromEntries(members.map(member => [member.name, member.part.evaluate(scene)]))),
+        evaluate: context =>
+          orTemplateError(
+            weighed(Object.fromEntries(members.map(member => [member.name, member.part.evaluate(context)]))),
           ),
       };
     }
@@ -195,19 +198,20 @@ export class VariableReader {
     const [only] = template.parts;
     // A reference alone hands its value on, whatever its kind.
     if (template.parts.length === 1 && typeof only === 'object')
-      return { references, evaluate: scene => valueFor(only.reference, scene as Scene) };
+      return { references, evaluate: context => valueFor(only.reference, context as EvaluationContext) };
     return {
       references,
-      evaluate: scene => {
+      evaluate: context => {
         let filled = '';
         for (const part of template.parts) {
-          const inner = typeof part === 'string' ? part : textOf(valueFor(part.reference, scene as Scene));
+          const inner =
+            typeof part === 'string' ? part : textOf(valueFor(part.reference, context as EvaluationContext));
           if (inner === undefined)
-            throw new Misfit(
+            throw new TemplateError(
               `{${(part as { reference: Reference }).reference.name}} cannot stand in a text.`,
             );
           filled += inner;
-          if (filled.length > longestText) throw new Misfit(`A variable is too long: ${tooLong}.`);
+          if (filled.length > longestText) throw new TemplateError(`A variable is too long: ${tooLong}.`);
         }
         return plain ? new Plain(filled) : filled;
       },

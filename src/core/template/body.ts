@@ -1,14 +1,14 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Excerpt } from '../text/source.ts';
-import { checkJsonWithHoles, JsonMistake } from '../values/json.ts';
-import { readXml, XmlMistake } from '../values/xml.ts';
+import { checkJsonWithHoles, JsonError } from '../values/json.ts';
+import { readXml, XmlError } from '../values/xml.ts';
 import { assemble, findPieces, type Piece, type Place, type Template } from './template.ts';
 
 /** How the references of a body are escaped. */
 export type BodyForm = 'json' | 'xml' | 'yaml' | 'form' | 'text';
 
 /**
- * A body from an offset of its excerpt on. One that should be JSON or XML is checked; a Mistake tells the place where it
+ * A body from an offset of its excerpt on. One that should be JSON or XML is checked; a SourceError tells the place where it
  * is not. For XML, `loadXml()` comes before.
  */
 export function parseBody(excerpt: Excerpt, start: number, form: BodyForm): Template {
@@ -33,9 +33,9 @@ function parseJsonBody(excerpt: Excerpt, start: number, pieces: Piece[]): Templa
   try {
     checkJsonWithHoles(text.slice(start), holes);
   } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
+    if (!(error instanceof JsonError)) throw error;
     const at = start + error.offset;
-    throw new Mistake(
+    throw new SourceError(
       'body-json',
       excerpt.range(at, at + 1),
       `The body is no JSON: ${error.message}.`,
@@ -63,9 +63,9 @@ function readXmlBody(excerpt: Excerpt, start: number, pieces: readonly Piece[]):
   try {
     readXml(filled.trimStart());
   } catch (error) {
-    if (!(error instanceof XmlMistake)) throw error;
+    if (!(error instanceof XmlError)) throw error;
     const place = start + leading + error.offset;
-    throw new Mistake(
+    throw new SourceError(
       'body-xml',
       excerpt.range(place, place + 1),
       `The body is no XML: ${error.message}.`,

@@ -1,4 +1,4 @@
-import { Mistake } from '../text/finding.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Excerpt, Range } from '../text/source.ts';
 import { parseTemplate, type Template } from './template.ts';
 
@@ -13,27 +13,30 @@ export interface Field {
 }
 
 /** Reads the lines of a `form body`, `form query` or `multipart body`. Empty lines do not count. */
-export function parseFields(excerpt: Excerpt, multipart: boolean): { fields: Field[]; mistakes: Mistake[] } {
+export function parseFields(
+  excerpt: Excerpt,
+  multipart: boolean,
+): { fields: Field[]; errors: SourceError[] } {
   const fields: Field[] = [];
-  const mistakes: Mistake[] = [];
+  const errors: SourceError[] = [];
   let start = 0;
   for (const line of excerpt.text.split('\n')) {
     if (line.trim() !== '') {
       const field = parseField(excerpt, line, start, multipart);
-      if (field instanceof Mistake) mistakes.push(field);
+      if (field instanceof SourceError) errors.push(field);
       else fields.push(field);
     }
     start += line.length + 1;
   }
-  return { fields, mistakes };
+  return { fields, errors };
 }
 
 // field :: name = ( value | file "PATH" ) ( as TYPE )?
-function parseField(excerpt: Excerpt, line: string, start: number, multipart: boolean): Field | Mistake {
+function parseField(excerpt: Excerpt, line: string, start: number, multipart: boolean): Field | SourceError {
   const range = excerpt.range(start, start + line.length);
   const [head = '', name = ''] = /^\s*([^=]*?)\s*=/.exec(line) ?? [];
   if (name === '')
-    return new Mistake(
+    return new SourceError(
       'field-line',
       range,
       'A line here is a name, an equals sign and a value.',
@@ -52,7 +55,7 @@ function parseField(excerpt: Excerpt, line: string, start: number, multipart: bo
   const file = multipart ? /^file\s+"([^"]*)"\s*$/.exec(line.slice(valueStart, end)) : null;
   if (!file) {
     if (multipart && /^file(?:\s|$)/.test(line.slice(valueStart, end)))
-      return new Mistake(
+      return new SourceError(
         'field-line',
         range,
         'The path of a file stands in quotes.',

@@ -1,5 +1,5 @@
 import { descend } from '../language/compile-reference.ts';
-import type { Scene } from '../language/scene.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { writeJson } from '../values/json.ts';
 import { textOf } from '../values/text.ts';
 import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
@@ -9,50 +9,52 @@ import { type Reference, referenceText } from './reference.ts';
 import type { Place, Template } from './template.ts';
 
 /** A value that cannot stand where it is referred to; the message names it and where it comes from. */
-export class Misfit extends Error {}
+export class TemplateError extends Error {}
 
-/** The value of a reference. Throws Misfit where there is none. */
-export function valueFor(reference: Reference, scene: Scene): Value {
-  const entry = scene.lookup(reference.name);
-  const stand = entry ? undefined : scene.standIn?.(reference);
+/** The value of a reference. Throws TemplateError where there is none. */
+export function valueFor(reference: Reference, context: EvaluationContext): Value {
+  const entry = context.lookup(reference.name);
+  const stand = entry ? undefined : context.standIn?.(reference);
   if (stand !== undefined) return stand;
   const value = entry
     ? descend(entry.value, reference.path, reference.name)
     : new Missing(`'${reference.name}' has no value here`);
-  if (value instanceof Missing) throw new Misfit(`${value.reason}.`);
+  if (value instanceof Missing) throw new TemplateError(`${value.reason}.`);
   return value;
 }
 
-export function misfit(reference: Reference, scene: Scene, what: string): never {
-  const origin = scene.lookup(reference.name)?.origin;
-  throw new Misfit(`{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (${origin})`}.`);
+export function refuseValue(reference: Reference, context: EvaluationContext, what: string): never {
+  const origin = context.lookup(reference.name)?.origin;
+  throw new TemplateError(
+    `{${referenceText(reference)}} ${what}${origin === undefined ? '' : ` (${origin})`}.`,
+  );
 }
 
-/** Fills a template; every value is escaped for its place. Throws Misfit. */
-export function render({ parts }: Template, scene: Scene): string {
+/** Fills a template; every value is escaped for its place. Throws TemplateError. */
+export function render({ parts }: Template, context: EvaluationContext): string {
   let result = '';
   for (const part of parts) {
-    result += typeof part === 'string' ? part : renderReference(part.reference, part.place, scene);
+    result += typeof part === 'string' ? part : renderReference(part.reference, part.place, context);
     if (result.length > longestText && typeof part !== 'string')
-      misfit(part.reference, scene, `makes what is to be sent too long: ${tooLong}`);
+      refuseValue(part.reference, context, `makes what is to be sent too long: ${tooLong}`);
   }
   return result;
 }
 
-function renderReference(reference: Reference, place: Place, scene: Scene): string {
-  const value = valueFor(reference, scene);
+function renderReference(reference: Reference, place: Place, context: EvaluationContext): string {
+  const value = valueFor(reference, context);
   if (place === 'json-value' && !reference.raw) return writeJson(value);
   const text = textOf(value);
   if (text === undefined)
-    misfit(
+    refuseValue(
       reference,
-      scene,
+      context,
       `is ${kindInWords(kindOf(value))}, which cannot stand in a ${placesInWords[place]}`,
     );
   if (place === 'header' && /[\r\n\0]/.test(text))
-    misfit(reference, scene, 'holds a line end or a NUL, which cannot stand in a header');
+    refuseValue(reference, context, 'holds a line end or a NUL, which cannot stand in a header');
   if (place === 'yaml-text' && !reference.raw && /[\r\n]|:(?:\s|$)|\s#|[[\]{},]|^[-?:&*!|>'"%@`]/.test(text))
-    misfit(reference, scene, 'holds characters that mean something in YAML; put it in quotes there');
+    refuseValue(reference, context, 'holds characters that mean something in YAML; put it in quotes there');
   return reference.raw ? text : escapes[place](text);
 }
 

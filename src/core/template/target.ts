@@ -1,10 +1,10 @@
-import type { Scene } from '../language/scene.ts';
-import { Mistake } from '../text/finding.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
+import { SourceError } from '../text/finding.ts';
 import type { Range } from '../text/source.ts';
 import { textOf } from '../values/text.ts';
 import { isObject, kindInWords, kindOf, type Value } from '../values/value.ts';
 import { dotted, type Reference } from './reference.ts';
-import { misfit, valueFor } from './render.ts';
+import { refuseValue, valueFor } from './render.ts';
 import type { Template } from './template.ts';
 
 // URI templates, RFC 6570, all four levels.
@@ -112,11 +112,11 @@ function encodeLiteral(text: string): string {
   return text.replace(/[^\u0021-\u007e]+/g, encodeURIComponent);
 }
 
-/** The spaces and control characters that a target must not hold are a Mistake at their place. */
+/** The spaces and control characters that a target must not hold are a SourceError at their place. */
 export function refuseSpaces(text: string, place: (start: number, end: number) => Range): void {
   const at = text.search(/\s/);
   if (at >= 0)
-    throw new Mistake(
+    throw new SourceError(
       'request-line',
       place(at, at + 1),
       'A target holds no white space.',
@@ -131,8 +131,8 @@ export function referencesOfTarget({ parts }: TargetTemplate): Reference[] {
   return references;
 }
 
-/** Fills a target. Throws Misfit. */
-export function renderTarget({ parts }: TargetTemplate, scene: Scene): string {
+/** Fills a target. Throws TemplateError. */
+export function renderTarget({ parts }: TargetTemplate, context: EvaluationContext): string {
   let result = '';
   const filled: Filled[] = [];
   for (const part of parts) {
@@ -141,11 +141,11 @@ export function renderTarget({ parts }: TargetTemplate, scene: Scene): string {
       continue;
     }
     const start = result.length;
-    result += expand(part, scene);
+    result += expand(part, context);
     if (part.inPath && !part.asIs)
       filled.push({ start, end: result.length, reference: part.variables[0]!.reference });
   }
-  if (filled.length > 0) refuseDots(result, filled, scene);
+  if (filled.length > 0) refuseDots(result, filled, context);
   return result;
 }
 
@@ -157,22 +157,26 @@ interface Filled {
 }
 
 /** A segment of a path that a value makes `.` or `..` would lead elsewhere (RFC 3986, 5.2.4). */
-function refuseDots(address: string, filled: readonly Filled[], scene: Scene): void {
+function refuseDots(address: string, filled: readonly Filled[], context: EvaluationContext): void {
   for (const { start, end, reference } of filled) {
     const from = address.lastIndexOf('/', start - 1) + 1;
     const stop = address.slice(end).search(/[/?#]/);
     const to = stop < 0 ? address.length : end + stop;
     const path = address.slice(from, to).replace(/[?#].*$/, '');
     if (path.split(/[/\\]|%5c/i).some(segment => /^(?:\.|%2e){1,2}$/i.test(segment)))
-      misfit(reference, scene, "makes a part of the path '.' or '..', which would lead to another path");
+      refuseValue(
+        reference,
+        context,
+        "makes a part of the path '.' or '..', which would lead to another path",
+      );
   }
 }
 
 /**
  * Fills what stands before targets: a value at its beginning is inserted as it is, one in the authority must not end it,
- * and behind it values are encoded as in a target. Throws Misfit.
+ * and behind it values are encoded as in a target. Throws TemplateError.
  */
-export function renderBase({ parts }: Template, scene: Scene): string {
+export function renderBase({ parts }: Template, context: EvaluationContext): string {
   let result = '';
   const filled: Filled[] = [];
   for (const part of parts) {
@@ -181,43 +185,51 @@ export function renderBase({ parts }: Template, scene: Scene): string {
       continue;
     }
     const { reference } = part;
-    const value = valueFor(reference, scene);
+    const value = valueFor(reference, context);
     const text = textOf(value);
     if (text === undefined)
-      misfit(reference, scene, `is ${kindInWords(kindOf(value))}, which cannot stand in an address`);
+      refuseValue(reference, context, `is ${kindInWords(kindOf(value))}, which cannot stand in an address`);
     const start = result.length;
     if (result === '' || reference.raw) result += text;
     else if (!/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*[/?#]/i.test(result)) {
       if (/[/?#@\\\s]/.test(text))
-        misfit(reference, scene, 'holds what ends the host of an address; {+name} inserts it as it is');
+        refuseValue(
+          reference,
+          context,
+          'holds what ends the host of an address; {+name} inserts it as it is',
+        );
       result += text;
     } else {
       const inQuery = result.includes('?');
       if (text === '' && !inQuery)
-        misfit(reference, scene, 'is empty, which would make another path of this one');
+        refuseValue(reference, context, 'is empty, which would make another path of this one');
       result += encodeValue(text, false);
       if (!inQuery) filled.push({ start, end: result.length, reference });
     }
   }
-  if (filled.length > 0) refuseDots(result, filled, scene);
+  if (filled.length > 0) refuseDots(result, filled, context);
   return result;
 }
 
-function expand({ operator, variables, inPath, asIs }: Expansion, scene: Scene): string {
+function expand({ operator, variables, inPath, asIs }: Expansion, context: EvaluationContext): string {
   const behaviour = behaviours[operator];
   const expanded: string[] = [];
   for (const each of variables) {
-    const value = valueFor(each.reference, scene);
+    const value = valueFor(each.reference, context);
     if (inPath && !behaviour.named && isNothing(value))
-      misfit(each.reference, scene, 'is empty, which would make another path of this one');
+      refuseValue(each.reference, context, 'is empty, which would make another path of this one');
     if (asIs) {
       expanded.push(
         textOf(value) ??
-          misfit(each.reference, scene, `is ${kindInWords(kindOf(value))}, which cannot begin a target`),
+          refuseValue(
+            each.reference,
+            context,
+            `is ${kindInWords(kindOf(value))}, which cannot begin a target`,
+          ),
       );
       continue;
     }
-    const text = expandVariable(each, value, behaviour, scene);
+    const text = expandVariable(each, value, behaviour, context);
     if (text !== undefined) expanded.push(text);
   }
   return expanded.length === 0 ? '' : behaviour.first + expanded.join(behaviour.separator);
@@ -234,18 +246,22 @@ function expandVariable(
   { reference, explode, prefix }: Variable,
   value: Value,
   behaviour: Behaviour,
-  scene: Scene,
+  context: EvaluationContext,
 ): string | undefined {
   const name = reference.path.at(-1) ?? reference.name;
   const encode = (text: string) => encodeValue(text, behaviour.reserved);
   const withName = (key: string, text: string) => (text === '' ? key + behaviour.empty : `${key}=${text}`);
   const textIn = (item: Value) =>
     textOf(item) ??
-    misfit(reference, scene, `holds ${kindInWords(kindOf(item))}, which cannot stand in a target`);
+    refuseValue(reference, context, `holds ${kindInWords(kindOf(item))}, which cannot stand in a target`);
   if (value === null) return undefined;
   if (Array.isArray(value) || isObject(value)) {
     if (prefix !== undefined)
-      misfit(reference, scene, `is ${kindInWords(kindOf(value))}, of which a beginning cannot be taken`);
+      refuseValue(
+        reference,
+        context,
+        `is ${kindInWords(kindOf(value))}, of which a beginning cannot be taken`,
+      );
     const entries = Array.isArray(value)
       ? value.map(item => [undefined, encode(textIn(item))] as const)
       : Object.entries(value)

@@ -88,7 +88,7 @@ export function finding(
 }
 
 /** Thrown inside a stage where reading cannot go on; the stage's entry turns it into a finding. */
-export class Mistake extends Error {
+export class SourceError extends Error {
   /** @param range offsets in the text that the stage reads, not yet those of the page */
   constructor(
     readonly code: Code,

@@ -3,7 +3,7 @@ import { durationText, instantText, sizeText } from './text.ts';
 import { CalendarDate, Duration, Plain, Size, Special, Timestamp, type Value } from './value.ts';
 
 /** Why a text is no JSON, and at which offset. */
-export class JsonMistake extends Error {
+export class JsonError extends Error {
   constructor(
     readonly offset: number,
     message: string,
@@ -26,7 +26,7 @@ const mayLoseDigits = /\d(?:[\d.]{15}|[eE])/;
 /** The same where a number can stand. */
 const losesDigits = /(?:^|[:,[\s])-?\d(?:[\d.]{15}|[\d.]*[eE])/;
 
-/** Reads a JSON document (RFC 8259); numbers keep all their digits. Throws JsonMistake. */
+/** Reads a JSON document (RFC 8259); numbers keep all their digits. Throws JsonError. */
 export function readJson(text: string): Value {
   if (!(mayLoseDigits.test(text) && losesDigits.test(text))) {
     try {
@@ -38,7 +38,7 @@ export function readJson(text: string): Value {
   return new JsonReader(text, []).document();
 }
 
-/** Checks that a text is JSON once its holes are filled, and notes the place of each hole. Throws JsonMistake. */
+/** Checks that a text is JSON once its holes are filled, and notes the place of each hole. Throws JsonError. */
 export function checkJsonWithHoles(text: string, holes: readonly Hole[]): void {
   new JsonReader(text, holes).document();
 }
@@ -200,7 +200,7 @@ class JsonReader {
   }
 
   #fail(message: string): never {
-    throw new JsonMistake(this.#at, message);
+    throw new JsonError(this.#at, message);
   }
 }
 

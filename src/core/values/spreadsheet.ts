@@ -5,12 +5,12 @@ const day = 86_400_000;
 
 /**
  * The cells of a sheet of an XLSX workbook, row by row; the first sheet where none is named. Numbers, truth values and
- * dates are such; a text is as a quoted cell of CSV; an empty cell is null. What is no workbook is thrown as `mistake`.
+ * dates are such; a text is as a quoted cell of CSV; an empty cell is null. What is no workbook is thrown as `refuse` makes it.
  */
 export async function readSheet(
   workbook: Uint8Array,
   sheet: string | undefined,
-  mistake: (message: string) => Error,
+  refuse: (message: string) => Error,
 ): Promise<Value[][]> {
   const library = await import('./spreadsheet-library.ts');
   const bytes = new Uint8Array(workbook).buffer;
@@ -19,10 +19,10 @@ export async function readSheet(
     const rows = await library.readSheet(bytes, sheet ?? 1, { parseNumber: readNumber });
     return rows.map(row => row.map(cell => valueOfCell(cell)));
   } catch (error) {
-    if (error instanceof library.SheetTooLarge) throw mistake(error.message);
+    if (error instanceof library.SheetTooLarge) throw refuse(error.message);
     const names = error instanceof library.SheetNotFoundError ? await namesIn(bytes, library) : [];
-    if (names.length === 0) throw mistake('it is no workbook in the format XLSX, or a damaged one');
-    throw mistake(`it has no sheet '${sheet}', but ${names.join(', ')}`);
+    if (names.length === 0) throw refuse('it is no workbook in the format XLSX, or a damaged one');
+    throw refuse(`it has no sheet '${sheet}', but ${names.join(', ')}`);
   }
 }
 

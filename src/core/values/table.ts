@@ -1,6 +1,6 @@
 import type { CsvError, Info } from 'csv-parse';
 import { withoutPrototype } from '../text/without-prototype.ts';
-import { JsonMistake, readJson } from './json.ts';
+import { JsonError, readJson } from './json.ts';
 import { readSheet } from './spreadsheet.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from './value.ts';
 
@@ -11,7 +11,7 @@ export type Row = ReadonlyMap<string, Value>;
 export interface Table {
   readonly columns: readonly string[];
   readonly count: number;
-  /** Throws TableMistake where they are no longer as they were. */
+  /** Throws TableError where they are no longer as they were. */
   rows(): AsyncIterable<Row>;
 }
 
@@ -20,12 +20,12 @@ export type TableForm = 'csv' | 'json' | 'ndjson' | 'xlsx';
 /** The bytes of a table; each call begins at the beginning. */
 export interface Chunks {
   (): AsyncIterable<Uint8Array>;
-  /** Throws TableMistake where they are no longer what they were. */
+  /** Throws TableError where they are no longer what they were. */
   readonly check?: () => void;
 }
 
 /** Why something is no table, and on which line of it, where that is known. */
-export class TableMistake extends Error {
+export class TableError extends Error {
   constructor(
     message: string,
     readonly line?: number,
@@ -34,7 +34,7 @@ export class TableMistake extends Error {
   }
 }
 
-/** Goes through a table once, so that what is wrong with it is known before any row of it is used. Throws TableMistake. */
+/** Goes through a table once, so that what is wrong with it is known before any row of it is used. Throws TableError. */
 export async function openTable(chunks: Chunks, form: TableForm, sheet?: string): Promise<Table> {
   const rows = () => readers[form](chunks(), sheet);
   const columns = new Set<string>();
@@ -43,7 +43,7 @@ export async function openTable(chunks: Chunks, form: TableForm, sheet?: string)
     for (const name of row.keys()) columns.add(name);
     count++;
   }
-  if (count === 0) throw new TableMistake('it holds no rows, so nothing would be run');
+  if (count === 0) throw new TableError('it holds no rows, so nothing would be run');
   // What is read ahead must not hide that the rest has changed.
   const checked = async function* () {
     for await (const row of rows()) {
@@ -93,16 +93,16 @@ async function* readCsv(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> 
     const { code, lines } = error as CsvError & { lines?: number };
     // Of its own making are those that know the line.
     if (typeof code !== 'string' || lines === undefined) throw error;
-    throw new TableMistake(reasons[code] ?? (error as Error).message, lines);
+    throw new TableError(reasons[code] ?? (error as Error).message, lines);
   }
-  if (!columns) throw new TableMistake('it is empty');
+  if (!columns) throw new TableError('it is empty');
 }
 
 function columnsOf(names: readonly string[]): string[] {
   const empty = names.indexOf('');
-  if (empty >= 0) throw new TableMistake(`column ${empty + 1} has no name`, 1);
+  if (empty >= 0) throw new TableError(`column ${empty + 1} has no name`, 1);
   const twice = names.find((name, index) => names.indexOf(name) !== index);
-  if (twice !== undefined) throw new TableMistake(`two columns have the name '${twice}'`, 1);
+  if (twice !== undefined) throw new TableError(`two columns have the name '${twice}'`, 1);
   return [...names];
 }
 
@@ -128,7 +128,7 @@ async function* textsOf(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<strin
     yield decoder.decode();
   } catch (error) {
     if ((error as { code?: string }).code !== 'ERR_ENCODING_INVALID_ENCODED_DATA') throw error;
-    throw new TableMistake('it is no text in UTF-8');
+    throw new TableError('it is no text in UTF-8');
   }
 }
 
@@ -157,7 +157,7 @@ async function* readList(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row>
   for await (const part of textsOf(chunks)) text += part;
   const list = document(text);
   if (!Array.isArray(list))
-    throw new TableMistake(`it is ${kindInWords(kindOf(list))}, and a list of objects is wanted`);
+    throw new TableError(`it is ${kindInWords(kindOf(list))}, and a list of objects is wanted`);
   for (const [index, item] of list.entries()) yield rowOfItem(item, index + 1);
 }
 
@@ -183,15 +183,15 @@ function document(text: string, line?: number): Value {
   try {
     return readJson(text.replace(/^\uFEFF/, ''));
   } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
-    throw new TableMistake(error.message, line ?? text.slice(0, error.offset).split('\n').length);
+    if (!(error instanceof JsonError)) throw error;
+    throw new TableError(error.message, line ?? text.slice(0, error.offset).split('\n').length);
   }
 }
 
 /** The members of all objects together are the columns. */
 function rowOfItem(item: Value, number: number): Row {
   if (isObject(item)) return new Map(Object.entries(item));
-  throw new TableMistake(
+  throw new TableError(
     `row ${number} is ${kindInWords(kindOf(item))}, and an object is wanted; a list of other values is named by a variable: each {list} as name`,
   );
 }
@@ -202,9 +202,9 @@ async function* readWorkbook(
 ): AsyncGenerator<Row> {
   const parts: Uint8Array[] = [];
   for await (const chunk of chunks) parts.push(chunk);
-  const cells = await readSheet(Buffer.concat(parts), sheet, message => new TableMistake(message));
+  const cells = await readSheet(Buffer.concat(parts), sheet, message => new TableError(message));
   const [head, ...rows] = cells;
-  if (!head) throw new TableMistake('it is empty');
+  if (!head) throw new TableError('it is empty');
   const columns = columnsOf(head.map(cell => (cell instanceof Plain ? cell.text : String(cell ?? ''))));
   for (const row of rows) if (row.some(cell => cell !== null)) yield rowOf(columns, row);
 }

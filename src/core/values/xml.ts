@@ -8,7 +8,7 @@ export async function loadXml(): Promise<void> {
 }
 
 /** Why a text is no well-formed XML, and at which offset. */
-export class XmlMistake extends Error {
+export class XmlError extends Error {
   constructor(
     message: string,
     readonly offset: number,
@@ -20,11 +20,11 @@ export class XmlMistake extends Error {
 /** What looks for nodes takes time with the third power of the depth. */
 const deepest = 200;
 
-/** Reads a document. External entities, and those that grow without bounds, are refused. Throws XmlMistake. */
+/** Reads a document. External entities, and those that grow without bounds, are refused. Throws XmlError. */
 export function readXml(text: string): Document {
   if (!library) throw new TypeError('loadXml() comes before readXml().');
   const outside = /<!ENTITY\s+[^%\s]\S*\s+(?:SYSTEM|PUBLIC)\b/.exec(text);
-  if (outside) throw new XmlMistake('it has an external entity, and those are not read', outside.index);
+  if (outside) throw new XmlError('it has an external entity, and those are not read', outside.index);
   let document: Document;
   try {
     document = library.parseXmlDocument(text);
@@ -35,13 +35,13 @@ export function readXml(text: string): Document {
       .split('\n')[0]!
       .replace(/^non-well-formed element: |^Parsing document failed, /, '')
       .replace(/["“”]/g, "'");
-    throw new XmlMistake(
+    throw new XmlError(
       reason,
       line === undefined ? text.length : offsetOf(text, Number(line), Number(column)),
     );
   }
   if (isDeeper(document.documentElement, deepest))
-    throw new XmlMistake(`the document is nested deeper than ${deepest} levels`, 0);
+    throw new XmlError(`the document is nested deeper than ${deepest} levels`, 0);
   return document;
 }
 

@@ -1,5 +1,5 @@
 import type { Let } from '../language/ast.ts';
-import type { Entry, Scene } from '../language/scene.ts';
+import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import type { Reference } from '../template/reference.ts';
 import type { Range, Source } from '../text/source.ts';
 import type { Missing } from '../values/value.ts';
@@ -16,18 +16,18 @@ export interface VariableDefinition {
   readonly literal?: string;
   /** The file that it stands in, from the root of the collection or absolute. */
   readonly file?: string;
-  /** What it is computed by, once a pass. */
+  /** What it is computed by, once an iteration. */
   readonly computed?: Let;
   /** Names whose secrecy passes on to what is computed. */
   readonly reveals?: readonly string[];
   /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */
   readonly secret: boolean;
-  /** Its value; what it refers to is looked up in the scene. Throws Misfit. */
-  resolve(scene: Pick<Scene, 'lookup'>, outside: Outside): Omit<Entry, 'secret'>;
+  /** Its value; what it refers to is looked up in the context. Throws TemplateError. */
+  resolve(context: Pick<EvaluationContext, 'lookup'>, external: ExternalSources): Omit<Entry, 'secret'>;
 }
 
 /** What a variable may stand for that lies outside of the settings, handed in. */
-export interface Outside {
+export interface ExternalSources {
   readonly variable: OsEnvironment;
   /** The text of a file, by its path from the root of the collection or absolute; else why it cannot be read. */
   file(path: string): string | Missing;

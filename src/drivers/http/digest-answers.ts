@@ -1,5 +1,5 @@
 import type { BodyPart, Header, OutgoingRequest } from '../../core/engine/ports.ts';
-import { FileMistake } from '../files.ts';
+import { isUsageError } from '../../core/text/usage-error.ts';
 import { splitAddress } from './address.ts';
 import type { DigestChallenge, DigestCredentials } from './digest.ts';
 import { type FilePlaces, prepareOutgoing } from './outgoing.ts';
@@ -66,7 +66,7 @@ async function readWhole(body: readonly BodyPart[], places: FilePlaces): Promise
   try {
     return await prepareOutgoing(body, places).read();
   } catch (error) {
-    if (error instanceof FileMistake) return Buffer.alloc(0);
+    if (isUsageError(error)) return Buffer.alloc(0);
     throw error;
   }
 }

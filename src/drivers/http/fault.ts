@@ -1,7 +1,7 @@
 import type { Fault, FaultKind } from '../../core/engine/ports.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { ProxyUnreachable, TunnelError } from './pool.ts';
-import type { BodyMistake } from './receive.ts';
+import type { BodyError } from './receive.ts';
 
 const kindsByCode = new Map<string, FaultKind>([
   ['ECONNREFUSED', 'refused'],
@@ -122,7 +122,7 @@ export function interimFault(origin: string, count: number, head: number): Fault
 }
 
 /** A body that was not accepted. */
-export function bodyFault({ kind, message }: BodyMistake, origin: string, limit: number): Fault {
+export function bodyFault({ kind, message }: BodyError, origin: string, limit: number): Fault {
   return kind === 'limit'
     ? {
         kind,

@@ -1,4 +1,4 @@
-import type { Exchange, Fault, Header, SentRequest, Times } from '../../core/engine/ports.ts';
+import type { Exchange, Fault, Header, SentRequest, Timings } from '../../core/engine/ports.ts';
 import { toMicrosecond } from '../../core/engine/time.ts';
 import type { ReceivedResponse } from '../../core/language/response.ts';
 import type { Limits, Timeout } from '../../core/settings/transport.ts';
@@ -6,7 +6,7 @@ import { elapsed } from '../clock.ts';
 import { bodyFault, faultOf, interimFault, type Phase, timeoutFault } from './fault.ts';
 import type { PooledConnection } from './pool.ts';
 import {
-  BodyMistake,
+  BodyError,
   type BodyReceiver,
   codingsOf,
   FileReceiver,
@@ -170,7 +170,7 @@ export class ExchangeHandler implements Watched {
     this.#abort?.();
   }
 
-  #complete({ body, size, encodedSize }: ReceivedBody, trailers: Header[], times: Times): void {
+  #complete({ body, size, encodedSize }: ReceivedBody, trailers: Header[], times: Timings): void {
     if (this.#settled) return;
     const { request } = this;
     const response: Draft<ReceivedResponse> = {
@@ -215,7 +215,7 @@ export class ExchangeHandler implements Watched {
   #failBody(error: unknown): void {
     const { origin } = this;
     const { limits } = this.options;
-    if (error instanceof BodyMistake) this.fail(bodyFault(error, origin, limits.body));
+    if (error instanceof BodyError) this.fail(bodyFault(error, origin, limits.body));
     else
       this.fail({
         kind: 'unsendable',
@@ -230,12 +230,12 @@ export class ExchangeHandler implements Watched {
     return timeout[phase] ?? (phase === limited ? defaultLimit : Number.POSITIVE_INFINITY);
   }
 
-  #times(): Times {
+  #times(): Timings {
     const end = elapsed();
     // The clock stands still between the phases: what happens there is not the server's.
     if (this.#sent === 0) return { total: toMicrosecond(end - this.#begin) };
     const { lookup = 0, connect = 0, tls = 0 } = this.#opened ?? {};
-    const times: Draft<Times> = { ...this.#opened, total: 0 };
+    const times: Draft<Timings> = { ...this.#opened, total: 0 };
     if (this.#answered > 0) {
       times.wait = toMicrosecond(this.#answered - this.#sent);
       times.download = toMicrosecond(end - this.#answered);

@@ -11,7 +11,7 @@ interface Token {
 }
 
 /** A token that did not come; the message says why. */
-class TokenMistake extends Error {}
+class TokenError extends Error {}
 
 export interface Authorized {
   readonly token?: string;
@@ -51,7 +51,7 @@ export class Tokens {
         token = await this.#tokens.get(key)!;
       } catch (error) {
         this.#tokens.delete(key);
-        if (!(error instanceof TokenMistake)) throw error;
+        if (!(error instanceof TokenError)) throw error;
         return { fault: { kind: 'unsendable', message: error.message }, exchanges };
       }
     }
@@ -68,7 +68,7 @@ export class Tokens {
     const library = await import('oauth4webapi');
     const url = fields.get('token-url')!;
     if (!/^https?:\/\//.test(url) || !URL.canParse(url))
-      throw new TokenMistake(`The 'token-url' of 'auth' is no address that can be called: '${url}'.`);
+      throw new TokenError(`The 'token-url' of 'auth' is no address that can be called: '${url}'.`);
     const server = { issuer: new URL(url).origin, token_endpoint: url };
     const client = { client_id: fields.get('client-id')! };
     const parameters = parametersOf(flow, fields, refresh);
@@ -82,7 +82,7 @@ export class Tokens {
         cause: 'token',
       };
       exchanges.push(exchange);
-      if (!exchange.response) throw new TokenMistake(`No token from ${url}: ${exchange.fault!.message}`);
+      if (!exchange.response) throw new TokenError(`No token from ${url}: ${exchange.fault!.message}`);
       return responseFor(exchange.response);
     };
     try {
@@ -102,8 +102,8 @@ export class Tokens {
         refresh: flow === 'refresh-token' ? (told.refresh_token ?? refresh) : undefined,
       };
     } catch (error) {
-      if (error instanceof TokenMistake) throw error;
-      throw new TokenMistake(`No token from ${url}: ${reasonOf(error as Error, exchange)}`);
+      if (error instanceof TokenError) throw error;
+      throw new TokenError(`No token from ${url}: ${reasonOf(error as Error, exchange)}`);
     }
   }
 }

@@ -21,7 +21,7 @@ export interface FilePlaces {
   readonly anywhere: boolean;
 }
 
-/** Finds the files of a body. Throws FileMistake. */
+/** Finds the files of a body. Throws UsageError. */
 export function prepareOutgoing(parts: readonly BodyPart[], places: FilePlaces): OutgoingBody {
   const texts = parts.filter(part => typeof part === 'string');
   if (texts.length === parts.length) {

@@ -89,7 +89,7 @@ export class Pool {
     return route;
   }
 
-  /** Throws TlsMistake and ProxyMistake. */
+  /** Throws TlsError and ProxyError. */
   take(route: Route): PooledConnection {
     return route.idle.pop() ?? this.#connect(route);
   }

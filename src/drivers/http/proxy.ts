@@ -6,13 +6,13 @@ export interface ProxyServer {
   readonly authorization?: string;
 }
 
-export class ProxyMistake extends Error {}
+export class ProxyError extends Error {}
 
-/** Reads the URL of a proxy. Throws ProxyMistake. */
+/** Reads the URL of a proxy. Throws ProxyError. */
 export function readProxy(text: string): ProxyServer {
   const url = URL.canParse(text) ? new URL(text) : undefined;
   if (!url || !/^https?:$/.test(url.protocol))
-    throw new ProxyMistake(
+    throw new ProxyError(
       `'${text.replace(/\/\/[^/@]*@/, '//')}' is no proxy that can be used; it begins with http:// or https://.`,
     );
   const { username, password } = url;

@@ -16,14 +16,14 @@ export interface ReceivedBody {
 export interface BodyReceiver {
   /** False where the sender is to wait; `resume` is then called. */
   write(chunk: Buffer): boolean;
-  /** Throws BodyMistake. */
+  /** Throws BodyError. */
   end(): ReceivedBody | Promise<ReceivedBody>;
   /** Gives up. */
   drop(): void;
 }
 
 /** A body that is larger than allowed, or that does not decode. */
-export class BodyMistake extends Error {
+export class BodyError extends Error {
   constructor(
     readonly kind: 'limit' | 'protocol',
     message: string,
@@ -111,8 +111,8 @@ export class MemoryReceiver implements BodyReceiver {
   }
 }
 
-function tooLarge(coding?: string): BodyMistake {
-  return new BodyMistake('limit', coding === undefined ? '' : `, once it is decoded (${coding}),`);
+function tooLarge(coding?: string): BodyError {
+  return new BodyError('limit', coding === undefined ? '' : `, once it is decoded (${coding}),`);
 }
 
 function decodeWhole(coding: string, bytes: Buffer, limit: number): Promise<Buffer> {
@@ -138,8 +138,8 @@ function hasZlibHeader(bytes: Buffer): boolean {
   return (bytes[0]! & 0x0f) === 8 && bytes.length > 1 && bytes.readUInt16BE(0) % 31 === 0;
 }
 
-function corrupt(coding: string, error: Error): BodyMistake {
-  return new BodyMistake(
+function corrupt(coding: string, error: Error): BodyError {
+  return new BodyError(
     'protocol',
     `does not decode as ${coding}, which its Content-Encoding says it is: ${error.message}`,
   );

@@ -1,14 +1,14 @@
 import type { Socket } from 'node:net';
 import type { Exchange, Fault, Header, OutgoingRequest } from '../../core/engine/ports.ts';
+import { isUsageError } from '../../core/text/usage-error.ts';
 import type { OsEnvironment } from '../../core/variables/definition.ts';
-import { FileMistake } from '../files.ts';
 import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
 import { ExchangeHandler } from './handler.ts';
 import { type FilePlaces, type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
 import { type ClientLibrary, Pool, type PooledConnection, type Route } from './pool.ts';
-import { ProxyMistake, proxyOfEnvironment } from './proxy.ts';
-import { TlsMistake } from './tls.ts';
+import { ProxyError, proxyOfEnvironment } from './proxy.ts';
+import { TlsError } from './tls.ts';
 import { Watch } from './watch.ts';
 
 /** A request whose response may go into a file as it comes. */
@@ -55,7 +55,7 @@ export class Sender {
       const body = request.body && prepareOutgoing(request.body, this.options);
       return this.#dispatch(request, way.path, body, this.#pool.take(way.route), signal);
     } catch (error) {
-      if (error instanceof FileMistake || error instanceof TlsMistake || error instanceof ProxyMistake)
+      if (isUsageError(error) || error instanceof TlsError || error instanceof ProxyError)
         return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
       throw error;
     }

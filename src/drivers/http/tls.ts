@@ -6,9 +6,9 @@ import type { Connection } from '../../core/engine/ports.ts';
 import type { Tls } from '../../core/settings/transport.ts';
 
 /** A file of certificates that cannot be used. */
-export class TlsMistake extends Error {}
+export class TlsError extends Error {}
 
-/** What the connector takes for the settings of `tls`. Throws TlsMistake. */
+/** What the connector takes for the settings of `tls`. Throws TlsError. */
 export function tlsOptions({ ca, cert, key, verify }: Tls, root: string) {
   /** A file in PEM that holds what is wanted; anything else would be passed over in silence. */
   const read = (path: string, wanted: 'CERTIFICATE' | 'PRIVATE KEY') => {
@@ -17,12 +17,12 @@ export function tlsOptions({ ca, cert, key, verify }: Tls, root: string) {
       text = readFileSync(resolve(root, path), 'latin1');
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException;
-      throw new TlsMistake(
+      throw new TlsError(
         `'${path}' of the setting 'tls' ${code === 'ENOENT' ? 'is not there' : `cannot be read (${code})`}.`,
       );
     }
     if (!text.includes(`${wanted}-----`))
-      throw new TlsMistake(`'${path}' of the setting 'tls' holds no ${wanted.toLowerCase()} in PEM.`);
+      throw new TlsError(`'${path}' of the setting 'tls' holds no ${wanted.toLowerCase()} in PEM.`);
     return text;
   };
   // Said in any case: the runtime would hear on a variable of its environment that nobody sees.
@@ -39,7 +39,7 @@ export function tlsOptions({ ca, cert, key, verify }: Tls, root: string) {
     return { secureContext: createSecureContext(given), ...unchecked };
   } catch (error) {
     const files = [ca, cert, key].filter(each => each !== undefined).join(', ');
-    throw new TlsMistake(
+    throw new TlsError(
       `What the setting 'tls' names (${files}) cannot be used: ${(error as Error).message}.`,
     );
   }

@@ -1,5 +1,5 @@
-import { percentText, rateText } from '../../core/record/figure-texts.ts';
-import type { Performance } from '../../core/record/performance.ts';
+import { percentText, rateText } from '../../core/record/number-texts.ts';
+import type { RunStatistics } from '../../core/record/run-statistics.ts';
 import type { Stretch, Timeline } from '../../core/record/timeline.ts';
 import { counted, grouped } from '../../core/text/nearest.ts';
 import { durationText } from '../../core/values/text.ts';
@@ -17,7 +17,7 @@ import {
 import { areaOf, lineOf, stepsOf } from './steps.ts';
 
 /** Did requests fail, and when? */
-export function outcomesOverTime({ total, timeline }: Performance): Drawing {
+export function outcomesOverTime({ total, timeline }: RunStatistics): Drawing {
   const { stretches, step } = timeline;
   const all = ratesOf(timeline, each => each.requests);
   const bad = ratesOf(timeline, each => each.failed);
@@ -53,7 +53,7 @@ export function outcomesOverTime({ total, timeline }: Performance): Drawing {
 const mostAnswers = 5;
 
 /** What did the service answer, and when? */
-export function answersOverTime({ total, timeline }: Performance): Drawing {
+export function answersOverTime({ total, timeline }: RunStatistics): Drawing {
   const { stretches } = timeline;
   const sums = new Map<string, number>();
   for (const { answers } of stretches)
@@ -90,7 +90,7 @@ export function answersOverTime({ total, timeline }: Performance): Drawing {
 }
 
 /** How much was asked of the service, and by how many at once? */
-export function load({ total, timeline }: Performance): Drawing {
+export function load({ total, timeline }: RunStatistics): Drawing {
   const upper: Panel = { top: wholePanel.top, bottom: 140 };
   const lower: Panel = { top: 160, bottom: wholePanel.bottom };
   const rates = ratesOf(timeline, each => each.requests);

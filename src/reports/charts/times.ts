@@ -1,6 +1,6 @@
 import { scaleLinear, scaleLog } from 'd3-scale';
 import { line } from 'd3-shape';
-import type { Performance } from '../../core/record/performance.ts';
+import type { RunStatistics } from '../../core/record/run-statistics.ts';
 import type { Stretch } from '../../core/record/timeline.ts';
 import { durationText } from '../../core/values/text.ts';
 import { timeText } from '../time-text.ts';
@@ -21,7 +21,7 @@ import {
 import { areaOf, lineOf, stepsOf } from './steps.ts';
 
 /** How long did answers take, and did that change? */
-export function bandOverTime({ total: { times }, timeline }: Performance): Drawing {
+export function bandOverTime({ total: { times }, timeline }: RunStatistics): Drawing {
   const { stretches, step } = timeline;
   const upper = (stretch: Stretch) => stretch.times.percentile(95);
   const x = timeScale(timeline);
@@ -52,7 +52,7 @@ export function bandOverTime({ total: { times }, timeline }: Performance): Drawi
 }
 
 /** Of all answers, how many came within a given time? */
-export function cumulative({ total: { times } }: Performance): Drawing {
+export function cumulative({ total: { times } }: RunStatistics): Drawing {
   const [shortest, longest] = [Math.max(times.min!, 0.01), Math.max(times.max!, 0.02)];
   const x =
     longest / shortest > 20

@@ -7,16 +7,16 @@ import { exchangesMarkup } from './exchange.ts';
 import { html, type Markup } from './markup.ts';
 import { proseMarkup } from './prose.ts';
 
-export function hasFailures({ failures, tally, blocked }: Digest): boolean {
-  return failures.length + tally.exceeded.length + blocked.size > 0;
+export function hasFailures({ failures, totals, blocked }: Digest): boolean {
+  return failures.length + totals.exceeded.length + blocked.size > 0;
 }
 
 /** What did not pass, each case as an entry with all that is needed to act on it; bounds of the whole run first. */
 export function* failuresMarkup(digest: Digest): Generator<Markup> {
-  const { failures, tally, untold } = digest;
+  const { failures, totals, untold } = digest;
   if (!hasFailures(digest)) return;
   yield html`<section id="failures" aria-labelledby="failures-title"><h2 id="failures-title">What did not pass</h2>`;
-  for (const { text, place, found } of tally.exceeded)
+  for (const { text, place, found } of totals.exceeded)
     yield html`<article class="entry"><h3><span class="outcome failed">not kept</span> The bound <code>${text}</code></h3>
 <p class="where">${place.file}:${place.line}</p>
 <dl class="check"><div><dt>found</dt><dd class="found">${found}</dd></div></dl></article>`;

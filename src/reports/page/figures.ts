@@ -1,5 +1,5 @@
-import { apdexText, percentText, rateText } from '../../core/record/figure-texts.ts';
-import type { Figures } from '../../core/record/figures.ts';
+import { apdexText, percentText, rateText } from '../../core/record/number-texts.ts';
+import type { RequestStatistics } from '../../core/record/request-statistics.ts';
 import { counted, grouped } from '../../core/text/nearest.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { chartsOf } from '../charts/charts.ts';
@@ -13,9 +13,9 @@ import { html, Markup } from './markup.ts';
 const mostRequests = 300;
 
 /** How fast and how well the service answered, where cases ran more than once. */
-export function* figuresMarkup({ performance, end, tally }: Digest): Generator<Markup> {
-  if (!performance.repeats || performance.total.times.count === 0) return;
-  const { total, requests, repeated: all } = performance;
+export function* figuresMarkup({ statistics, end, totals }: Digest): Generator<Markup> {
+  if (!statistics.repeats || statistics.total.times.count === 0) return;
+  const { total, requests, repeated: all } = statistics;
   const once = requests.length - all.length;
   const shown =
     all.length <= mostRequests
@@ -25,9 +25,9 @@ export function* figuresMarkup({ performance, end, tally }: Digest): Generator<M
           .slice(0, mostRequests);
   yield html`<section id="figures" aria-labelledby="figures-title"><h2 id="figures-title">Figures</h2>
 <p>A request fails where no answer comes, or where a check of its answer does not hold. Apdex counts what was answered within ${durationText(total.threshold)} in full, what took up to four times as long by half, and what failed not at all.</p>`;
-  if (tally.bounds.length > 0)
-    yield html`<ul class="checks">${tally.bounds.map(({ text, holds, found }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'is kept' : 'is not kept'}</span> <code>${text}</code> <span class="quiet">found ${found}</span></li>`)}</ul>`;
-  for (const [index, drawing] of chartsOf(performance).entries())
+  if (totals.bounds.length > 0)
+    yield html`<ul class="checks">${totals.bounds.map(({ text, holds, found }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'is kept' : 'is not kept'}</span> <code>${text}</code> <span class="quiet">found ${found}</span></li>`)}</ul>`;
+  for (const [index, drawing] of chartsOf(statistics).entries())
     yield html`<figure><h3>${drawing.title}</h3><div class="wide" tabindex="0" role="region" aria-label="Chart">${new Markup(svgOf(drawing, `chart-${index + 1}`))}</div><figcaption>${joined(drawing.says)}</figcaption></figure>`;
   yield html`<h3>Request by request</h3>
 ${once > 0 && html`<p>${counted(once, 'request')} that ${once === 1 ? 'was' : 'were'} sent once ${once === 1 ? 'is' : 'are'} not listed.</p>`}
@@ -38,7 +38,10 @@ ${all.length > shown.length && html`<p>The ${shown.length} slowest of ${counted(
   yield html`</tbody><tfoot><tr><th scope="row">In total</th>${cellsOf(total, end.time)}</tr></tfoot></table></div></section>`;
 }
 
-const columns: readonly (readonly [string, (figures: Figures, length: number) => string | undefined])[] = [
+const columns: readonly (readonly [
+  string,
+  (figures: RequestStatistics, length: number) => string | undefined,
+])[] = [
   ['sent', ({ requests }) => grouped(requests)],
   ['failed', ({ failed, errorRate }) => (failed === 0 ? '0' : percentText(errorRate!))],
   ['Apdex', ({ apdex }) => (apdex === undefined ? '' : apdexText(apdex))],
@@ -60,6 +63,6 @@ function shortTime(milliseconds: number | undefined): string {
   return milliseconds === undefined ? '' : timeText(milliseconds);
 }
 
-function cellsOf(figures: Figures, length: number): Markup {
+function cellsOf(figures: RequestStatistics, length: number): Markup {
   return html`${columns.map(([, read]) => html`<td>${read(figures, length)}</td>`)}`;
 }

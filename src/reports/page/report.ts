@@ -1,5 +1,5 @@
 import type { RunEvent } from '../../core/record/events.ts';
-import type { Tally } from '../../core/record/tally.ts';
+import type { RunTotals } from '../../core/record/totals.ts';
 import { digest } from '../digest.ts';
 import { verdictInWords } from '../verdict.ts';
 import { casesMarkup, coursesData } from './cases.ts';
@@ -16,8 +16,11 @@ const limits = { failures: 200, ofEach: 3, kept: 4_000_000 };
  * One page that holds everything it needs: it loads nothing, sends nothing, and nothing that came from outside can run
  * in it. Without its script it still tells everything but each of many runs of a case.
  */
-export async function* pageReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<string> {
-  const digested = await digest(events, tally, limits);
+export async function* pageReport(
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+): AsyncGenerator<string> {
+  const digested = await digest(events, totals, limits);
   const { run } = digested;
   yield `<!doctype html>
 <html lang="en">
@@ -28,7 +31,7 @@ export async function* pageReport(events: AsyncIterable<RunEvent>, tally: Tally)
 <meta name="color-scheme" content="light dark">
 <meta name="referrer" content="no-referrer">
 `;
-  yield html`<title>${run.title}: ${verdictInWords(tally)}</title>
+  yield html`<title>${run.title}: ${verdictInWords(totals)}</title>
 `.text;
   yield `<style>${style}</style>
 </head>

@@ -1,7 +1,7 @@
 import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/record/events.ts';
-import { apdexText, percentText } from '../../core/record/figure-texts.ts';
-import type { Figures } from '../../core/record/figures.ts';
-import type { Tally } from '../../core/record/tally.ts';
+import { apdexText, percentText } from '../../core/record/number-texts.ts';
+import type { RequestStatistics } from '../../core/record/request-statistics.ts';
+import type { RunTotals } from '../../core/record/totals.ts';
 import { counted, grouped, inWords } from '../../core/text/nearest.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { pageTitleOf, titleOf } from '../cases.ts';
@@ -22,10 +22,13 @@ const shownBody = 1200;
 const shownProse = 600;
 
 /** The report for those who decide: verdict, totals, what did not pass and why, all cases, the figures. */
-export async function* pdfReport(events: AsyncIterable<RunEvent>, tally: Tally): AsyncGenerator<Uint8Array> {
-  const digested = await digest(events, tally, limits);
+export async function* pdfReport(
+  events: AsyncIterable<RunEvent>,
+  totals: RunTotals,
+): AsyncGenerator<Uint8Array> {
+  const digested = await digest(events, totals, limits);
   const { run } = digested;
-  const paper = new Paper(`${run.title}: ${verdictInWords(tally)}`);
+  const paper = new Paper(`${run.title}: ${verdictInWords(totals)}`);
   writeHead(digested, paper);
   writeFailures(digested, paper);
   writeFigures(digested, paper);
@@ -33,20 +36,20 @@ export async function* pdfReport(events: AsyncIterable<RunEvent>, tally: Tally):
   yield* paper.finish(`${run.title}, ${run.at.slice(0, 16).replace('T', ' ')} UTC`);
 }
 
-function writeHead({ run, tally, endpoints, performance }: Digest, paper: Paper): void {
+function writeHead({ run, totals, endpoints, statistics }: Digest, paper: Paper): void {
   paper.text(run.title, { font: 'title', size: 11, colour: 'slate', below: 2 });
-  paper.text(verdictInWords(tally), {
+  paper.text(verdictInWords(totals), {
     font: 'title',
     size: 19,
-    colour: tally.passed ? 'holds' : 'failed',
+    colour: totals.passed ? 'holds' : 'failed',
     below: 10,
   });
-  for (const [name, value] of factsOf(run, tally, endpoints)) {
+  for (const [name, value] of factsOf(run, totals, endpoints)) {
     paper.pair(name, value, 80);
   }
   paper.doc.y += 8;
-  paper.text(joined(totalsInWords(tally, performance)), { size: 10, below: 8 });
-  for (const { text, holds, found } of tally.bounds)
+  paper.text(joined(totalsInWords(totals, statistics)), { size: 10, below: 8 });
+  for (const { text, holds, found } of totals.bounds)
     paper.text(`The bound ${text} is ${holds === 'yes' ? '' : 'not '}kept: ${found}`, {
       colour: holds === 'yes' ? 'ink' : 'failed',
       below: 1,
@@ -130,11 +133,11 @@ function cut(text: string, most: number): string {
   return text.length > most ? `${text.slice(0, most)} …` : text;
 }
 
-function writeFigures({ performance }: Digest, paper: Paper): void {
-  if (!performance.repeats || performance.total.times.count === 0) return;
-  const { total, requests, repeated } = performance;
+function writeFigures({ statistics }: Digest, paper: Paper): void {
+  if (!statistics.repeats || statistics.total.times.count === 0) return;
+  const { total, requests, repeated } = statistics;
   paper.heading('Figures', 240);
-  for (const drawing of chartsOf(performance)) draw(drawing, paper);
+  for (const drawing of chartsOf(statistics)) draw(drawing, paper);
   paper.keep(120);
   paper.text('Request by request', { font: 'bold', size: 10 });
   const head = ['', 'sent', 'failed', 'Apdex', '50 %', '90 %', '95 %', '99 %', 'longest'];
@@ -150,7 +153,7 @@ function writeFigures({ performance }: Digest, paper: Paper): void {
     );
 }
 
-function figuresOf({ requests, failed, errorRate, apdex, times }: Figures): string[] {
+function figuresOf({ requests, failed, errorRate, apdex, times }: RequestStatistics): string[] {
   const time = (milliseconds: number | undefined) =>
     milliseconds === undefined ? '' : timeText(milliseconds);
   return [

@@ -1,4 +1,4 @@
-import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { Missing, Plain, type Value } from '../../values/value.ts';
 import { Match } from '../jsonpath/match.ts';
 import type { HtmlDocument, HtmlElement, Library, Token } from './html-library.ts';
@@ -14,7 +14,7 @@ export async function loadHtml(): Promise<void> {
 }
 
 /** Why a text is no CSS selector. */
-export class SelectorMistake extends Error {}
+export class SelectorError extends Error {}
 
 /** How long the search of a document may take, in milliseconds. */
 const patience = 2000;
@@ -26,7 +26,7 @@ export function readHtml(text: string): HtmlDocument {
 
 type Query = ReturnType<Library['compile']>;
 
-/** The text of every element that a selector matches, white space as it is shown. Throws SelectorMistake. */
+/** The text of every element that a selector matches, white space as it is shown. Throws SelectorError. */
 export function compileSelector(
   selector: Selector,
 ): (document: HtmlDocument, values: readonly Value[]) => readonly Match[] | Missing {
@@ -40,7 +40,7 @@ export function compileSelector(
         element => new ElementMatch(element, text(element)),
       );
     } catch (error) {
-      if (!(error instanceof TooSlow)) throw error;
+      if (!(error instanceof TimeLimitError)) throw error;
       return new Missing(error.message, true);
     }
   };
@@ -69,7 +69,7 @@ function orMistake<Result>(make: () => Result): Result {
   try {
     return make();
   } catch (error) {
-    throw new SelectorMistake((error as Error).message.replace(/\.$/, ''));
+    throw new SelectorError((error as Error).message.replace(/\.$/, ''));
   }
 }
 

@@ -1,6 +1,6 @@
 import type { ErrorObject } from 'ajv';
 import { nearest } from '../../text/nearest.ts';
-import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
 import { describe } from '../../values/describe.ts';
 import { Exact, isNumberText, numberText } from '../../values/number.ts';
@@ -17,7 +17,7 @@ export async function loadSchemas(): Promise<void> {
 }
 
 /** Why a document is no JSON Schema that can be used. */
-export class SchemaMistake extends Error {}
+export class SchemaError extends Error {}
 
 /** Everything in which a value does not fit a schema, by its place; nothing where it fits. */
 export type Validator = (value: Value, begin: string) => readonly Difference[] | Missing;
@@ -32,7 +32,7 @@ const dialects: { readonly [uri: string]: '2020-12' | '2019-09' | 'draft-07' } =
 });
 
 /**
- * Makes a schema ready; without `$schema` it is one of 2020-12. Throws SchemaMistake.
+ * Makes a schema ready; without `$schema` it is one of 2020-12. Throws SchemaError.
  * @param id the URI of its file, to which `$ref` is relative
  * @param others schemas that it may refer to, by the URIs of their files
  */
@@ -43,7 +43,7 @@ export function compileSchema(
 ): Validator {
   if (!openValidator) throw new TypeError('loadSchemas() comes before compileSchema().');
   if (!isObject(schema) && typeof schema !== 'boolean')
-    throw new SchemaMistake('a schema is an object, or true or false');
+    throw new SchemaError('a schema is an object, or true or false');
   for (const each of [schema, ...others.values()]) refuseLostDigits(each);
   const slips: string[] = [];
   const listen = (message: unknown) => slips.push(String(message));
@@ -59,7 +59,7 @@ export function compileSchema(
   for (const format of formatsIn([schema, ...others.values()])) {
     if (Object.hasOwn(validator.formats, format)) continue;
     const near = nearest(format, Object.keys(validator.formats));
-    if (near) throw new SchemaMistake(`'${format}' is no format that is known. Did you mean '${near}'?`);
+    if (near) throw new SchemaError(`'${format}' is no format that is known. Did you mean '${near}'?`);
     validator.addFormat(format, true);
   }
   let validate: ReturnType<typeof validator.compile>;
@@ -68,17 +68,17 @@ export function compileSchema(
     validator.addSchema(toJson(schema) as object, id);
     validate = validator.getSchema(id)!;
   } catch (error) {
-    throw new SchemaMistake(reasonOf(error as Error));
+    throw new SchemaError(reasonOf(error as Error));
   }
   const slip = slipIn(slips, Object.keys(validator.RULES.all));
-  if (slip !== undefined) throw new SchemaMistake(slip);
+  if (slip !== undefined) throw new SchemaError(slip);
   return (value, begin) => {
     const data = toJson(value);
     try {
       const fits = withinTime(patience, 'the comparison with the schema', () => validate(data));
       return fits ? [] : differencesIn(validate.errors ?? [], data, begin);
     } catch (error) {
-      if (error instanceof TooSlow) return new Missing(error.message, true);
+      if (error instanceof TimeLimitError) return new Missing(error.message, true);
       if (error instanceof RangeError)
         return new Missing('the schema refers to itself without end for this value', true);
       throw error;
@@ -100,7 +100,7 @@ const comparing = new Set([
 /** The package compares doubles: a number that a double does not hold would be equal to another one. */
 function refuseLostDigits(value: Value, isCompared = false): void {
   if (isCompared && value instanceof Exact)
-    throw new SchemaMistake(
+    throw new SchemaError(
       `the number ${numberText(value)} has more digits than a schema is compared with; a check compares all of them: $.id = ${numberText(value)}`,
     );
   if (Array.isArray(value)) for (const each of value) refuseLostDigits(each, isCompared);
@@ -114,7 +114,7 @@ function dialectOf(schema: Value) {
   if (uri === undefined) return '2020-12';
   const dialect = typeof uri === 'string' ? dialects[uri.replace(/#$/, '')] : undefined;
   if (!dialect)
-    throw new SchemaMistake(
+    throw new SchemaError(
       `'${describe(uri)}' is no dialect that is known; there are ${Object.keys(dialects).join(', ')}`,
     );
   return dialect;

@@ -1,5 +1,5 @@
 import type { Attr, Document, Node } from 'slimdom';
-import { TooSlow, withinTime } from '../../text/time-limit.ts';
+import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { asNumber } from '../../values/compare.ts';
 import { textOf } from '../../values/text.ts';
 import { Missing, Plain, type Value } from '../../values/value.ts';
@@ -22,7 +22,7 @@ export async function loadXPath(): Promise<void> {
 }
 
 /** Why a text is no XPath. */
-export class XPathMistake extends Error {}
+export class XPathError extends Error {}
 
 /** How long the search of a document may take, in milliseconds. */
 const patience = 2000;
@@ -36,7 +36,7 @@ export type CompiledXPath = (
 
 /**
  * Makes an XPath 1.0 ready. A name without a prefix matches in any namespace; references are bound as variables. Throws
- * XPathMistake.
+ * XPathError.
  */
 export function compileXPath({ text, marked }: Selector): CompiledXPath {
   const engine = evaluate;
@@ -53,7 +53,7 @@ export function compileXPath({ text, marked }: Selector): CompiledXPath {
     try {
       return matchesOf(withinTime(patience, `xml${text.startsWith('/') ? '' : ' '}${text}`, select));
     } catch (error) {
-      if (error instanceof TooSlow) return new Missing(error.message, true);
+      if (error instanceof TimeLimitError) return new Missing(error.message, true);
       return new Missing(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`, true);
     }
   };
@@ -66,7 +66,7 @@ function checkXPath(expression: string, variables: readonly Variable[], engine: 
     engine(expression, null, null, bound, engine.ALL_RESULTS_TYPE, { namespaceResolver: () => 'urn:any' });
   } catch (error) {
     const { message } = error as Error;
-    if (/XPST\d+/.test(message)) throw new XPathMistake(reasonOf(error as Error));
+    if (/XPST\d+/.test(message)) throw new XPathError(reasonOf(error as Error));
   }
 }
 
@@ -90,7 +90,7 @@ interface Variable {
 
 const quotedOrMark = /"(?:[^"]|"")*"|'(?:[^']|'')*'|[\uFDD0-\uFDEF]/g;
 
-/** Puts variables in the place of references. Throws XPathMistake where no value can stand. */
+/** Puts variables in the place of references. Throws XPathError where no value can stand. */
 function withVariables(expression: string): { expression: string; variables: Variable[] } {
   const variables: Variable[] = [];
   const filled = expression.replace(quotedOrMark, (found: string, at: number) => {
@@ -104,7 +104,7 @@ function withVariables(expression: string): { expression: string; variables: Var
         before,
       )
     )
-      throw new XPathMistake('a reference stands for a value, not for a name or a part of one');
+      throw new XPathError('a reference stands for a value, not for a name or a part of one');
     const name = `mervok${variables.length}`;
     const marked = isMark ? found : found.slice(1, -1).replaceAll(found[0]!.repeat(2), found[0]!);
     variables.push({ name, marked, form: isMark ? formBetween(before, behind) : 'text' });

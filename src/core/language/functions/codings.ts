@@ -1,5 +1,5 @@
 import { encodeQuery } from '../../template/encode.ts';
-import { JsonMistake, readJson } from '../../values/json.ts';
+import { JsonError, readJson } from '../../values/json.ts';
 import { type Found, Missing, type Value } from '../../values/value.ts';
 import type { FunctionGroup } from './signature.ts';
 
@@ -68,7 +68,7 @@ function readToken(text: string): Found {
   try {
     return { header: readPart(header), payload: readPart(payload), signature };
   } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
+    if (!(error instanceof JsonError)) throw error;
     return new Missing(`jwt() takes a token, and a part of this one holds no JSON`);
   }
 }

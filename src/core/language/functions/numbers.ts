@@ -42,15 +42,16 @@ export const numberFunctions = {
   random: {
     parameters: ['number', 'number'],
     result: 'number',
-    apply: ([low, high], world) => randomBetween(low as Numeric, high as Numeric, world.random()),
+    apply: ([low, high], clockAndRandom) =>
+      randomBetween(low as Numeric, high as Numeric, clockAndRandom.random()),
   },
   pick: {
     parameters: ['list'],
     result: 'any',
-    apply: ([list], world) => {
+    apply: ([list], clockAndRandom) => {
       const items = list as Value[];
       return (
-        items[Math.floor(world.random() * items.length)] ??
+        items[Math.floor(clockAndRandom.random() * items.length)] ??
         new Missing('pick() from an empty list is nothing')
       );
     },

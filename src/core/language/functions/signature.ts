@@ -11,8 +11,8 @@ import {
 } from '../../values/value.ts';
 import type { Pattern } from '../patterns.ts';
 
-/** What a function may ask of the world outside; handed in, so that a run can be repeated. */
-export interface World {
+/** What a function may ask of what lies outside of a run; handed in, so that a run can be repeated. */
+export interface ClockAndRandom {
   /** Milliseconds since 1970. */
   now(): number;
   uuid(): string;
@@ -36,7 +36,7 @@ export interface LanguageFunction {
    * @param given values of the kinds that `parameters` name, plain ones already read as those
    * @param pattern the one pattern among them, made ready
    */
-  readonly apply: (given: Value[], world: World, pattern: Pattern | undefined) => Found;
+  readonly apply: (given: Value[], clockAndRandom: ClockAndRandom, pattern: Pattern | undefined) => Found;
 }
 
 export interface FunctionGroup {

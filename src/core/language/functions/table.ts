@@ -7,7 +7,13 @@ import { timeFunctions } from './times.ts';
 /** Every function of the language by its name. To add one: a line in its group, one in docs/language.md, a test. */
 export const functions: FunctionGroup = Object.assign(
   Object.create(null),
-  { uuid: { parameters: [], result: 'text', apply: (_, world) => world.uuid() } satisfies LanguageFunction },
+  {
+    uuid: {
+      parameters: [],
+      result: 'text',
+      apply: (_, clockAndRandom) => clockAndRandom.uuid(),
+    } satisfies LanguageFunction,
+  },
   textFunctions,
   numberFunctions,
   timeFunctions,

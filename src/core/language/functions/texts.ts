@@ -1,5 +1,5 @@
 import { asText } from '../../values/compare.ts';
-import { JsonMistake, readJson, writeJson } from '../../values/json.ts';
+import { JsonError, readJson, writeJson } from '../../values/json.ts';
 import { isNumberText, isNumeric, readNumber } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
 import { type Found, isObject, kindInWords, kindOf, Missing, Plain, type Value } from '../../values/value.ts';
@@ -68,7 +68,7 @@ function parseJson(text: string): Found {
   try {
     return readJson(text);
   } catch (error) {
-    if (!(error instanceof JsonMistake)) throw error;
+    if (!(error instanceof JsonError)) throw error;
     return new Missing(`parse() takes JSON, and ${error.message}`);
   }
 }

@@ -19,8 +19,12 @@ const latest = Date.UTC(9999, 11, 31, 23, 59, 59, 999);
 
 /** Dates and instants, in UTC. */
 export const timeFunctions = {
-  now: { parameters: [], result: 'timestamp', apply: (_, world) => new Timestamp(world.now()) },
-  today: { parameters: [], result: 'date', apply: (_, world) => dayOf(world.now()) },
+  now: {
+    parameters: [],
+    result: 'timestamp',
+    apply: (_, clockAndRandom) => new Timestamp(clockAndRandom.now()),
+  },
+  today: { parameters: [], result: 'date', apply: (_, clockAndRandom) => dayOf(clockAndRandom.now()) },
   date: {
     parameters: ['any', 'text'],
     optional: 1,

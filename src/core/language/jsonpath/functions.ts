@@ -1,6 +1,6 @@
 import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
-import { compilePattern, type Pattern, PatternMistake } from '../patterns.ts';
-import { IRegexpMistake, translateIRegexp } from './iregexp.ts';
+import { compilePattern, type Pattern, PatternError } from '../patterns.ts';
+import { IRegexpError, translateIRegexp } from './iregexp.ts';
 
 /** RFC 9535, 2.4.1: one value, a truth, or the nodes that a query matches. */
 export type PathType = 'value' | 'logical' | 'nodes';
@@ -34,7 +34,7 @@ function compile(text: string, whole: boolean): Pattern | null {
     const pattern = translateIRegexp(text);
     return compilePattern(whole ? `\\A(?:${pattern})\\z` : pattern, '');
   } catch (error) {
-    if (error instanceof IRegexpMistake || error instanceof PatternMistake) return null;
+    if (error instanceof IRegexpError || error instanceof PatternError) return null;
     throw error;
   }
 }

@@ -2,7 +2,7 @@ import { withoutPrototype } from '../../text/without-prototype.ts';
 // I-Regexp, RFC 9485: the patterns of match() and search().
 
 /** Why a text is no pattern of RFC 9485, and at which offset of it. */
-export class IRegexpMistake extends Error {
+export class IRegexpError extends Error {
   constructor(
     message: string,
     readonly offset: number,
@@ -25,7 +25,7 @@ const hints: { readonly [char: string]: string } = withoutPrototype({
 });
 const categories = /^(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)$/;
 
-/** A pattern of RFC 9485 as RE2 writes it (RFC 9485, 5.4). Throws IRegexpMistake. */
+/** A pattern of RFC 9485 as RE2 writes it (RFC 9485, 5.4). Throws IRegexpError. */
 export function translateIRegexp(text: string): string {
   const reader = new IRegexpReader(text);
   const pattern = reader.alternatives();
@@ -165,7 +165,7 @@ class IRegexpReader {
   }
 
   fail(message: string, offset = this.#at): never {
-    throw new IRegexpMistake(message, Math.max(0, offset));
+    throw new IRegexpError(message, Math.max(0, offset));
   }
 }
 

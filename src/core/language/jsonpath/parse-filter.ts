@@ -1,9 +1,9 @@
-import { Mistake } from '../../text/finding.ts';
+import { SourceError } from '../../text/finding.ts';
 import { counted, didYouMean, inWords } from '../../text/nearest.ts';
 import { isNumberText, readNumber } from '../../values/number.ts';
 import { type Comparable, type FilterQuery, isSingular, type Logical, type Segment } from './ast.ts';
 import { type PathFunction, type PathType, pathFunctions } from './functions.ts';
-import { IRegexpMistake, translateIRegexp } from './iregexp.ts';
+import { IRegexpError, translateIRegexp } from './iregexp.ts';
 import { PathReader } from './reader.ts';
 
 const deepest = 200;
@@ -226,8 +226,8 @@ export abstract class FilterParser extends PathReader {
     try {
       translateIRegexp(pattern);
     } catch (error) {
-      if (!(error instanceof IRegexpMistake)) throw error;
-      throw new Mistake(
+      if (!(error instanceof IRegexpError)) throw error;
+      throw new SourceError(
         'pattern-form',
         { start, end: this.at },
         `This is no pattern of a path: ${error.message}.`,

@@ -1,4 +1,4 @@
-import { Mistake } from '../../text/finding.ts';
+import { SourceError } from '../../text/finding.ts';
 import type { Range } from '../../text/source.ts';
 import type { Path, Segment, Selector } from './ast.ts';
 import { FilterParser } from './parse-filter.ts';
@@ -8,7 +8,7 @@ const nameChars = /(?:[A-Za-z0-9_\u0080-\uD7FF\uE000-\uFFFF]|[\uD800-\uDBFF][\uD
 
 /**
  * Reads the longest path (RFC 9535) that begins at an offset; white space outside its brackets ends it. Offsets in a
- * Mistake are those of `text`.
+ * SourceError are those of `text`.
  * @param place turns offsets of `text` into a range of the page; without it no references may stand in the path
  */
 export function parsePath(
@@ -39,7 +39,7 @@ class PathParser extends FilterParser {
     const dot = path.lastIndexOf('.');
     const name = path.slice(dot + 1) + tail;
     const quoted = dot > 0 && !path.endsWith(']') ? `${path.slice(0, dot)}['${name}']` : undefined;
-    throw new Mistake(
+    throw new SourceError(
       'path-form',
       { start, end: this.at + tail.length },
       `A '-' cannot stand in a bare member name.`,

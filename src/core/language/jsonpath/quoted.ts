@@ -1,10 +1,10 @@
 import { belongsToPattern } from '../../template/reference.ts';
-import { Mistake } from '../../text/finding.ts';
+import { SourceError } from '../../text/finding.ts';
 import type { GivenText, Slot } from './ast.ts';
 
 /**
  * Reads a name or text in single or double quotes (RFC 9535, 2.3.1.1), with the escapes of JSON, that of its own quote,
- * and `\{` for a brace. Throws Mistake.
+ * and `\{` for a brace. Throws SourceError.
  * @param readSlot the reference that begins at an offset
  */
 export function readQuoted(
@@ -59,5 +59,5 @@ function readEscape(text: string, at: number, quote: string): { char: string; le
 }
 
 function fail(message: string, start: number, end: number): never {
-  throw new Mistake('path-form', { start, end }, message);
+  throw new SourceError('path-form', { start, end }, message);
 }

@@ -1,5 +1,5 @@
 import { readReference } from '../../template/reference.ts';
-import { Mistake } from '../../text/finding.ts';
+import { SourceError } from '../../text/finding.ts';
 import type { Range } from '../../text/source.ts';
 import type { Given, GivenText, Slot } from './ast.ts';
 import { readQuoted } from './quoted.ts';
@@ -67,7 +67,7 @@ export class PathReader {
   }
 
   protected fail(message: string, start: number, remedy?: string): never {
-    throw new Mistake(
+    throw new SourceError(
       'path-form',
       { start, end: Math.max(start + 1, Math.min(this.at, this.text.length)) },
       message,

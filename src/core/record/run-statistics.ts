@@ -1,5 +1,5 @@
 import type { CaseEvent, ExchangeEvent, RunEvent } from './events.ts';
-import { defaultApdex, Figures, Settling } from './figures.ts';
+import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 
 /** A request of a case, however often it was sent. */
@@ -10,24 +10,24 @@ export interface MeasuredRequest {
   title: string;
   /** As written in the page where that is known, else as it went out first: `GET /berths/{code}`. */
   request: string;
-  readonly figures: Figures;
+  readonly figures: RequestStatistics;
 }
 
 /** How fast and how well a run was served: in all, request by request, and over time. */
-export class Performance {
-  total = new Figures(defaultApdex);
+export class RunStatistics {
+  total = new RequestStatistics(defaultApdex);
   timeline = new Timeline(0);
   /** By the case and the line that it is written in, in the order in which they were first sent. */
   readonly #requests = new Map<string, MeasuredRequest>();
   readonly #ofCase = new Map<string, MeasuredRequest[]>();
-  readonly #settling = new Settling((event, held) => this.#settle(event, held));
+  readonly #settling = new RequestOutcomes((event, held) => this.#settle(event, held));
   readonly #seen = new Set<string>();
   #repeats = false;
 
   add(event: RunEvent): void {
     this.#settling.add(event);
     if (event.type === 'run') {
-      this.total = new Figures(event.apdex ?? defaultApdex);
+      this.total = new RequestStatistics(event.apdex ?? defaultApdex);
       this.timeline = new Timeline(Date.parse(event.at));
     } else if (event.type === 'case') {
       if (this.#seen.has(event.case)) this.#repeats = true;
@@ -57,7 +57,7 @@ export class Performance {
     let known = this.#requests.get(key);
     if (!known) {
       const request = `${event.request.method} ${pathOf(event.request.url)}`;
-      known = { case: event.case, title: '', request, figures: new Figures(this.total.threshold) };
+      known = { case: event.case, title: '', request, figures: new RequestStatistics(this.total.threshold) };
       this.#requests.set(key, known);
       this.#ofCase.set(event.case, [...(this.#ofCase.get(event.case) ?? []), known]);
     }

@@ -6,7 +6,7 @@ import type { Flow } from './flow.ts';
  * need them, and those that name a changed file, or whose settings do. `all` where that cannot be said.
  * @param files relative to the root of the collection
  */
-export function touchedPages(
+export function affectedPages(
   flow: Flow,
   asked: ReadonlySet<string>,
   files: readonly string[],

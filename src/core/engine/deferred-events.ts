@@ -5,13 +5,13 @@ const most = 256;
  * Tells what happened a moment later, in its order: not between a response and the next request, but while that one is on
  * its way. Whoever writes a record and counts then costs a run no time as long as the server takes some.
  */
-export class Telling<Event> {
+export class DeferredEvents<Event> {
   #waiting: Event[] = [];
   #isSet = false;
   #failure: { readonly error: unknown } | undefined;
 
   constructor(
-    readonly hear: (event: Event) => void,
+    readonly onEvent: (event: Event) => void,
     /** Called where `hear` threw; what it threw comes out of `finish`. */
     readonly onFailure: () => void,
   ) {}
@@ -44,7 +44,7 @@ export class Telling<Event> {
     this.#waiting = [];
     if (this.#failure) return;
     try {
-      for (const event of waiting) this.hear(event);
+      for (const event of waiting) this.onEvent(event);
     } catch (error) {
       this.#failure = { error };
       this.onFailure();

@@ -13,7 +13,7 @@ export interface Lane<Event> {
  * Lets several pages happen at once and be told one after the other, in the order in which their lanes were made: the
  * first one that has not ended is heard at once, what the others say is kept until it is their turn.
  */
-export class InOrder<Event> {
+export class OrderedEvents<Event> {
   readonly #lanes: { kept: Event[]; ended: boolean; onTurn: (() => void)[] }[] = [];
   #turn = 0;
 

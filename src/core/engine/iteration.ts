@@ -1,88 +1,88 @@
-import type { World } from '../language/functions/signature.ts';
+import type { ClockAndRandom } from '../language/functions/signature.ts';
 import type { Plan, PlannedCase, PlannedPage, PlannedRows } from '../plan/plan.ts';
 import type { CaseEvent, EventOf, RunEvent } from '../record/events.ts';
 import type { Masker } from '../record/mask.ts';
 import { runCase } from './case.ts';
-import type { Course } from './course.ts';
-import { InOrder, type Lane } from './in-order.ts';
+import { type Lane, OrderedEvents } from './ordered-events.ts';
 import type { Ports } from './ports.ts';
+import type { ResponseQueue } from './response-queue.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
 import type { RunOptions } from './run.ts';
-import { type PageScope, PassScope } from './scope.ts';
-import type { Turns } from './turns.ts';
+import type { RunControl } from './run-control.ts';
+import { IterationScope, type PageScope } from './scope.ts';
 
-/** What a pass knows of the cases that have ended. */
-export type Ended = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
+/** What an iteration knows of the cases that have ended. */
+export type CaseOutcomes = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
 
-/** What every event of a pass says. */
-export interface Turn {
+/** What every event of an iteration says. */
+export interface EventContext {
   readonly round: number;
   /** From 1, where there are several. */
   readonly user?: number;
 }
 
-/** What all cases of a pass have to do with. */
-interface PassBase {
+/** What all cases of an iteration have to do with. */
+interface IterationBase {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
-  readonly turn: Turn;
+  readonly eventContext: EventContext;
   /** Whether the user has begun with a case. */
   readonly pace: { begun: boolean };
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
   /** Where several run at the same time. */
-  readonly turns?: Turns;
+  readonly queue?: ResponseQueue;
   /** Numbers the pages of a run that run at once. */
   readonly lanes: { next: number };
 }
 
-/** Who hears of what happens in a pass. */
-export interface Hearing {
+/** Who hears of what happens in an iteration. */
+export interface EventOutput {
   readonly mask: (event: RunEvent) => RunEvent;
   /** Notes it in the record, and tells it. */
   readonly emit: (event: RunEvent) => void;
   /** Notes what happens in one of several pages that run at once. */
-  readonly note: (event: RunEvent, lane: number) => void;
+  readonly record: (event: RunEvent, lane: number) => void;
   /** Tells it when it is its turn. */
-  readonly hear: (event: RunEvent) => void;
+  readonly onEvent: (event: RunEvent) => void;
   /** What has to be kept of an event that waits for its turn. */
-  readonly light: (event: RunEvent) => RunEvent;
+  readonly withoutBodies: (event: RunEvent) => RunEvent;
 }
 
-/** All that a case has to do with. One is made for each page of each pass, so it holds no functions of its own. */
+/** All that a case has to do with. One is made for each page of each iteration, so it holds no functions of its own. */
 export class RunContext {
   readonly ports: Ports;
   readonly options: RunOptions;
   readonly masker: Masker;
-  readonly turn: Turn;
-  readonly turns: Turns | undefined;
+  readonly eventContext: EventContext;
+  readonly queue: ResponseQueue | undefined;
   readonly #explained: Set<string>;
-  readonly #pace: PassBase['pace'];
+  readonly #pace: IterationBase['pace'];
 
   constructor(
-    base: PassBase,
+    base: IterationBase,
     /** Ends what is being waited for. */
     readonly signal: AbortSignal,
     /** The present, and the chance of this page. */
-    readonly world: World,
+    readonly clockAndRandom: ClockAndRandom,
     readonly emit: (event: RunEvent) => void,
     /** Nothing where it cleans up: whatever has happened does not keep it from that. */
-    readonly course?: Course,
+    readonly control?: RunControl,
     readonly lane?: Lane<RunEvent>,
   ) {
     this.ports = base.ports;
     this.options = base.options;
     this.masker = base.masker;
-    this.turn = base.turn;
-    this.turns = base.turns;
+    this.eventContext = base.eventContext;
+    this.queue = base.queue;
     this.#explained = base.explained;
     this.#pace = base.pace;
   }
 
   /** Whether nothing more is to be begun. */
   get isOver(): boolean {
-    return this.course ? this.course.stopped !== undefined : this.signal.aborted;
+    return this.control ? this.control.stopped !== undefined : this.signal.aborted;
   }
 
   /** Waits where that is wanted between two cases, or where too much has been said that nobody has heard yet. */
@@ -103,29 +103,30 @@ export class RunContext {
   }
 
   onFailure(): void {
-    if (this.options.failFast) this.course?.stop('failure');
+    if (this.options.failFast) this.control?.stop('failure');
   }
 }
 
-/** One pass over the selection. */
-export class Pass {
-  readonly #scope: PassScope;
-  readonly #ended: Ended = new Map();
+/** One iteration over the selection. */
+export class Iteration {
+  readonly #scope: IterationScope;
+  readonly #ended: CaseOutcomes = new Map();
 
   constructor(
     readonly plan: Plan,
-    /** What the pass is for one row of. */
+    /** What the iteration is for one row of. */
     readonly row: TakenRow | undefined,
-    readonly course: Course,
-    readonly base: PassBase & Hearing,
+    readonly control: RunControl,
+    readonly base: IterationBase & EventOutput,
   ) {
     const { masker, ports } = base;
     for (const { value, secret } of row?.entries.values() ?? [])
       if (secret) masker.addValue(value, 'passing');
     const onSecret = (value: Parameters<Masker['addValue']>[0]) => masker.addValue(value, 'passing');
-    const { user = 1, round } = base.turn;
-    const chanceFor = (name: string) => ports.chance(user, round, row?.told.number ?? 0, `{${name}}`);
-    this.#scope = new PassScope(plan, ports.outside, onSecret, row?.entries, chanceFor);
+    const { user = 1, round } = base.eventContext;
+    const chanceFor = (name: string) =>
+      ports.clockAndRandomFor(user, round, row?.recorded.number ?? 0, `{${name}}`);
+    this.#scope = new IterationScope(plan, ports.external, onSecret, row?.entries, chanceFor);
   }
 
   readonly #emit = (event: RunEvent) => this.base.emit(this.base.mask(event));
@@ -139,7 +140,7 @@ export class Pass {
 
   /** The earliest page that can run goes first, as long as fewer run than may at once. */
   async #runSeveral(jobs: number): Promise<void> {
-    const order = new InOrder(this.base.hear);
+    const order = new OrderedEvents(this.base.onEvent);
     const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
     const open = new Set(waiting.map(({ page }) => page.file));
     const running = new Set<Promise<void>>();
@@ -165,20 +166,20 @@ export class Pass {
   }
 
   #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
-    const { course, base } = this;
-    if (!lane) return new RunContext(base, course.signal, this.#chanceOf(page), this.#emit, course);
+    const { control, base } = this;
+    if (!lane) return new RunContext(base, control.signal, this.#chanceOf(page), this.#emit, control);
     const number = base.lanes.next++;
     const emit = (event: RunEvent) => {
       const masked = base.mask(event);
-      base.note(masked, number);
-      lane.emit(base.light(masked));
+      base.record(masked, number);
+      lane.emit(base.withoutBodies(masked));
     };
-    return new RunContext(base, course.signal, this.#chanceOf(page), emit, course, lane);
+    return new RunContext(base, control.signal, this.#chanceOf(page), emit, control, lane);
   }
 
-  #chanceOf({ file }: PlannedPage): World {
-    const { user = 1, round } = this.base.turn;
-    return this.base.ports.chance(user, round, this.row?.told.number ?? 0, file);
+  #chanceOf({ file }: PlannedPage): ClockAndRandom {
+    const { user = 1, round } = this.base.eventContext;
+    return this.base.ports.clockAndRandomFor(user, round, this.row?.recorded.number ?? 0, file);
   }
 
   async #runPage(page: PlannedPage, context: RunContext): Promise<void> {
@@ -192,10 +193,10 @@ export class Pass {
     await this.#runCases(page, scope, this.#ended, context);
   }
 
-  /** Each row is a pass of its own for the page, with its own names and cookies, cleaned up behind. */
+  /** Each row is an iteration of its own for the page, with its own names and cookies, cleaned up behind. */
   async #runPageRows(page: PlannedPage, rows: PlannedRows, context: RunContext): Promise<void> {
-    const worst: Ended = new Map();
-    const add = (address: string, outcome: Parameters<Ended['set']>[1]) => {
+    const worst: CaseOutcomes = new Map();
+    const add = (address: string, outcome: Parameters<CaseOutcomes['set']>[1]) => {
       if ((worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
     };
     try {
@@ -204,7 +205,7 @@ export class Pass {
         for (const [address, outcome] of await this.#runPageRow(page, row, context)) add(address, outcome);
       }
     } catch (error) {
-      const [told, event] = brokenOff(page, context.turn, rows, error);
+      const [told, event] = brokenOff(page, context.eventContext, rows, error);
       context.emit(told);
       context.emit(event);
       add(event.case, event);
@@ -213,11 +214,11 @@ export class Pass {
     for (const [address, outcome] of worst) this.#ended.set(address, outcome);
   }
 
-  async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<Ended> {
+  async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<CaseOutcomes> {
     const scope = this.#scope.openPage(page, context.ports.openJar, row.entries);
     for (const { value, secret } of row.entries.values())
       if (secret) context.masker.addValue(value, 'passing');
-    const ended: Ended = new Map(this.#ended);
+    const ended: CaseOutcomes = new Map(this.#ended);
     this.#tellPage(page, context, row);
     await this.#runCases(page, scope, ended, context);
     await this.#cleanUpPage(page, scope, ended, context.emit, row);
@@ -226,21 +227,31 @@ export class Pass {
     );
   }
 
-  async #runCases(page: PlannedPage, scope: PageScope, ended: Ended, context: RunContext): Promise<void> {
+  async #runCases(
+    page: PlannedPage,
+    scope: PageScope,
+    ended: CaseOutcomes,
+    context: RunContext,
+  ): Promise<void> {
     for (const planned of page.cases) {
       if (context.isOver) return;
       if (!planned.cleanup) await runCase(planned, scope, ended, context);
     }
   }
 
-  #tellPage({ file, title }: PlannedPage, { emit, turn }: RunContext, row?: TakenRow, cleanup = false) {
-    const event: EventOf<'page'> = { type: 'page', ...turn, file, title };
-    if (this.row || row) event.rows = [this.row, row].flatMap(each => each?.told ?? []);
+  #tellPage(
+    { file, title }: PlannedPage,
+    { emit, eventContext }: RunContext,
+    row?: TakenRow,
+    cleanup = false,
+  ) {
+    const event: EventOf<'page'> = { type: 'page', ...eventContext, file, title };
+    if (this.row || row) event.rows = [this.row, row].flatMap(each => each?.recorded ?? []);
     if (cleanup) event.cleanup = cleanup;
     emit(event);
   }
 
-  /** At the end of a pass, also where it was interrupted: the latest page first. */
+  /** At the end of an iteration, also where it was interrupted: the latest page first. */
   async #cleanUp(): Promise<void> {
     for (const page of this.plan.pages.toReversed()) {
       const scope = page.rows ? undefined : this.#scope.page(page.file);
@@ -251,13 +262,13 @@ export class Pass {
   async #cleanUpPage(
     page: PlannedPage,
     scope: PageScope,
-    ended: Ended,
+    ended: CaseOutcomes,
     emit: RunContext['emit'],
     row?: TakenRow,
   ): Promise<void> {
     const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
     if (cases.length === 0) return;
-    const { cleanUpSignal = this.course.signal } = this.base.options;
+    const { cleanUpSignal = this.control.signal } = this.base.options;
     const context = new RunContext(this.base, cleanUpSignal, this.#chanceOf(page), emit);
     this.#tellPage(page, context, row, true);
     for (const planned of cases) {

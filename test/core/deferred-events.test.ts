@@ -1,11 +1,11 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
-import { Telling } from '../../src/core/engine/telling.ts';
+import { DeferredEvents } from '../../src/core/engine/deferred-events.ts';
 
 test('what happened is told a moment later, in its order, and nothing of it is lost', async () => {
   const heard: number[] = [];
-  const telling = new Telling<number>(
+  const telling = new DeferredEvents<number>(
     event => heard.push(event),
     () => assert.fail('nothing throws'),
   );
@@ -26,7 +26,7 @@ test('what happened is told a moment later, in its order, and nothing of it is l
 test('who throws while it hears ends the telling, and the run learns of it', async () => {
   const heard: number[] = [];
   let failures = 0;
-  const telling = new Telling<number>(
+  const telling = new DeferredEvents<number>(
     event => {
       if (event === 2) throw new Error('the ear is full');
       heard.push(event);

@@ -10,7 +10,7 @@ const longest = 3_600_000_000;
  * short run are exact and nothing has to be loaded; many go into a histogram of high dynamic range (three digits are
  * right), so that what is held does not grow. Two of them can be added up exactly.
  */
-export class Times {
+export class DurationHistogram {
   count = 0;
   sum = 0;
   #min = Number.POSITIVE_INFINITY;
@@ -25,7 +25,7 @@ export class Times {
   }
 
   /** Takes in all that another one holds. */
-  merge(other: Times): void {
+  merge(other: DurationHistogram): void {
     if (other.count === 0) return;
     this.#count(other.count, other.sum, other.#min, other.#max);
     if (!other.#many) for (const each of other.#few) this.#record(each);

@@ -13,7 +13,7 @@ import type { Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
 /** Carries out a case and what it needs, and keeps hold of what its last request came to. */
-export class Sending {
+export class SingleRequest {
   readonly masker = new Masker();
   #last: Sent | undefined;
   #ended = 0;

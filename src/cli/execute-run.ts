@@ -1,7 +1,7 @@
 import { type RunOptions, run } from '../core/engine/run.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/record/events.ts';
-import { Tally, talliedOf } from '../core/record/tally.ts';
+import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { withEnd } from '../core/record/whole.ts';
 import type { FilePlaces } from '../drivers/http/outgoing.ts';
 import { openPorts } from '../drivers/ports.ts';
@@ -32,18 +32,18 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
 
 /** Somebody who learns of everything that happens. */
 interface Listener {
-  hear(event: RunEvent): void;
+  onEvent(event: RunEvent): void;
   close?(): void;
 }
 
 /** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
-export async function carryOut(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
+export async function executeRun(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
   const { output, places, root, log, view: _view, again: _again, ...options } = choices;
-  const tally = new Tally();
+  const totals = new RunTotals();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
-  const view = await openView(plan, choices, tally, terminal);
-  const ports = await openPorts(places, options.told?.seed);
+  const view = await openView(plan, choices, totals, terminal);
+  const ports = await openPorts(places, options.runDetails?.seed);
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view];
@@ -57,23 +57,23 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
         ...options,
         tool: `mervok ${version}`,
         bodies: recorder !== undefined || log !== undefined || choices.view === 'exchanges',
-        tally,
-        later: true,
-        ...(recorder && { note: (event: RunEvent) => recorder.add(event) }),
-        tellsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
+        totals,
+        deferred: true,
+        ...(recorder && { record: (event: RunEvent) => recorder.add(event) }),
+        keepsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,
       },
       event => {
-        for (const listener of listeners) listener.hear(event);
+        for (const listener of listeners) listener.onEvent(event);
       },
     );
     recorder?.finish();
     isFinished = true;
     for (const listener of listeners) listener.close?.();
     const whole = recorder === undefined || isWhole(recorder, terminal);
-    const written = recorder === undefined || (await reportOn(recorder, output, whole, tally, terminal));
-    return codeOf(tally, whole && written);
+    const written = recorder === undefined || (await reportOn(recorder, output, whole, totals, terminal));
+    return codeOf(totals, whole && written);
   } finally {
     // A mistake of our own takes nothing away that is on record up to there.
     if (!isFinished) recorder?.finish();
@@ -83,10 +83,10 @@ export async function carryOut(plan: Plan, choices: RunChoices, terminal: Termin
   }
 }
 
-function codeOf(tally: Tally, whole: boolean): number {
-  if (!whole || tally.stopped === 'timeout') return exitCodes.unfinished;
-  if (tally.stopped === 'interrupt') return exitCodes.interrupted;
-  return tally.passed ? exitCodes.passed : exitCodes.failed;
+function codeOf(totals: RunTotals, whole: boolean): number {
+  if (!whole || totals.stopped === 'timeout') return exitCodes.unfinished;
+  if (totals.stopped === 'interrupt') return exitCodes.interrupted;
+  return totals.passed ? exitCodes.passed : exitCodes.failed;
 }
 
 /** Where there is no place for a record, a run goes on without one; reports are then made from one that is not kept. */
@@ -100,17 +100,17 @@ function openRecord(root: string | undefined, output: readonly string[], { err }
 }
 
 async function openLog(path: string, terminal: Terminal): Promise<Listener> {
-  const { ExchangeLog } = await import('./look.ts');
+  const { ExchangeLog } = await import('./interactive-commands.ts');
   return new ExchangeLog(path, terminal);
 }
 
 async function openView(
   plan: Plan,
   { view = 'all', again }: RunChoices,
-  tally: Tally,
+  totals: RunTotals,
   { out, paint, width, live }: Terminal,
 ): Promise<Listener> {
-  if (view === 'events') return { hear: event => out(`${JSON.stringify(event)}\n`) };
+  if (view === 'events') return { onEvent: event => out(`${JSON.stringify(event)}\n`) };
   const measure = await createMeasure(
     plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
   );
@@ -127,14 +127,14 @@ async function openView(
       ...(again && { again }),
       ...(live && { live: { now: Date.now } }),
     },
-    tally,
+    totals,
   );
   const timer = live ? setInterval(() => report.showProgress(), 250).unref() : undefined;
-  return { hear: event => report.add(event), close: () => clearInterval(timer) };
+  return { onEvent: event => report.add(event), close: () => clearInterval(timer) };
 }
 
 async function tellerOf(view: ExchangeView) {
-  const { exchangeLines } = await import('./look.ts');
+  const { exchangeLines } = await import('./interactive-commands.ts');
   return (event: ExchangeEvent) => exchangeLines(event, view);
 }
 
@@ -149,11 +149,11 @@ async function reportOn(
   recorder: Recorder,
   output: readonly string[],
   whole: boolean,
-  tally: Tally,
+  totals: RunTotals,
   { err }: Terminal,
 ): Promise<boolean> {
   if (output.length === 0) return true;
-  if (whole) return writeReports(output, () => recorder.events(), tally, { err });
+  if (whole) return writeReports(output, () => recorder.events(), totals, { err });
   const events = () => withEnd(recorder.events(), why => new Error(`The record ${why}.`));
-  return writeReports(output, events, await talliedOf(events()), { err });
+  return writeReports(output, events, await totalsOf(events()), { err });
 }

@@ -2,7 +2,7 @@ import type { Stop } from '../record/outcomes.ts';
 import type { Ports } from './ports.ts';
 
 /** How far a run may go: what has ended it, and what ends the request that is being waited for. */
-export class Course {
+export class RunControl {
   readonly #ender = new AbortController();
   /** Ends what is being waited for. */
   readonly signal = this.#ender.signal;

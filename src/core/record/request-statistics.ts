@@ -1,17 +1,17 @@
+import { DurationHistogram } from './duration-histogram.ts';
 import type { ExchangeEvent, RunEvent } from './events.ts';
-import { Times } from './times.ts';
 
 /** In milliseconds: within it a user is satisfied, where the settings say nothing else. */
 export const defaultApdex = 500;
 
 /** What is told of a group of requests: those of one case, of a stretch of time, of a whole run. */
-export class Figures {
+export class RequestStatistics {
   requests = 0;
   /** Requests that got no answer, or whose checks do not all hold. */
   failed = 0;
   /** Bytes. */
   received = 0;
-  readonly times = new Times();
+  readonly times = new DurationHistogram();
   #satisfied = 0;
   #tolerating = 0;
 
@@ -30,7 +30,7 @@ export class Figures {
     else if (time <= 4 * this.threshold) this.#tolerating++;
   }
 
-  merge(other: Figures): void {
+  merge(other: RequestStatistics): void {
     this.requests += other.requests;
     this.failed += other.failed;
     this.received += other.received;
@@ -54,7 +54,7 @@ export class Figures {
 }
 
 /** Tells of each request once it is known whether everything that was asked of its answer holds. */
-export class Settling {
+export class RequestOutcomes {
   /** Of each user: the request whose checks may still come. */
   readonly #open = new Map<number, { event: ExchangeEvent; asked: boolean; broken: boolean }>();
 

@@ -1,7 +1,7 @@
 import type { Found, Value } from '../values/value.ts';
 import type { Comparison, Reference } from './ast.ts';
 import type { Validator } from './documents/schema.ts';
-import type { World } from './functions/signature.ts';
+import type { ClockAndRandom } from './functions/signature.ts';
 import type { Match } from './jsonpath/match.ts';
 import type { ResponseView } from './response.ts';
 import type { Truth } from './truth.ts';
@@ -34,7 +34,7 @@ export interface Note {
 }
 
 /** Everything that an expression can see while it is evaluated. */
-export interface Scene {
+export interface EvaluationContext {
   readonly response: ResponseView | undefined;
   /** The request that the response answers, as it was sent. */
   readonly sent?: ResponseView | undefined;
@@ -43,7 +43,7 @@ export interface Scene {
   lookup(name: string): Entry | undefined;
   /** Stands in for a value that is known only once other cases have run, where a request is only shown. */
   standIn?(reference: Reference): Value | undefined;
-  readonly world: World;
+  readonly clockAndRandom: ClockAndRandom;
   /** The names of XML namespaces that the settings give prefixes for. */
   readonly namespaces?: ReadonlyMap<string, string>;
   /** The schema that a `fits` names, a fence of the page or a file, as seen from the file that the check stands in. */

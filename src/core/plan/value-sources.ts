@@ -1,11 +1,11 @@
-import type { World } from '../language/functions/signature.ts';
-import type { Outside, VariableDefinition } from '../variables/definition.ts';
+import type { ClockAndRandom } from '../language/functions/signature.ts';
+import type { ExternalSources, VariableDefinition } from '../variables/definition.ts';
 import type { CollectionCase } from './collection.ts';
 import type { Flow } from './flow.ts';
 import { type Place, placeOf } from './plan.ts';
 
 /** One of the things that give a name a value. */
-export interface Giver {
+export interface ValueSource {
   readonly name: string;
   /** In words: `given by --set`, `kept in sign-in.md#sign-in`, `from environment local`. */
   readonly origin: string;
@@ -17,15 +17,15 @@ export interface Giver {
 }
 
 /** Everything that gives a name a value in a case, from strong to weak; the first one counts. */
-export function giversOf(name: string, user: CollectionCase, flow: Flow): Giver[] {
+export function valueSourcesOf(name: string, user: CollectionCase, flow: Flow): ValueSource[] {
   const own = flow.earlierOnPage({ name, step: Number.POSITIVE_INFINITY }, user);
   return [
-    ...(own ? [giverOfCase(name, own, flow)] : []),
-    ...(flow.rowNames(user).includes(name) ? [giverOfRows(name, user, flow)] : []),
+    ...(own ? [valueSourceOfCase(name, own, flow)] : []),
+    ...(flow.rowNames(user).includes(name) ? [valueSourceOfRows(name, user, flow)] : []),
     ...(flow.given.has(name) ? [{ name, origin: flow.given.get(name)!.origin }] : []),
-    ...flow.variables(name, user, true).map(giverOfVariable),
-    ...flow.keepersElsewhere(name, user).map(each => giverOfCase(name, each, flow)),
-    ...flow.variables(name, user, false).map(giverOfVariable),
+    ...flow.variables(name, user, true).map(valueSourceOfVariable),
+    ...flow.keepersElsewhere(name, user).map(each => valueSourceOfCase(name, each, flow)),
+    ...flow.variables(name, user, false).map(valueSourceOfVariable),
   ];
 }
 
@@ -42,10 +42,10 @@ export function namesIn(user: CollectionCase, flow: Flow): string[] {
       page.cases.flatMap(each => flow.namesOf(each).products.map(product => product.name)),
     ),
   ]);
-  return [...names].filter(name => giversOf(name, user, flow).length > 0).sort();
+  return [...names].filter(name => valueSourcesOf(name, user, flow).length > 0).sort();
 }
 
-function giverOfRows(name: string, user: CollectionCase, { tables }: Flow): Giver {
+function valueSourceOfRows(name: string, user: CollectionCase, { tables }: Flow): ValueSource {
   const { page, written } = user;
   const { each } = written;
   const byRows = true;
@@ -65,12 +65,12 @@ function giverOfRows(name: string, user: CollectionCase, { tables }: Flow): Give
   };
 }
 
-function giverOfVariable(definition: VariableDefinition): Giver {
+function valueSourceOfVariable(definition: VariableDefinition): ValueSource {
   const { name, origin, source, range } = definition;
   return { name, origin, place: placeOf(source, range), definition };
 }
 
-function giverOfCase(name: string, producer: CollectionCase, flow: Flow): Giver {
+function valueSourceOfCase(name: string, producer: CollectionCase, flow: Flow): ValueSource {
   const product = flow.namesOf(producer).products.find(each => each.name === name)!;
   const how = product.how === 'keep' ? 'kept' : 'computed';
   return {
@@ -84,21 +84,21 @@ function giverOfCase(name: string, producer: CollectionCase, flow: Flow): Giver 
 export function valueBefore(
   definition: VariableDefinition,
   lookup: (name: string) => VariableDefinition | undefined,
-  outside: Outside,
-  world: World,
+  external: ExternalSources,
+  clockAndRandom: ClockAndRandom,
 ) {
   const trail = new Set<VariableDefinition>();
   const resolve = (each: VariableDefinition): ReturnType<VariableDefinition['resolve']> => {
     if (trail.has(each)) throw new Error(`'${each.name}' refers to itself`);
     trail.add(each);
-    const scene = {
-      world,
+    const context = {
+      clockAndRandom,
       lookup: (name: string) => {
         const other = lookup(name);
         return other && { ...resolve(other), secret: other.secret };
       },
     };
-    const result = each.resolve(scene, outside);
+    const result = each.resolve(context, external);
     trail.delete(each);
     return result;
   };

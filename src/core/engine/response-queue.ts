@@ -5,7 +5,7 @@ const slice = 0.3;
  * Lets those who look at something do so one after the other, as many in a turn of the event loop as a slice of time
  * has room for: in between, what has come over other connections is read, and noted as having come then.
  */
-export class Turns {
+export class ResponseQueue {
   /** How many are to come in this turn of the event loop or the next. */
   #waiting = 0;
   #ends = 0;

@@ -1,11 +1,11 @@
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
+import { DurationHistogram } from './duration-histogram.ts';
 import type { EventOf, Outcome, RunEvent } from './events.ts';
-import { defaultApdex } from './figures.ts';
 import type { Stop } from './outcomes.ts';
-import { Times } from './times.ts';
+import { defaultApdex } from './request-statistics.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
-export class Tally {
+export class RunTotals {
   readonly cases: { [outcome in Outcome]: number } = {
     passed: 0,
     failed: 0,
@@ -29,18 +29,18 @@ export class Tally {
   /** Cases that blocked others; known where each case runs once. */
   readonly #causes = new Set<string>();
   #repeats = false;
-  readonly #times = new Times();
+  readonly #times = new DurationHistogram();
   #watch: BoundsWatch | undefined;
   /** What became of the bounds of the run; known at its end. */
   bounds: readonly BoundResult[] = [];
   /** What its end says of a run that this has not heard the events of. */
-  #told: EventOf<'end'>['totals'] | undefined;
+  #fromEnd: EventOf<'end'>['totals'] | undefined;
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
-  static at({ totals, time, stopped, lag, bounds = [] }: EventOf<'end'>): Tally {
-    const { cases, checks, held, requests, received, reconnects = 0 } = totals;
-    const tally = new Tally();
-    Object.assign(tally, {
+  static at({ totals: recorded, time, stopped, lag, bounds = [] }: EventOf<'end'>): RunTotals {
+    const { cases, checks, held, requests, received, reconnects = 0 } = recorded;
+    const totals = new RunTotals();
+    Object.assign(totals, {
       checks,
       held,
       requests,
@@ -51,9 +51,9 @@ export class Tally {
       lag,
       bounds,
     });
-    Object.assign(tally.cases, cases);
-    tally.#told = totals;
-    return tally;
+    Object.assign(totals.cases, cases);
+    totals.#fromEnd = recorded;
+    return totals;
   }
 
   add(event: RunEvent): void {
@@ -91,8 +91,8 @@ export class Tally {
   }
 
   /** For the end of the record. */
-  get totals(): EventOf<'end'>['totals'] {
-    const { cases, checks, held, requests, received, half, most, causes } = this;
+  get recorded(): EventOf<'end'>['totals'] {
+    const { cases, checks, held, requests, received, p50, p95, causes } = this;
     return {
       cases: { ...cases },
       checks,
@@ -100,25 +100,25 @@ export class Tally {
       requests,
       ...(this.reconnects > 0 && { reconnects: this.reconnects }),
       received,
-      ...(half !== undefined && most !== undefined && { half, most }),
+      ...(p50 !== undefined && p95 !== undefined && { p50, p95 }),
       ...(causes !== undefined && { causes }),
     };
   }
 
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
   get causes(): number | undefined {
-    if (this.#told) return this.#told.causes;
+    if (this.#fromEnd) return this.#fromEnd.causes;
     return this.#repeats ? undefined : this.#causes.size;
   }
 
   /** The time within which half of the responses were there, in milliseconds; nothing without responses. */
-  get half(): number | undefined {
-    return this.#told ? this.#told.half : this.#times.percentile(50);
+  get p50(): number | undefined {
+    return this.#fromEnd ? this.#fromEnd.p50 : this.#times.percentile(50);
   }
 
   /** The same for 95 of 100. */
-  get most(): number | undefined {
-    return this.#told ? this.#told.most : this.#times.percentile(95);
+  get p95(): number | undefined {
+    return this.#fromEnd ? this.#fromEnd.p95 : this.#times.percentile(95);
   }
 
   /** @param duration of the run so far, in milliseconds */
@@ -140,8 +140,8 @@ export class Tally {
 }
 
 /** The figures of events that have happened already. */
-export async function talliedOf(events: AsyncIterable<RunEvent>): Promise<Tally> {
-  const tally = new Tally();
-  for await (const event of events) tally.add(event);
-  return tally;
+export async function totalsOf(events: AsyncIterable<RunEvent>): Promise<RunTotals> {
+  const totals = new RunTotals();
+  for await (const event of events) totals.add(event);
+  return totals;
 }

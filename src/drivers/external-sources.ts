@@ -1,20 +1,24 @@
 import type { Ports } from '../core/engine/ports.ts';
-import type { World } from '../core/language/functions/signature.ts';
+import type { ClockAndRandom } from '../core/language/functions/signature.ts';
 import type { Missing } from '../core/values/value.ts';
-import type { Outside } from '../core/variables/definition.ts';
+import type { ExternalSources } from '../core/variables/definition.ts';
 import { readInside } from './files.ts';
 
 /** The present, and chance. */
-export const world: World = { now: Date.now, uuid: () => crypto.randomUUID(), random: Math.random };
+export const clockAndRandom: ClockAndRandom = {
+  now: Date.now,
+  uuid: () => crypto.randomUUID(),
+  random: Math.random,
+};
 
 /** The same present, and chance that takes the same turns every time. */
-function seededWorld(seed: string): World {
+function seededRandom(seed: string): ClockAndRandom {
   const random = createRandom(seed);
   const digit = () => Math.floor(random() * 16).toString(16);
   const digits = (count: number) => Array.from({ length: count }, digit).join('');
   const variant = () => '89ab'[Math.floor(random() * 4)];
   const uuid = () => `${digits(8)}-${digits(4)}-4${digits(3)}-${variant()}${digits(3)}-${digits(12)}`;
-  return { now: world.now, random, uuid };
+  return { now: clockAndRandom.now, random, uuid };
 }
 
 /** The counter mode of a hash of 32 bits (splitmix32): good enough to choose by, and no secret. */
@@ -32,12 +36,12 @@ function createRandom(seed: string): () => number {
 }
 
 /** The same chance for every turn, or, with a seed, one of its own for each: what runs at the same time takes none away. */
-export function chanceOf(seed: string | undefined): Ports['chance'] {
-  return seed === undefined ? () => world : (...turn) => seededWorld([seed, ...turn].join('/'));
+export function clockAndRandomFrom(seed: string | undefined): Ports['clockAndRandomFor'] {
+  return seed === undefined ? () => clockAndRandom : (...turn) => seededRandom([seed, ...turn].join('/'));
 }
 
 /** What variables stand for that lies outside of their collection. Files are read once. */
-export function openOutside(root: string): Outside {
+export function openExternalSources(root: string): ExternalSources {
   const files = new Map<string, string | Missing>();
   return {
     variable: osEnvironment,
