@@ -2,7 +2,7 @@
 // --readable keeps names and lines as they are written, for profiles.
 import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { dirname, join } from 'node:path';
+import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import * as esbuild from 'esbuild';
 
@@ -90,38 +90,35 @@ function replaceEach(text, from, to) {
   return text.replaceAll(from, to);
 }
 
-/** What the program loads only where it is used, each as a file of its own: what is imported, and what is bundled. */
-const parts = new Map([
-  ['./program.ts', 'src/cli/program.ts'],
-  ['./interactive-commands.ts', 'src/cli/interactive-commands.ts'],
-  ['./client.ts', 'src/drivers/http/client.ts'],
-  ['./libraries.ts', 'src/core/settings/libraries.ts'],
-  ['../core/settings/libraries.ts', 'src/core/settings/libraries.ts'],
-  ['re2js', 're2js'],
-  ['./width.ts', 'src/reports/width.ts'],
-  ['../../demo/harbour/server.ts', 'demo/harbour/server.ts'],
-  ['./digest.ts', 'src/drivers/http/digest.ts'],
-  ['tough-cookie', 'tough-cookie'],
-  ['oauth4webapi', 'oauth4webapi'],
-  ['slimdom', 'slimdom'],
-  ['fontoxpath', 'fontoxpath'],
-  ['./html-library.ts', 'src/core/language/documents/html-library.ts'],
-  ['./schema-library.ts', 'src/core/language/documents/schema-library.ts'],
-  ['../language/documents/schema-library.ts', 'src/core/language/documents/schema-library.ts'],
-  ['./dates-library.ts', 'src/core/language/dates-library.ts'],
-  ['csv-parse', 'csv-parse'],
-  ['./spreadsheet-library.ts', 'src/core/values/spreadsheet-library.ts'],
-  ['./variable-files-library.ts', 'src/drivers/variable-files-library.ts'],
-  ['./formats.ts', 'src/reports/formats.ts'],
-  ['./page/report.ts', 'src/reports/page/report.ts'],
-  ['./pdf/report.ts', 'src/reports/pdf/report.ts'],
-  ['./spreadsheet.ts', 'src/reports/spreadsheet.ts'],
+/** What the program loads only where it is used, each as a file of its own: its source, or a package. */
+const parts = new Set([
+  'src/cli/program.ts',
+  'src/cli/interactive-commands.ts',
+  'src/platform/http/client.ts',
+  'src/platform/http/digest.ts',
+  'src/platform/variable-files-library.ts',
+  'src/core/settings/libraries.ts',
+  'src/core/language/documents/html-library.ts',
+  'src/core/language/documents/schema-library.ts',
+  'src/core/language/dates-library.ts',
+  'src/core/values/spreadsheet-library.ts',
+  'src/reports/width.ts',
+  'src/reports/formats.ts',
+  'src/reports/page/report.ts',
+  'src/reports/pdf/report.ts',
+  'src/reports/spreadsheet.ts',
+  'demo/harbour/server.ts',
+  'csv-parse',
+  'fontoxpath',
+  'oauth4webapi',
+  're2js',
+  'slimdom',
+  'tough-cookie',
 ]);
 /** What shows running text needs all of markdown-it. */
-const untrimmed = new Set(['./page/report.ts']);
-const fileOf = path =>
-  `${parts
-    .get(path)
+const untrimmed = new Set(['src/reports/page/report.ts']);
+const fileOf = part =>
+  `${part
     .replace(/^(?:src|demo)\//, '')
     .replace(/\.ts$/, '')
     .replaceAll('/', '-')}.cjs`;
@@ -129,11 +126,11 @@ const fileOf = path =>
 const apart = {
   name: 'apart',
   setup(build) {
-    build.onResolve({ filter: /./ }, ({ path, kind }) =>
-      parts.has(path) && kind === 'dynamic-import'
-        ? { path: `./${fileOf(path)}`, external: true }
-        : undefined,
-    );
+    build.onResolve({ filter: /./ }, ({ path, kind, resolveDir }) => {
+      if (kind !== 'dynamic-import') return undefined;
+      const part = path.startsWith('.') ? relative(root, join(resolveDir, path)) : path;
+      return parts.has(part) ? { path: `./${fileOf(part)}`, external: true } : undefined;
+    });
   },
 };
 
@@ -166,14 +163,12 @@ async function bundle(source, file, banner = '', plugins = common.plugins) {
 
 const here = "'use strict'; const mervokUrl = require('node:url').pathToFileURL(__filename).href;";
 const metafiles = [await bundle('src/cli/main.ts', 'mervok.cjs')];
-for (const [path, source] of new Map(
-  [...parts].map(([path, source]) => [fileOf(path), [path, source]]),
-).values())
-  metafiles.push(await bundle(source, fileOf(path), here, untrimmed.has(path) ? [apart] : common.plugins));
+for (const part of parts)
+  metafiles.push(await bundle(part, fileOf(part), here, untrimmed.has(part) ? [apart] : common.plugins));
 await esbuild.build({
   ...common,
   plugins: [trimmed],
-  entryPoints: ['src/core/index.ts'],
+  entryPoints: ['src/api/index.ts'],
   outfile: 'dist/core.js',
   format: 'esm',
   banner: { js: 'const mervokUrl = import.meta.url, require = process.getBuiltinModule;' },

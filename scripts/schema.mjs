@@ -4,7 +4,7 @@ import * as esbuild from 'esbuild';
 
 const { outputFiles } = await esbuild.build({
   stdin: {
-    contents: "export { recordSchema } from './src/core/record/schema.ts';",
+    contents: "export { recordSchema } from './src/core/record/record-schema.ts';",
     resolveDir: '.',
   },
   bundle: true,

@@ -6,9 +6,9 @@ import { Command } from 'commander';
 import { defects } from '../demo/harbour/defects.ts';
 import { commands as commandsOf } from '../src/cli/commands.ts';
 import { functions } from '../src/core/language/functions/table.ts';
-import { recordSchema } from '../src/core/record/schema.ts';
+import { codes } from '../src/core/model/finding.ts';
+import { recordSchema } from '../src/core/record/record-schema.ts';
 import { rootKeys } from '../src/core/settings/keys.ts';
-import { codes } from '../src/core/text/finding.ts';
 import { endings } from '../src/reports/index.ts';
 
 /** Options that every command shares are explained once. */

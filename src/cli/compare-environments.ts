@@ -1,10 +1,10 @@
-import { namesIn, valueBefore, valueSourcesOf } from '../core/plan/value-sources.ts';
-import { inWords } from '../core/text/nearest.ts';
-import { UsageError } from '../core/text/usage-error.ts';
+import { namesIn, valueBefore, valueSourcesOf } from '../core/analysis/value-sources.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import { Plain } from '../core/model/value.ts';
+import { inWords } from '../core/text/words.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
-import { Plain } from '../core/values/value.ts';
-import { clockAndRandom } from '../drivers/external-sources.ts';
+import { clockAndRandom } from '../platform/external-sources.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
 import { type PlanFlags, type Prepared, preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';

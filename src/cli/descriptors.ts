@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { UsageError } from '../core/text/usage-error.ts';
+import { UsageError } from '../core/model/usage-error.ts';
 
 /** What the program has open besides connections: its own files, pipes, records, reports. */
 const own = 64;

@@ -1,6 +1,6 @@
-import type { CaseEvent, ExchangeEvent, Payload, RunEvent } from '../core/record/events.ts';
-import { UsageError } from '../core/text/usage-error.ts';
-import { LineFile } from '../drivers/line-file.ts';
+import type { CaseEvent, ExchangeEvent, Payload, RunEvent } from '../core/model/events.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import { LineFile } from '../platform/line-file.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A file of what was sent and what came, a JSON object a line; with the bodies where the case did not pass. */

@@ -1,9 +1,9 @@
 import { readFileSync, statSync } from 'node:fs';
 import { resolve } from 'node:path';
-import type { BodyFenceForm } from '../core/page/fence.ts';
-import type { GivenRequest } from '../core/page/write-request.ts';
-import { didYouMean, inWords } from '../core/text/nearest.ts';
-import { UsageError } from '../core/text/usage-error.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import type { BodyFenceForm } from '../core/pages/fence.ts';
+import type { GivenRequest } from '../core/steps/http/write-request.ts';
+import { didYouMean, inWords } from '../core/text/words.ts';
 
 export interface RequestFlags {
   readonly header?: readonly string[];

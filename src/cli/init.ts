@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { appendFile, mkdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { UsageError } from '../core/text/usage-error.ts';
+import { UsageError } from '../core/model/usage-error.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour

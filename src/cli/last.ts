@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import type { ExchangeEvent } from '../core/record/events.ts';
-import { UsageError } from '../core/text/usage-error.ts';
-import { collectionAround } from '../drivers/files.ts';
-import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../drivers/state.ts';
+import type { ExchangeEvent } from '../core/model/events.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import { collectionAround } from '../platform/files.ts';
+import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../platform/state.ts';
 
 /** Where the last response lies: with the collection around the working folder, else in a folder of the user's own. */
 function folderHere(): string {

@@ -1,6 +1,6 @@
-import { shownOf } from '../core/text/blank.ts';
-import type { Finding } from '../core/text/finding.ts';
-import { counted } from '../core/text/nearest.ts';
+import type { Finding } from '../core/model/finding.ts';
+import { shownOf } from '../core/secrecy/shown-finding.ts';
+import { counted } from '../core/text/words.ts';
 import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';

@@ -1,5 +1,5 @@
-import type { Plan } from '../core/plan/plan.ts';
-import { counted } from '../core/text/nearest.ts';
+import type { Plan } from '../core/analysis/plan.ts';
+import { counted } from '../core/text/words.ts';
 import { listJson, listText } from '../reports/list.ts';
 import { createMeasure } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';

@@ -1,6 +1,6 @@
 import { Command, CommanderError } from 'commander';
-import { nearest } from '../core/text/nearest.ts';
-import { isUsageError } from '../core/text/usage-error.ts';
+import { isUsageError } from '../core/model/usage-error.ts';
+import { nearest } from '../core/text/words.ts';
 import { visible } from '../reports/style.ts';
 import { commands } from './commands.ts';
 import { exitCodes } from './exit.ts';

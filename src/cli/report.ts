@@ -1,11 +1,11 @@
 import { resolve } from 'node:path';
-import type { EventOf, RunEvent } from '../core/record/events.ts';
+import type { EventOf, RunEvent } from '../core/model/events.ts';
+import { UsageError } from '../core/model/usage-error.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
-import { inWords } from '../core/text/nearest.ts';
-import { UsageError } from '../core/text/usage-error.ts';
-import { findRun, readRecord, readSummary } from '../drivers/runs.ts';
+import { inWords } from '../core/text/words.ts';
+import { findRun, readRecord, readSummary } from '../platform/runs.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal.ts';
 import { exitCodes } from './exit.ts';

@@ -1,9 +1,9 @@
 import { relative, resolve, sep } from 'node:path';
-import type { RunOptions } from '../core/engine/run.ts';
-import type { Choice } from '../core/plan/select.ts';
-import { UsageError } from '../core/text/usage-error.ts';
+import type { Choice } from '../core/analysis/select.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import type { RunOptions } from '../core/runner/run.ts';
 import { readDuration } from '../core/values/compare.ts';
-import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../drivers/runs.ts';
+import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../platform/runs.ts';
 import type { Chosen } from './prepare.ts';
 
 export interface SelectionFlags {

@@ -1,5 +1,5 @@
 import { relative } from 'node:path';
-import { UsageError } from '../core/text/usage-error.ts';
+import { UsageError } from '../core/model/usage-error.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import {

@@ -1,11 +1,11 @@
-import { compareRuns, gatherRun } from '../core/record/compare.ts';
+import { isUsageError, UsageError } from '../core/model/usage-error.ts';
+import { compareRuns, gatherRun } from '../core/record/compare-runs.ts';
 import { RunTotals } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
-import { counted } from '../core/text/nearest.ts';
-import { isUsageError, UsageError } from '../core/text/usage-error.ts';
+import { counted } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
-import { collectionAround } from '../drivers/files.ts';
-import { findRun, listRuns, readRecord, readSummary } from '../drivers/runs.ts';
+import { collectionAround } from '../platform/files.ts';
+import { findRun, listRuns, readRecord, readSummary } from '../platform/runs.ts';
 import { comparisonText } from '../reports/comparison.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
 import { runInWords, verdictInWords } from '../reports/verdict.ts';

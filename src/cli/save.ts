@@ -1,11 +1,11 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, relative, resolve } from 'node:path';
-import { readPage } from '../core/page/read.ts';
-import { plainHeading, Slugs } from '../core/page/slug.ts';
-import { type GivenRequest, writeCase } from '../core/page/write-request.ts';
-import { Source } from '../core/text/source.ts';
-import { UsageError } from '../core/text/usage-error.ts';
-import { writeWhole } from '../drivers/record.ts';
+import { Source } from '../core/model/source.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import { readPage } from '../core/pages/read-page.ts';
+import { plainHeading, Slugs } from '../core/pages/slug.ts';
+import { type GivenRequest, writeCase } from '../core/steps/http/write-request.ts';
+import { writeWhole } from '../platform/record.ts';
 import { exitCodes } from './exit.ts';
 import { baseOf, type PlanFlags } from './prepare.ts';
 import type { Terminal } from './terminal.ts';

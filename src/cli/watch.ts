@@ -1,7 +1,7 @@
 import { type FSWatcher, watch as watchFolder } from 'node:fs';
 import { relative, resolve } from 'node:path';
-import { affectedPages } from '../core/plan/affected-pages.ts';
-import { isUsageError } from '../core/text/usage-error.ts';
+import { affectedPages } from '../core/analysis/affected-pages.ts';
+import { isUsageError } from '../core/model/usage-error.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 

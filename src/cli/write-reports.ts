@@ -1,9 +1,9 @@
 import { statSync } from 'node:fs';
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
+import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { isUsageError, UsageError } from '../core/text/usage-error.ts';
 import { sizeText } from '../core/values/text.ts';
-import { writeWhole } from '../drivers/record.ts';
+import { writeWhole } from '../platform/record.ts';
 import { endingOf, endingsInWords, loadReport } from '../reports/index.ts';
 import type { Terminal } from './terminal.ts';
 

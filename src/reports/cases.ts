@@ -1,4 +1,4 @@
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
 
 export interface ReportedCase {
   readonly event: CaseEvent;

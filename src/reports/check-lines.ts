@@ -1,4 +1,4 @@
-import type { CheckEvent } from '../core/record/events.ts';
+import type { CheckEvent } from '../core/model/events.ts';
 
 /** What is to be said of a check that does not hold, as plain text. */
 export function linesOf(check: CheckEvent): string[] {

@@ -1,5 +1,5 @@
-import type { ChangedCase, ComparedCase, Comparison, SlowerCase } from '../core/record/compare.ts';
-import { counted, inWords } from '../core/text/nearest.ts';
+import type { ChangedCase, ComparedCase, Comparison, SlowerCase } from '../core/record/compare-runs.ts';
+import { counted, inWords } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 

@@ -1,5 +1,5 @@
 import { stringify } from 'csv-stringify/sync';
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
 import { casesOf } from './cases.ts';
 import { exchangeColumns } from './exchange-columns.ts';
 import { visible } from './style.ts';

@@ -1,6 +1,6 @@
+import type { CaseEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { Outcome } from '../core/model/outcomes.ts';
 import { DurationHistogram } from '../core/record/duration-histogram.ts';
-import type { CaseEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
-import type { Outcome } from '../core/record/outcomes.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { casesOf, heardBy, type ReportedCase } from './cases.ts';

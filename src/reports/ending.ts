@@ -1,7 +1,7 @@
-import type { EventOf } from '../core/record/events.ts';
+import type { EventOf } from '../core/model/events.ts';
 import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted } from '../core/text/nearest.ts';
+import { counted } from '../core/text/words.ts';
 import { figuresLines } from './figures-text.ts';
 import { visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal.ts';

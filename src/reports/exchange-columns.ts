@@ -1,4 +1,4 @@
-import type { EventOf, ExchangeEvent } from '../core/record/events.ts';
+import type { EventOf, ExchangeEvent } from '../core/model/events.ts';
 import type { ReportedCase } from './cases.ts';
 
 /** What is told of each exchange: the name of the column, and its value. */

@@ -1,6 +1,6 @@
-import type { ExchangeEvent, Payload } from '../core/record/events.ts';
+import type { ExchangeEvent, Payload } from '../core/model/events.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
-import { type ExchangeView, fieldsText, phasesInWords } from './exchange.ts';
+import { type ExchangeView, fieldsText, phasesInWords } from './exchange-text.ts';
 import { formatJson } from './json-text.ts';
 import { visible } from './style.ts';
 

@@ -1,8 +1,8 @@
-import type { EventOf } from '../core/record/events.ts';
+import type { EventOf } from '../core/model/events.ts';
 import { apdexText, percentText } from '../core/record/number-texts.ts';
 import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted, grouped, inWords } from '../core/text/nearest.ts';
+import { counted, grouped, inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { timeText } from './time-text.ts';
 import { broughtInWords } from './verdict.ts';

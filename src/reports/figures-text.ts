@@ -1,7 +1,7 @@
 import { percentText } from '../core/record/number-texts.ts';
 import type { RequestStatistics } from '../core/record/request-statistics.ts';
 import type { RunStatistics } from '../core/record/run-statistics.ts';
-import { counted, grouped } from '../core/text/nearest.ts';
+import { counted, grouped } from '../core/text/words.ts';
 import { fit, type Measure, type Paint, visible } from './style.ts';
 import { timeText } from './time-text.ts';
 

@@ -1,5 +1,5 @@
-import type { FlowGraph } from '../core/plan/graph.ts';
-import type { PlannedCase } from '../core/plan/plan.ts';
+import type { FlowGraph } from '../core/analysis/graph.ts';
+import type { PlannedCase } from '../core/analysis/plan.ts';
 
 /** The flow as a Mermaid flowchart: a subgraph for each page, an arrow for each name. */
 export function graphMermaid({ pages, edges }: FlowGraph): string {

@@ -1,5 +1,5 @@
-import { depthsOf, type FlowEdge, type FlowGraph, pageOfCase } from '../core/plan/graph.ts';
-import type { PlannedCase, PlannedPage } from '../core/plan/plan.ts';
+import { depthsOf, type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/graph.ts';
+import type { PlannedCase, PlannedPage } from '../core/analysis/plan.ts';
 
 /** In pixels. */
 const row = 22;

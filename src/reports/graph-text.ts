@@ -1,5 +1,5 @@
-import { type FlowEdge, type FlowGraph, pageOfCase } from '../core/plan/graph.ts';
-import type { PlannedCase } from '../core/plan/plan.ts';
+import { type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/graph.ts';
+import type { PlannedCase } from '../core/analysis/plan.ts';
 import { type Measure, type Paint, visible, wrap } from './style.ts';
 
 /** The flow for people: page by page, what each case gives to which others. */

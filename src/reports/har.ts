@@ -1,4 +1,4 @@
-import type { EventOf, ExchangeEvent, Payload, RunEvent } from '../core/record/events.ts';
+import type { EventOf, ExchangeEvent, Payload, RunEvent } from '../core/model/events.ts';
 import { casesOf, type ReportedCase, titleOf } from './cases.ts';
 
 /**

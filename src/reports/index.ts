@@ -1,4 +1,4 @@
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 
 /** A report as a function of the record and its totals; it comes in parts, so that no report has to fit in memory. */

@@ -1,4 +1,4 @@
-import type { CheckEvent, RunEvent } from '../core/record/events.ts';
+import type { CheckEvent, RunEvent } from '../core/model/events.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { pagesOf, type ReportedCase } from './cases.ts';
 import { verdictInWords } from './verdict.ts';

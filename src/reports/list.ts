@@ -1,5 +1,5 @@
-import type { Plan, PlannedCase, PlannedPage } from '../core/plan/plan.ts';
-import { counted, inWords } from '../core/text/nearest.ts';
+import type { Plan, PlannedCase, PlannedPage } from '../core/analysis/plan.ts';
+import { counted, inWords } from '../core/text/words.ts';
 import { fit, type Measure, type Paint, visible } from './style.ts';
 
 interface ListView {

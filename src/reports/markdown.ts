@@ -1,6 +1,6 @@
-import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/model/events.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted } from '../core/text/nearest.ts';
+import { counted } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { pageTitleOf, titleOf } from './cases.ts';
 import { escapeMarkup } from './charts/drawing.ts';

@@ -1,4 +1,4 @@
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
 
 /** The record itself: one event a line. */
 export async function* ndjsonReport(events: AsyncIterable<RunEvent>): AsyncGenerator<string> {

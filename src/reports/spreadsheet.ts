@@ -1,9 +1,9 @@
 import writeSpreadsheet, { type Cell, type Row } from 'write-excel-file/node';
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { grouped } from '../core/text/nearest.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
+import { grouped } from '../core/text/words.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { originOf } from './digest.ts';
 import { exchangeColumns } from './exchange-columns.ts';

@@ -1,4 +1,4 @@
-import type { RunEvent } from '../core/record/events.ts';
+import type { RunEvent } from '../core/model/events.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { blockedInWords, casesOf, pageTitleOf, type ReportedCase, titleOf, whySkipped } from './cases.ts';
 import { visible } from './style.ts';

@@ -1,11 +1,11 @@
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/record/events.ts';
+import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted } from '../core/text/nearest.ts';
+import { counted } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { endingLines } from './ending.ts';
-import { FailureText, indent } from './failure.ts';
+import { FailureText, indent } from './failure-text.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 import { type Again, progressInWords, runInWords } from './verdict.ts';
 

@@ -1,7 +1,7 @@
-import type { EventOf } from '../core/record/events.ts';
-import type { Stop } from '../core/record/outcomes.ts';
+import type { EventOf } from '../core/model/events.ts';
+import type { Stop } from '../core/model/outcomes.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted, grouped, inWords } from '../core/text/nearest.ts';
+import { counted, grouped, inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
 /** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compareRuns, gatherRun, rankDeviation } from '../../src/core/record/compare.ts';
-import type { RunEvent } from '../../src/core/record/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
+import { compareRuns, gatherRun, rankDeviation } from '../../src/core/record/compare-runs.ts';
 import { comparisonText } from '../../src/reports/comparison.ts';
 import { caseText } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
-import { DeferredEvents } from '../../src/core/engine/deferred-events.ts';
+import { DeferredEvents } from '../../src/core/runner/deferred-events.ts';
 
 test('what happened is told a moment later, in its order, and nothing of it is lost', async () => {
   const heard: number[] = [];

@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { Masker } from '../../src/core/record/mask.ts';
+import { Plain } from '../../src/core/model/value.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
-import { Plain } from '../../src/core/values/value.ts';
+import { Masker } from '../../src/core/secrecy/masker.ts';
 import { caseText, givenBySet } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
 

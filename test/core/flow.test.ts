@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { compareNames } from '../../src/core/plan/page-order.ts';
-import { UsageError } from '../../src/core/text/usage-error.ts';
-import { Plain } from '../../src/core/values/value.ts';
+import { compareNames } from '../../src/core/analysis/page-order.ts';
+import { UsageError } from '../../src/core/model/usage-error.ts';
+import { Plain } from '../../src/core/model/value.ts';
 import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
 
 const root = 'base: "http://skerry.example"\n';

@@ -8,9 +8,9 @@ import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
 import { Search } from '../../src/core/language/jsonpath/search.ts';
 import { compileSingular } from '../../src/core/language/jsonpath/singular.ts';
 import { loadPatterns } from '../../src/core/language/patterns.ts';
-import { SourceError } from '../../src/core/text/finding.ts';
+import { SourceError } from '../../src/core/model/finding.ts';
+import { Missing, type Value } from '../../src/core/model/value.ts';
 import { readJson } from '../../src/core/values/json.ts';
-import { Missing, type Value } from '../../src/core/values/value.ts';
 
 await loadPatterns();
 

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { readdirSync, readFileSync } from 'node:fs';
 import { test } from 'node:test';
-import { Masker } from '../../src/core/record/mask.ts';
+import { Masker } from '../../src/core/secrecy/masker.ts';
 
 const units = (text: string) => Array.from({ length: text.length }, (_, at) => text.charCodeAt(at));
 const bytesOf = (text: string, encoding: BufferEncoding = 'utf8') => [...Buffer.from(text, encoding)];

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { OrderedEvents } from '../../src/core/engine/ordered-events.ts';
-import { graphOf } from '../../src/core/plan/graph.ts';
+import { graphOf } from '../../src/core/analysis/graph.ts';
+import { Missing } from '../../src/core/model/value.ts';
+import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
 import { chunksOf, TableError } from '../../src/core/values/table.ts';
-import { Missing } from '../../src/core/values/value.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
 import { caseText, planOf, type Texts, told } from '../support/collection.ts';
@@ -268,7 +268,7 @@ test('rows of a page and of a case: every combination, and the columns of the ca
     'a.md': `---\nrows: quays.csv\n---\n~~~csv rows berths\ncode, side\n1, west\n2, west\n~~~\n\n## A\n\n~~~mervok\neach row of berths\n~~~\n\n~~~http\nGET /{quay}/{code}/{side}/{pass}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
   };
   const openFile = files({ 'quays.csv': 'quay,side\nn,east\ns,east\n' });
-  const { openNamed } = await import('../../src/core/plan/tables.ts');
+  const { openNamed } = await import('../../src/core/analysis/tables.ts');
   const rows = await openNamed('pass.ndjson', chunksOf('{"pass":1}\n{"pass":2}\n'));
   const { sent, cases } = await runTexts(texts, answer, { plan: { openFile, rows } });
   assert.deepEqual(
@@ -326,7 +326,7 @@ test('what only cleans up takes does not keep its page waiting', async () => {
 });
 
 test('a table of a page, or of the whole selection, that changes ends what it was for as an error', async () => {
-  const { openNamed } = await import('../../src/core/plan/tables.ts');
+  const { openNamed } = await import('../../src/core/analysis/tables.ts');
   const changing = (after: number) => {
     let checks = 0;
     const check = () => {

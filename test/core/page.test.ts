@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { proseOf } from '../../src/core/page/prose.ts';
-import { readPage } from '../../src/core/page/read.ts';
-import { plainHeading, Slugs } from '../../src/core/page/slug.ts';
-import { Source } from '../../src/core/text/source.ts';
+import { Source } from '../../src/core/model/source.ts';
+import { proseOf } from '../../src/core/pages/prose.ts';
+import { readPage } from '../../src/core/pages/read-page.ts';
+import { plainHeading, Slugs } from '../../src/core/pages/slug.ts';
 import { told } from '../support/collection.ts';
 
 const fence = (info: string, content: string, marks = '```') => `${marks}${info}\n${content}\n${marks}\n\n`;

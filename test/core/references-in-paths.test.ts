@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { Missing } from '../../src/core/model/value.ts';
 import { readNumber } from '../../src/core/values/number.ts';
-import { Missing } from '../../src/core/values/value.ts';
 import { decide, evaluate, explained, plain, read } from '../support/language.ts';
 
 const body = {

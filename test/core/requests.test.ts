@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import type { OutgoingRequest } from '../../src/core/engine/ports.ts';
+import type { OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { planOf, type Texts, told } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
 

@@ -1,12 +1,12 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { Excerpt, Source } from '../../src/core/model/source.ts';
+import { Missing, Plain, type Value } from '../../src/core/model/value.ts';
 import { folderKeys, levelKeys, pageKeys, rootKeys } from '../../src/core/settings/keys.ts';
 import type { Level } from '../../src/core/settings/level.ts';
+import { levelSchemas } from '../../src/core/settings/level-schema.ts';
 import { mergeLevels } from '../../src/core/settings/merge.ts';
-import { type LevelKind, loadReadLevel } from '../../src/core/settings/read.ts';
-import { levelSchemas } from '../../src/core/settings/schema.ts';
-import { Excerpt, Source } from '../../src/core/text/source.ts';
-import { Missing, Plain, type Value } from '../../src/core/values/value.ts';
+import { type LevelKind, loadReadLevel } from '../../src/core/settings/read-level.ts';
 import { told } from '../support/collection.ts';
 
 const readLevel = await loadReadLevel();

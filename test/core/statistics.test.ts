@@ -1,15 +1,15 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { parseBound } from '../../src/core/record/bounds.ts';
+import { parseBound } from '../../src/core/language/bounds.ts';
+import type { ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
+import { SourceError } from '../../src/core/model/finding.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
-import type { ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
 import { percentText, rateText } from '../../src/core/record/number-texts.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { Timeline } from '../../src/core/record/timeline.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
 import { type MergedRecord, mergeRecords, withEnd } from '../../src/core/record/whole.ts';
-import { SourceError } from '../../src/core/text/finding.ts';
 import { caseText, planOf } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
 

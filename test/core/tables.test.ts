@@ -1,10 +1,10 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
-import { openNamed } from '../../src/core/plan/tables.ts';
+import { openNamed } from '../../src/core/analysis/tables.ts';
+import { Plain, type Value } from '../../src/core/model/value.ts';
 import { describe } from '../../src/core/values/describe.ts';
 import { type Chunks, chunksOf, TableError } from '../../src/core/values/table.ts';
-import { Plain, type Value } from '../../src/core/values/value.ts';
 
 /** Every byte a chunk of its own, so that whatever can be cut in two is. */
 const byteByByte = (text: string): Chunks =>

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { type BodyForm, parseBody } from '../../src/core/template/body.ts';
-import { render, TemplateError } from '../../src/core/template/render.ts';
-import { parseTarget, renderTarget } from '../../src/core/template/target.ts';
-import { parseTemplateText } from '../../src/core/template/template.ts';
-import { SourceError } from '../../src/core/text/finding.ts';
-import { Excerpt, Source } from '../../src/core/text/source.ts';
+import { type BodyForm, parseBody } from '../../src/core/language/templates/body-template.ts';
+import { render, TemplateError } from '../../src/core/language/templates/render.ts';
+import { parseTarget, renderTarget } from '../../src/core/language/templates/target.ts';
+import { parseTemplateText } from '../../src/core/language/templates/template.ts';
+import { SourceError } from '../../src/core/model/finding.ts';
+import { Excerpt, Source } from '../../src/core/model/source.ts';
+import { CalendarDate, Plain, type Value } from '../../src/core/model/value.ts';
 import { readJson } from '../../src/core/values/json.ts';
-import { CalendarDate, Plain, type Value } from '../../src/core/values/value.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
 import { contextOf } from '../support/language.ts';
 

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { CalendarDate, Duration, Plain, Size, type Value } from '../../src/core/model/value.ts';
 import {
   compareOrder,
   equal,
@@ -11,7 +12,6 @@ import { describe, outline } from '../../src/core/values/describe.ts';
 import { JsonError, readJson, writeJson } from '../../src/core/values/json.ts';
 import { calculate, numberText, type Operator, readNumber, round } from '../../src/core/values/number.ts';
 import { durationText, readDate, readTimestamp, sizeText } from '../../src/core/values/text.ts';
-import { CalendarDate, Duration, Plain, Size, type Value } from '../../src/core/values/value.ts';
 
 test('arithmetic is exact', () => {
   const rows: [a: string, operator: Operator, b: string, result: string | undefined][] = [

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib';
 import { ResponseView } from '../../src/core/language/response.ts';
-import { Jar } from '../../src/drivers/http/cookies.ts';
+import { Jar } from '../../src/platform/http/cookies.ts';
 import { openDriver } from '../support/driver.ts';
 import { sequence } from '../support/fuzz.ts';
 import { scaled, seed } from '../support/scale.ts';

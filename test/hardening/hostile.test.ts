@@ -6,7 +6,7 @@ import { test } from 'node:test';
 import { createGzip } from 'node:zlib';
 import { validateXML } from 'xmllint-wasm';
 import { printPicked } from '../../src/cli/expression.ts';
-import { Masker } from '../../src/core/record/mask.ts';
+import { Masker } from '../../src/core/secrecy/masker.ts';
 import { caseText } from '../support/collection.ts';
 import { textOfPdf } from '../support/pdf.ts';
 import { folderWith, mervok } from '../support/program.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
-import type { RunEvent } from '../../src/core/record/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import { caseText } from '../support/collection.ts';
 import { sequence } from '../support/fuzz.ts';
 import { RandomMoment } from '../support/moment.ts';

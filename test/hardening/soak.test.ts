@@ -3,7 +3,7 @@ import { createReadStream, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { test } from 'node:test';
-import type { RunEvent } from '../../src/core/record/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import { sequence } from '../support/fuzz.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';

@@ -9,7 +9,7 @@ import readSheets from 'read-excel-file/universal';
 import { Parser } from 'tap-parser';
 import { validateXML } from 'xmllint-wasm';
 import { parse as parseYaml } from 'yaml';
-import type { RunEvent } from '../../src/core/record/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import { endingOf, endings } from '../../src/reports/index.ts';
 import { caseText, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import type { RunEvent } from '../../src/core/record/events.ts';
-import type { Stop } from '../../src/core/record/outcomes.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
+import type { Stop } from '../../src/core/model/outcomes.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
-import { findingsText } from '../../src/reports/findings.ts';
+import { findingsText } from '../../src/reports/findings-text.ts';
 import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal.ts';
 import { progressInWords, verdictInWords } from '../../src/reports/verdict.ts';

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { bodyText } from '../../src/reports/body.ts';
-import { figuresText, headText, hopsText } from '../../src/reports/exchange.ts';
+import { figuresText, headText, hopsText } from '../../src/reports/exchange-text.ts';
 import { namedLines } from '../../src/reports/names.ts';
 import { createPaint } from '../../src/reports/style.ts';
 

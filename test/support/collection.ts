@@ -1,8 +1,8 @@
-import { buildPlan, type PlanOptions } from '../../src/core/plan/build.ts';
-import { type CollectionFiles, readCollection } from '../../src/core/plan/collection.ts';
-import type { Plan } from '../../src/core/plan/plan.ts';
-import { type Finding, sortFindings } from '../../src/core/text/finding.ts';
-import type { Value } from '../../src/core/values/value.ts';
+import { buildPlan, type PlanOptions } from '../../src/core/analysis/build-plan.ts';
+import { type CollectionFiles, readCollection } from '../../src/core/analysis/collection.ts';
+import type { Plan } from '../../src/core/analysis/plan.ts';
+import { type Finding, sortFindings } from '../../src/core/model/finding.ts';
+import type { Value } from '../../src/core/model/value.ts';
 
 /** Files by their path; fences are written with ~~~ so that they can stand in a test. */
 export type Texts = { readonly [path: string]: string };

@@ -1,7 +1,8 @@
 import { after } from 'node:test';
-import type { Exchange, OutgoingRequest, Sent } from '../../src/core/engine/ports.ts';
+import type { Exchange } from '../../src/core/model/http.ts';
 import { defaultTransport } from '../../src/core/settings/transport.ts';
-import { createHttpDriver, type HttpDriverOptions } from '../../src/drivers/http/driver.ts';
+import type { OutgoingRequest, Sent } from '../../src/core/steps/http/http-port.ts';
+import { createHttpDriver, type HttpDriverOptions } from '../../src/platform/http/driver.ts';
 
 export interface TestDriver {
   sendAll(

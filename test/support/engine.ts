@@ -1,9 +1,11 @@
-import type { Exchange, OutgoingRequest, Ports } from '../../src/core/engine/ports.ts';
-import { type RunOptions, run } from '../../src/core/engine/run.ts';
-import type { PlanOptions } from '../../src/core/plan/build.ts';
-import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/record/events.ts';
-import { eventSchema } from '../../src/core/record/events.ts';
-import { Missing } from '../../src/core/values/value.ts';
+import type { PlanOptions } from '../../src/core/analysis/build-plan.ts';
+import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
+import { eventSchema } from '../../src/core/model/events.ts';
+import type { Exchange } from '../../src/core/model/http.ts';
+import { Missing } from '../../src/core/model/value.ts';
+import type { Ports } from '../../src/core/runner/ports.ts';
+import { type RunOptions, run } from '../../src/core/runner/run.ts';
+import type { OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { planOf, type Texts } from './collection.ts';
 
 export type Answer = (request: OutgoingRequest) =>

@@ -8,9 +8,9 @@ import { loadPackages } from '../../src/core/language/packages.ts';
 import { parseStatements } from '../../src/core/language/parser.ts';
 import { ResponseView } from '../../src/core/language/response.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
-import { type Code, codes, type SourceError } from '../../src/core/text/finding.ts';
-import { Excerpt, Source } from '../../src/core/text/source.ts';
-import { type Found, Plain, type Value } from '../../src/core/values/value.ts';
+import { type Code, codes, type SourceError } from '../../src/core/model/finding.ts';
+import { Excerpt, Source } from '../../src/core/model/source.ts';
+import { type Found, Plain, type Value } from '../../src/core/model/value.ts';
 
 await loadPackages(['patterns', 'dates', 'xpath', 'html', 'schemas']);
 

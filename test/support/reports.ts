@@ -1,4 +1,4 @@
-import type { RunEvent } from '../../src/core/record/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { loadFormat } from '../../src/reports/formats.ts';
 import type { Ending } from '../../src/reports/index.ts';

@@ -1,5 +1,5 @@
+import { type Kind, kindOf, Plain, type Value } from '../model/value.ts';
 import { keysOf } from '../values/compare.ts';
-import { type Kind, kindOf, Plain, type Value } from '../values/value.ts';
 
 /** Lists of more are looked through once, not once for each value. */
 export const manyCandidates = 50;

@@ -1,7 +1,7 @@
-import { faultWords } from '../settings/transport.ts';
-import { SourceError } from '../text/finding.ts';
-import { didYouMean, inWords } from '../text/nearest.ts';
-import { type Kind, kindInWords } from '../values/value.ts';
+import { SourceError } from '../model/finding.ts';
+import { faultWords } from '../model/http.ts';
+import { type Kind, kindInWords } from '../model/value.ts';
+import { didYouMean, inWords } from '../text/words.ts';
 import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
 import { impossible, inSentence, kindOfExpression, type StaticKind } from './kinds.ts';
 

@@ -1,5 +1,5 @@
-import { SourceError } from '../text/finding.ts';
-import { type Kind, kindInWords } from '../values/value.ts';
+import { SourceError } from '../model/finding.ts';
+import { type Kind, kindInWords } from '../model/value.ts';
 import type { Arithmetic, Call, Expression } from './ast.ts';
 import { canBeGiven, parameterInWords } from './functions/signature.ts';
 import { functions } from './functions/table.ts';

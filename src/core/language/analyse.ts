@@ -1,4 +1,4 @@
-import { SourceError } from '../text/finding.ts';
+import { SourceError } from '../model/finding.ts';
 import { checkComparison } from './analyse-comparison.ts';
 import { checkArithmetic, checkCall, checkDuration } from './analyse-values.ts';
 import type { Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';

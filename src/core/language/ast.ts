@@ -1,9 +1,8 @@
-import type { Reference } from '../template/reference.ts';
-import type { Range } from '../text/source.ts';
-
-import type { Numeric } from '../values/number.ts';
+import type { Range } from '../model/source.ts';
+import type { Numeric } from '../model/value.ts';
 import type { Selector } from './documents/selector.ts';
 import type { Path } from './jsonpath/ast.ts';
+import type { Reference } from './reference.ts';
 
 /** Every node keeps the stretch of the page that it was read from. */
 export interface Node {

@@ -1,4 +1,4 @@
-import { Missing } from '../values/value.ts';
+import { Missing } from '../model/value.ts';
 
 /**
  * A body as text: by its byte order mark, else the charset of its Content-Type, else what an XML document says of

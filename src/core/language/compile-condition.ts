@@ -1,6 +1,6 @@
+import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../model/value.ts';
 import { asText, compareOrder, equal, equalInAnyOrder, isUnique } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
-import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
 import { isAmong, manyCandidates } from './among.ts';
 import type {
   CompareOperator,

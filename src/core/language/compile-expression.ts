@@ -1,7 +1,4 @@
-import { referenceText } from '../template/reference.ts';
-import { asNumber, plainAs } from '../values/compare.ts';
-import { calculate, isNumeric, type Numeric } from '../values/number.ts';
-import { textOf } from '../values/text.ts';
+import type { Numeric } from '../model/value.ts';
 import {
   CalendarDate,
   Duration,
@@ -13,7 +10,10 @@ import {
   Size,
   Timestamp,
   type Value,
-} from '../values/value.ts';
+} from '../model/value.ts';
+import { asNumber, plainAs } from '../values/compare.ts';
+import { calculate, isNumeric } from '../values/number.ts';
+import { textOf } from '../values/text.ts';
 import { longestText, tooLong, weighed } from '../values/weight.ts';
 import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
 import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
@@ -22,6 +22,7 @@ import { compileBeginning, compileItems, compileSource, writtenSource } from './
 import type { EvaluationContext } from './evaluation-context.ts';
 import { fitParameter } from './functions/signature.ts';
 import { functions } from './functions/table.ts';
+import { referenceText } from './reference.ts';
 
 export function compileExpression(node: Expression): Evaluate {
   switch (node.type) {

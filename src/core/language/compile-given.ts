@@ -1,5 +1,5 @@
+import { kindInWords, kindOf, Missing, type Value } from '../model/value.ts';
 import { textOf } from '../values/text.ts';
-import { kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
 import { compileReference } from './compile-reference.ts';
 import type { EvaluationContext } from './evaluation-context.ts';
 import type { Given, Path } from './jsonpath/ast.ts';

@@ -1,4 +1,4 @@
-import type { Missing } from '../values/value.ts';
+import type { Missing } from '../model/value.ts';
 import type { Expression } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
 import { compilePatternLiteral, patternFromText } from './compile-pattern.ts';

@@ -1,4 +1,4 @@
-import { Missing, type Value } from '../values/value.ts';
+import { Missing, type Value } from '../model/value.ts';
 import type { Expression } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
 import { AnyOf, type Partial } from './difference.ts';

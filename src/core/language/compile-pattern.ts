@@ -1,6 +1,6 @@
+import { type Found, kindInWords, kindOf, Missing } from '../model/value.ts';
 import { asText } from '../values/compare.ts';
 import { textOf } from '../values/text.ts';
-import { type Found, kindInWords, kindOf, Missing } from '../values/value.ts';
 import type { PatternLiteral } from './ast.ts';
 import { compileReference } from './compile-reference.ts';
 import type { EvaluationContext } from './evaluation-context.ts';

@@ -1,4 +1,4 @@
-import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../values/value.ts';
+import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../model/value.ts';
 import type { Reference } from './ast.ts';
 import type { EvaluationContext } from './evaluation-context.ts';
 

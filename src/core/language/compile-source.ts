@@ -7,7 +7,7 @@ import {
   Plain,
   Size,
   type Value,
-} from '../values/value.ts';
+} from '../model/value.ts';
 import type { Reference, ResponseSource } from './ast.ts';
 import { compileGiven, compilePath } from './compile-given.ts';
 import { compilePatternLiteral } from './compile-pattern.ts';

@@ -1,5 +1,5 @@
 import type { UTCDate } from '@date-fns/utc';
-import { CalendarDate, Missing, Timestamp } from '../values/value.ts';
+import { CalendarDate, Missing, Timestamp } from '../model/value.ts';
 
 interface Library {
   readonly format: typeof import('date-fns/format').format;

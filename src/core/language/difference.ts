@@ -1,7 +1,7 @@
-import { inWords } from '../text/nearest.ts';
+import { isObject, type Value } from '../model/value.ts';
+import { inWords } from '../text/words.ts';
 import { equal } from '../values/compare.ts';
 import { describe } from '../values/describe.ts';
-import { isObject, type Value } from '../values/value.ts';
 import type { TypeName } from './ast.ts';
 import { pathStep } from './jsonpath/match.ts';
 import { isOfType } from './types.ts';

@@ -1,7 +1,7 @@
-import type { Found, Value } from '../values/value.ts';
+import type { ClockAndRandom } from '../model/clock-and-random.ts';
+import type { Found, Value } from '../model/value.ts';
 import type { Comparison, Reference } from './ast.ts';
 import type { Validator } from './documents/schema.ts';
-import type { ClockAndRandom } from './functions/signature.ts';
 import type { Match } from './jsonpath/match.ts';
 import type { ResponseView } from './response.ts';
 import type { Truth } from './truth.ts';

@@ -1,11 +1,11 @@
-import { referenceText } from '../template/reference.ts';
+import { Missing } from '../model/value.ts';
 import { cut, describe, describeExactly } from '../values/describe.ts';
-import { Missing } from '../values/value.ts';
 import type { Comparison, Expression, PatternLiteral, Predicate } from './ast.ts';
 import { compileExpression } from './compile-expression.ts';
 import { compilePartial } from './compile-partial.ts';
 import { describePartial, typesInWords } from './difference.ts';
 import type { EvaluationContext } from './evaluation-context.ts';
+import { referenceText } from './reference.ts';
 
 const operatorsInWords = {
   '=': '',

@@ -1,8 +1,7 @@
-import { referenceText } from '../template/reference.ts';
-import { counted } from '../text/nearest.ts';
+import { isObject, Missing, type Value } from '../model/value.ts';
+import { counted } from '../text/words.ts';
 import { cut, describe, describeExactly, outline } from '../values/describe.ts';
 import { isBinary, sizeText } from '../values/text.ts';
-import { isObject, Missing, type Value } from '../values/value.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
 import { subjectOf } from './compile-condition.ts';
 import { compileExpression, positionOf } from './compile-expression.ts';
@@ -15,6 +14,7 @@ import type { EvaluationContext, Note } from './evaluation-context.ts';
 import { expectedOf } from './explain-words.ts';
 import { isSingular, type Path } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/singular.ts';
+import { referenceText } from './reference.ts';
 import type { ResponseView } from './response.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';

@@ -1,4 +1,4 @@
-import { SourceError } from '../text/finding.ts';
+import { SourceError } from '../model/finding.ts';
 import type { Check, Comparison, Condition, Expression } from './ast.ts';
 import { referencesIn, surveyOf } from './walk.ts';
 

@@ -1,5 +1,5 @@
+import { type Kind, kindInWords } from '../model/value.ts';
 import { durationText, sizeText } from '../values/text.ts';
-import { type Kind, kindInWords } from '../values/value.ts';
 import type { Expression } from './ast.ts';
 import { functions } from './functions/table.ts';
 

@@ -1,10 +1,10 @@
-import { belongsToPattern, type Reference, readReference } from '../template/reference.ts';
-import { didYouMean } from '../text/nearest.ts';
-import type { Range } from '../text/source.ts';
+import type { Range } from '../model/source.ts';
+import { didYouMean } from '../text/words.ts';
 import { amountOf, unitNames, unitOf } from '../values/compare.ts';
 import { readNumber } from '../values/number.ts';
 import type { DurationLiteral, NumberLiteral, PatternLiteral, SizeLiteral, TextLiteral } from './ast.ts';
 import { endOfXPath } from './bare-xpath.ts';
+import { belongsToPattern, type Reference, readReference } from './reference.ts';
 import { StatementReader } from './statement-reader.ts';
 
 const token = /[!#$%&'*+.^_`|~0-9A-Za-z-]+/y;

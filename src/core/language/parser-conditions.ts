@@ -1,4 +1,4 @@
-import { didYouMean } from '../text/nearest.ts';
+import { didYouMean } from '../text/words.ts';
 import {
   type CompareOperator,
   type Comparison,

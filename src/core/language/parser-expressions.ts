@@ -1,5 +1,5 @@
-import { SourceError } from '../text/finding.ts';
-import { counted, didYouMean, inWords } from '../text/nearest.ts';
+import { SourceError } from '../model/finding.ts';
+import { counted, didYouMean, inWords } from '../text/words.ts';
 import {
   type Condition,
   type Expression,

@@ -1,9 +1,9 @@
-import { referenceText } from '../template/reference.ts';
-import { SourceError } from '../text/finding.ts';
+import { SourceError } from '../model/finding.ts';
 import { namedSources, plainSources, type Reference, type ResponseSource } from './ast.ts';
 import { type Selector, selectorOf } from './documents/selector.ts';
 import { parsePath } from './jsonpath/parse.ts';
 import type { Lexer } from './lexer.ts';
+import { referenceText } from './reference.ts';
 
 /** What a response offers: everything that begins with `$`, or with the name of a source. */
 export class SourceParser {

@@ -1,6 +1,6 @@
-import { SourceError } from '../text/finding.ts';
-import { didYouMean } from '../text/nearest.ts';
-import type { Excerpt } from '../text/source.ts';
+import { SourceError } from '../model/finding.ts';
+import type { Excerpt } from '../model/source.ts';
+import { didYouMean } from '../text/words.ts';
 import type { Check, Statement, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
 import { ConditionParser } from './parser-conditions.ts';

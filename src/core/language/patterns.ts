@@ -1,6 +1,6 @@
 import type { RE2JS } from 're2js';
+import { Missing } from '../model/value.ts';
 import { TimeLimitError, withinTime } from '../text/time-limit.ts';
-import { Missing } from '../values/value.ts';
 
 /** A pattern made ready. A text that it takes too long for is told as missing; that happens to borrowed ones alone. */
 export interface Pattern {

@@ -1,32 +1,11 @@
 import type { Document } from 'slimdom';
+import type { ReceivedResponse } from '../model/http.ts';
+import { type Found, Missing, type Value } from '../model/value.ts';
 import { JsonError, readJson } from '../values/json.ts';
-import { type Found, Missing, type Value } from '../values/value.ts';
 import { readXml, XmlError } from '../values/xml.ts';
 import { decodeBody } from './charset.ts';
 import { type HtmlDocument, readHtml } from './documents/html.ts';
 import { type Link, readLinks } from './links.ts';
-
-/** A response as the driver hands it over. */
-export interface ReceivedResponse {
-  /** Of the request that it answers, redirects followed. */
-  readonly url: string;
-  readonly status: number;
-  readonly reason: string;
-  /** `HTTP/1.1`, `HTTP/2` */
-  readonly version: string;
-  /** In the order and spelling in which they came. */
-  readonly headers: readonly (readonly [name: string, value: string])[];
-  /** Fields that came behind the body. */
-  readonly trailers?: readonly (readonly [name: string, value: string])[];
-  /** Decoded; only its beginning where it was too large to be kept. */
-  readonly body: Uint8Array;
-  /** Of the whole body, decoded, in bytes. */
-  readonly size: number;
-  /** Of the body as it came, where it was compressed. */
-  readonly encodedSize?: number;
-  /** From the first byte sent to the last received, in milliseconds. */
-  readonly time: number;
-}
 
 /** What else is known of an exchange, for statements that ask for it. */
 export interface Surroundings {

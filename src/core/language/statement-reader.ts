@@ -1,5 +1,5 @@
-import { SourceError } from '../text/finding.ts';
-import type { Range } from '../text/source.ts';
+import { SourceError } from '../model/finding.ts';
+import type { Range } from '../model/source.ts';
 
 /** The next line that holds more than a comment: its indentation and its first character. */
 const nextContent = /(?:[ \t]*(?:#.*)?\n)*([ \t]*)(\S?)/y;

@@ -1,7 +1,7 @@
+import { CalendarDate, isObject, Plain, Timestamp, type Value } from '../model/value.ts';
 import { plainAs } from '../values/compare.ts';
 import { isInteger, isNumeric } from '../values/number.ts';
 import { readDate, readTimestamp, textOf } from '../values/text.ts';
-import { CalendarDate, isObject, Plain, Timestamp, type Value } from '../values/value.ts';
 import type { TypeName } from './ast.ts';
 
 const uuid = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;

@@ -1,7 +1,7 @@
-import { SourceError } from '../text/finding.ts';
+import { type Bound, isWithin, type Measure, parseBound } from '../language/bounds.ts';
+import type { EventOf, RunEvent } from '../model/events.ts';
+import { SourceError } from '../model/finding.ts';
 import { durationText } from '../values/text.ts';
-import { type Bound, isWithin, type Measure, parseBound } from './bounds.ts';
-import type { EventOf, RunEvent } from './events.ts';
 import { apdexText, percentText, rateText } from './number-texts.ts';
 import { RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 

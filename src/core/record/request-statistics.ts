@@ -1,5 +1,5 @@
+import type { ExchangeEvent, RunEvent } from '../model/events.ts';
 import { DurationHistogram } from './duration-histogram.ts';
-import type { ExchangeEvent, RunEvent } from './events.ts';
 
 /** In milliseconds: within it a user is satisfied, where the settings say nothing else. */
 export const defaultApdex = 500;

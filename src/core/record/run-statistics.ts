@@ -1,4 +1,4 @@
-import type { CaseEvent, ExchangeEvent, RunEvent } from './events.ts';
+import type { CaseEvent, ExchangeEvent, RunEvent } from '../model/events.ts';
 import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 

@@ -1,5 +1,5 @@
+import type { ExchangeEvent } from '../model/events.ts';
 import { DurationHistogram } from './duration-histogram.ts';
-import type { ExchangeEvent } from './events.ts';
 
 /** A stretch of time of a run, and the requests that ended in it. */
 export interface Stretch {

@@ -1,7 +1,7 @@
+import type { EventOf, Outcome, RunEvent } from '../model/events.ts';
+import type { Stop } from '../model/outcomes.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
-import type { EventOf, Outcome, RunEvent } from './events.ts';
-import type { Stop } from './outcomes.ts';
 import { defaultApdex } from './request-statistics.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */

@@ -1,4 +1,4 @@
-import { recordVersion } from './outcomes.ts';
+import { recordVersion } from '../model/outcomes.ts';
 
 /** The names of figures in records of version 1, and what they are called since. */
 const renamed = { half: 'p50', most: 'p95' } as const;

@@ -1,5 +1,5 @@
 import * as z from 'zod/mini';
-import { eventSchema, type RunEvent } from './events.ts';
+import { eventSchema, type RunEvent } from '../model/events.ts';
 
 export type IsEvent = (value: unknown) => value is RunEvent;
 

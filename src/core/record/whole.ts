@@ -1,6 +1,6 @@
-import { grouped } from '../text/nearest.ts';
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from './events.ts';
-import type { Stop } from './outcomes.ts';
+import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { Stop } from '../model/outcomes.ts';
+import { grouped } from '../text/words.ts';
 import { RunTotals } from './totals.ts';
 
 type Totals = EventOf<'end'>['totals'];

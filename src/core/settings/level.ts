@@ -1,10 +1,10 @@
 import type { Check } from '../language/ast.ts';
 import type { Path } from '../language/jsonpath/ast.ts';
-import type { Template } from '../template/template.ts';
-import type { Range, Source } from '../text/source.ts';
-import type { VariableDefinition } from '../variables/definition.ts';
+import type { Template } from '../language/templates/template.ts';
+import type { Range, Source } from '../model/source.ts';
 import type { Auth } from './transport.ts';
 import type { TransportSettings } from './transport-reader.ts';
+import type { VariableDefinition } from './variable-definition.ts';
 
 /** The settings of one level: the collection, a folder, a page or a case. Null takes away what is set further out. */
 export interface Level {

@@ -1,6 +1,6 @@
 import type { Check } from '../language/ast.ts';
-import type { Template } from '../template/template.ts';
-import { Source } from '../text/source.ts';
+import type { Template } from '../language/templates/template.ts';
+import { Source } from '../model/source.ts';
 import { emptyLevel, type Level, type LevelHeader, type QueryField, type Written } from './level.ts';
 import { type Auth, defaultTransport, type Transport } from './transport.ts';
 

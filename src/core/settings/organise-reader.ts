@@ -1,7 +1,7 @@
 import type { Node, YAMLMap } from 'yaml';
+import { parseBound } from '../language/bounds.ts';
 import { parsePath } from '../language/jsonpath/parse.ts';
-import { parseBound } from '../record/bounds.ts';
-import { SourceError } from '../text/finding.ts';
+import { SourceError } from '../model/finding.ts';
 import type { Level, Redaction, Written } from './level.ts';
 import { rangeOf, type YamlReader } from './yaml-reader.ts';
 

@@ -1,12 +1,12 @@
 import type { Node, YAMLMap } from 'yaml';
-import type { Template } from '../template/template.ts';
-import { didYouMean, inWords } from '../text/nearest.ts';
+import type { Template } from '../language/templates/template.ts';
+import { faultWords } from '../model/http.ts';
+import { didYouMean, inWords } from '../text/words.ts';
 import { innerKeys } from './keys.ts';
 import type { QueryField } from './level.ts';
 import {
   type Auth,
   defaultTransport,
-  faultWords,
   type Limits,
   type OAuthFlow,
   type Retry,

@@ -1,4 +1,4 @@
-import type { Template } from '../template/template.ts';
+import type { Template } from '../language/templates/template.ts';
 
 /** In milliseconds; `answer` is the time from the request sent to the first byte of the response. */
 export interface Timeout {
@@ -60,9 +60,6 @@ export const defaultTransport: Transport = {
   tls: { verify: true },
   limits: { body: 10 * 1024 * 1024, record: 64 * 1024, head: 64 * 1024 },
 };
-
-/** Faults that a check can expect and a retry can answer. */
-export const faultWords = ['refused', 'timeout', 'reset', 'name', 'tls', 'protocol', 'limit'] as const;
 
 /** Credentials of a request. */
 export type Auth =

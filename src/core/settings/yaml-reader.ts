@@ -1,8 +1,8 @@
 import type { Node, Pair, Scalar, YAMLMap } from 'yaml';
-import type { Template } from '../template/template.ts';
-import { parseTemplateText } from '../template/template.ts';
-import { type Code, type Finding, finding } from '../text/finding.ts';
-import { Excerpt, type Range } from '../text/source.ts';
+import type { Template } from '../language/templates/template.ts';
+import { parseTemplateText } from '../language/templates/template.ts';
+import { type Code, type Finding, finding } from '../model/finding.ts';
+import { Excerpt, type Range } from '../model/source.ts';
 import { readDuration, readSize } from '../values/compare.ts';
 
 export type Libraries = typeof import('./libraries.ts');

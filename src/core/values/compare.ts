@@ -1,16 +1,7 @@
 import {
-  calculate,
-  compareNumbers,
-  Exact,
-  isNumberText,
-  isNumeric,
-  numberText,
-  readNumber,
-} from './number.ts';
-import { readDate, readTimestamp, textOf } from './text.ts';
-import {
   CalendarDate,
   Duration,
+  Exact,
   isObject,
   type Kind,
   kindOf,
@@ -18,7 +9,9 @@ import {
   Size,
   Timestamp,
   type Value,
-} from './value.ts';
+} from '../model/value.ts';
+import { calculate, compareNumbers, isNumberText, isNumeric, numberText, readNumber } from './number.ts';
+import { readDate, readTimestamp, textOf } from './text.ts';
 
 /** Equality within JSON: numbers by value, objects with their members in any order. */
 export function equalJson(a: Value, b: Value): boolean {

@@ -1,7 +1,16 @@
+import {
+  CalendarDate,
+  Duration,
+  isObject,
+  Plain,
+  Size,
+  Special,
+  Timestamp,
+  type Value,
+} from '../model/value.ts';
 import { writeJson } from './json.ts';
 import { numberText } from './number.ts';
 import { durationText, instantText, sizeText } from './text.ts';
-import { CalendarDate, Duration, isObject, Plain, Size, Special, Timestamp, type Value } from './value.ts';
 
 const longest = 400;
 

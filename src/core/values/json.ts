@@ -1,6 +1,15 @@
-import { Exact, isNumberText, numberText, readNumber } from './number.ts';
+import {
+  CalendarDate,
+  Duration,
+  Exact,
+  Plain,
+  Size,
+  Special,
+  Timestamp,
+  type Value,
+} from '../model/value.ts';
+import { isNumberText, numberText, readNumber } from './number.ts';
 import { durationText, instantText, sizeText } from './text.ts';
-import { CalendarDate, Duration, Plain, Size, Special, Timestamp, type Value } from './value.ts';
 
 /** Why a text is no JSON, and at which offset. */
 export class JsonError extends Error {

@@ -1,15 +1,5 @@
 import Big from 'big.js';
-import { Special } from './value.ts';
-
-/** A decimal number with more digits than a double keeps. */
-export class Exact extends Special {
-  readonly kind = 'number';
-  constructor(readonly decimal: Big) {
-    super();
-  }
-}
-
-export type Numeric = number | Exact;
+import { Exact, type Numeric, Special } from '../model/value.ts';
 
 /** A quotient has so many digits; sums, differences and products are exact. */
 const quotientDigits = 34;

@@ -1,5 +1,5 @@
+import { CalendarDate, Plain, Timestamp, type Value } from '../model/value.ts';
 import { readNumber } from './number.ts';
-import { CalendarDate, Plain, Timestamp, type Value } from './value.ts';
 
 const day = 86_400_000;
 

@@ -1,5 +1,5 @@
-import { Exact, numberText } from './number.ts';
-import { CalendarDate, Duration, Plain, Size, Timestamp, type Value } from './value.ts';
+import { CalendarDate, Duration, Exact, Plain, Size, Timestamp, type Value } from '../model/value.ts';
+import { numberText } from './number.ts';
 
 /** The characters of a value where text is asked for; nothing for null, lists, objects and bytes. */
 export function textOf(value: Value): string | undefined {

@@ -1,4 +1,4 @@
-import { isObject, Missing, type Value } from './value.ts';
+import { isObject, Missing, type Value } from '../model/value.ts';
 
 /** In characters: a longer text is not put together. */
 export const longestText = 16 * 1024 * 1024;

@@ -1,7 +1,7 @@
 import { percentText, rateText } from '../../core/record/number-texts.ts';
 import type { RunStatistics } from '../../core/record/run-statistics.ts';
 import type { Stretch, Timeline } from '../../core/record/timeline.ts';
-import { counted, grouped } from '../../core/text/nearest.ts';
+import { counted, grouped } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import type { Drawing, Ink, Mark } from './drawing.ts';
 import {

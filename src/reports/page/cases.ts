@@ -1,4 +1,4 @@
-import { counted, grouped, inWords } from '../../core/text/nearest.ts';
+import { counted, grouped, inWords } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { whySkipped } from '../cases.ts';
 import { type Digest, type DigestedCase, gravest, gravestOf } from '../digest.ts';

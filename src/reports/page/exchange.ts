@@ -1,6 +1,6 @@
-import type { CheckEvent, ExchangeEvent, Payload } from '../../core/record/events.ts';
+import type { CheckEvent, ExchangeEvent, Payload } from '../../core/model/events.ts';
 import { sizeText } from '../../core/values/text.ts';
-import { phasesInWords, sentAnew } from '../exchange.ts';
+import { phasesInWords, sentAnew } from '../exchange-text.ts';
 import { formatJson } from '../json-text.ts';
 import { visible } from '../style.ts';
 import { timeText } from '../time-text.ts';

@@ -1,5 +1,5 @@
-import type { CheckEvent } from '../../core/record/events.ts';
-import { counted, grouped } from '../../core/text/nearest.ts';
+import type { CheckEvent } from '../../core/model/events.ts';
+import { counted, grouped } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
 import type { BlockedCase, Digest, DigestedFailure } from '../digest.ts';

@@ -1,6 +1,6 @@
 import { apdexText, percentText, rateText } from '../../core/record/number-texts.ts';
 import type { RequestStatistics } from '../../core/record/request-statistics.ts';
-import { counted, grouped } from '../../core/text/nearest.ts';
+import { counted, grouped } from '../../core/text/words.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { svgOf } from '../charts/drawing.ts';

@@ -1,4 +1,4 @@
-import type { RunEvent } from '../../core/record/events.ts';
+import type { RunEvent } from '../../core/model/events.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
 import { digest } from '../digest.ts';
 import { verdictInWords } from '../verdict.ts';

@@ -1,8 +1,8 @@
-import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/record/events.ts';
+import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/model/events.ts';
 import { apdexText, percentText } from '../../core/record/number-texts.ts';
 import type { RequestStatistics } from '../../core/record/request-statistics.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
-import { counted, grouped, inWords } from '../../core/text/nearest.ts';
+import { counted, grouped, inWords } from '../../core/text/words.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { pageTitleOf, titleOf } from '../cases.ts';
 import { chartsOf } from '../charts/charts.ts';

@@ -1,5 +1,5 @@
+import { Missing, Plain, type Value } from '../../model/value.ts';
 import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
-import { Missing, Plain, type Value } from '../../values/value.ts';
 import { Match } from '../jsonpath/match.ts';
 import type { HtmlDocument, HtmlElement, Library, Token } from './html-library.ts';
 import { fillMarks, hasMark, type Selector } from './selector.ts';

@@ -1,7 +1,7 @@
 import type { ErrorObject } from 'ajv';
+import type { Value } from '../../model/value.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
 import { describe } from '../../values/describe.ts';
-import type { Value } from '../../values/value.ts';
 import type { Difference } from '../difference.ts';
 import { pathStep } from '../jsonpath/match.ts';
 

@@ -1,11 +1,11 @@
 import type { ErrorObject } from 'ajv';
-import { nearest } from '../../text/nearest.ts';
+import { Exact, isObject, Missing, Plain, Special, type Value } from '../../model/value.ts';
 import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
+import { nearest } from '../../text/words.ts';
 import { describe } from '../../values/describe.ts';
-import { Exact, isNumberText, numberText } from '../../values/number.ts';
+import { isNumberText, numberText } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
-import { isObject, Missing, Plain, Special, type Value } from '../../values/value.ts';
 import type { Difference } from '../difference.ts';
 import { expectationOf } from './schema-words.ts';
 

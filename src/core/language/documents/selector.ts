@@ -1,7 +1,7 @@
-import type { Reference } from '../../template/reference.ts';
+import { kindInWords, kindOf, Missing, type Value } from '../../model/value.ts';
 import { textOf } from '../../values/text.ts';
-import { kindInWords, kindOf, Missing, type Value } from '../../values/value.ts';
 import type { Given } from '../jsonpath/ast.ts';
+import type { Reference } from '../reference.ts';
 
 /**
  * An XPath or a CSS selector. References in it are never spliced: a mark, a character that no text has (Unicode, 23.7),

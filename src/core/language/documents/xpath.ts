@@ -1,8 +1,8 @@
 import type { Attr, Document, Node } from 'slimdom';
+import { Missing, Plain, type Value } from '../../model/value.ts';
 import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { asNumber } from '../../values/compare.ts';
 import { textOf } from '../../values/text.ts';
-import { Missing, Plain, type Value } from '../../values/value.ts';
 import { loadXml, writeXml } from '../../values/xml.ts';
 import { Match } from '../jsonpath/match.ts';
 import { fillMarks, hasMark, type Selector, unfitFor, valueFor } from './selector.ts';

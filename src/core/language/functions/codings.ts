@@ -1,6 +1,6 @@
-import { encodeQuery } from '../../template/encode.ts';
+import { type Found, Missing, type Value } from '../../model/value.ts';
 import { JsonError, readJson } from '../../values/json.ts';
-import { type Found, Missing, type Value } from '../../values/value.ts';
+import { encodeQuery } from '../templates/encode.ts';
 import type { FunctionGroup } from './signature.ts';
 
 /** Encodings and digests. Digests are hex text. */

@@ -1,14 +1,7 @@
+import type { Numeric } from '../../model/value.ts';
+import { type Found, kindInWords, kindOf, Missing, type Value } from '../../model/value.ts';
 import { asNumber, compareOrder, equal, keysOf } from '../../values/compare.ts';
-import {
-  calculate,
-  isInteger,
-  isNumeric,
-  type Numeric,
-  numberText,
-  readNumber,
-  round,
-} from '../../values/number.ts';
-import { type Found, kindInWords, kindOf, Missing, type Value } from '../../values/value.ts';
+import { calculate, isInteger, isNumeric, numberText, readNumber, round } from '../../values/number.ts';
 import type { FunctionGroup, LanguageFunction } from './signature.ts';
 
 /** Numbers, and what is made of lists and objects. */

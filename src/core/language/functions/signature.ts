@@ -1,5 +1,4 @@
-import { asNumber, asText } from '../../values/compare.ts';
-import { textOf } from '../../values/text.ts';
+import type { ClockAndRandom } from '../../model/clock-and-random.ts';
 import {
   type Found,
   isObject,
@@ -8,17 +7,10 @@ import {
   kindOf,
   Missing,
   type Value,
-} from '../../values/value.ts';
+} from '../../model/value.ts';
+import { asNumber, asText } from '../../values/compare.ts';
+import { textOf } from '../../values/text.ts';
 import type { Pattern } from '../patterns.ts';
-
-/** What a function may ask of what lies outside of a run; handed in, so that a run can be repeated. */
-export interface ClockAndRandom {
-  /** Milliseconds since 1970. */
-  now(): number;
-  uuid(): string;
-  /** From 0 up to 1, which it never is. */
-  random(): number;
-}
 
 /**
  * `data` is a text or bytes; `pattern` one between slashes, or a text that holds one; `part` a text as it is, or a

@@ -1,8 +1,8 @@
+import { type Found, isObject, kindInWords, kindOf, Missing, Plain, type Value } from '../../model/value.ts';
 import { asText } from '../../values/compare.ts';
 import { JsonError, readJson, writeJson } from '../../values/json.ts';
 import { isNumberText, isNumeric, readNumber } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
-import { type Found, isObject, kindInWords, kindOf, Missing, Plain, type Value } from '../../values/value.ts';
 import type { FunctionGroup } from './signature.ts';
 
 /** Texts, and what is written in them. */

@@ -1,6 +1,3 @@
-import { asNumber, asText } from '../../values/compare.ts';
-import { numberText } from '../../values/number.ts';
-import { readDate, readHttpDate, readTimestamp } from '../../values/text.ts';
 import {
   CalendarDate,
   type Found,
@@ -9,7 +6,10 @@ import {
   Missing,
   Timestamp,
   type Value,
-} from '../../values/value.ts';
+} from '../../model/value.ts';
+import { asNumber, asText } from '../../values/compare.ts';
+import { numberText } from '../../values/number.ts';
+import { readDate, readHttpDate, readTimestamp } from '../../values/text.ts';
 import { readDateBy, writeDate } from '../dates.ts';
 import type { FunctionGroup } from './signature.ts';
 

@@ -1,6 +1,7 @@
 // The syntax of RFC 9535, JSONPath, and the references of a page that may stand in it.
-import type { Reference } from '../../template/reference.ts';
-import type { Numeric } from '../../values/number.ts';
+
+import type { Numeric } from '../../model/value.ts';
+import type { Reference } from '../reference.ts';
 
 /** A reference of the page that stands in a path. */
 export interface Given {

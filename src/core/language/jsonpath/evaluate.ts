@@ -1,6 +1,6 @@
+import { type Found, isObject, Missing, Special, type Value } from '../../model/value.ts';
 import { compareOrder, equal, equalJson } from '../../values/compare.ts';
 import { textOf } from '../../values/text.ts';
-import { type Found, isObject, Missing, Special, type Value } from '../../values/value.ts';
 import {
   type Comparable,
   type FilterQuery,

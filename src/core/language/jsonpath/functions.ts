@@ -1,4 +1,4 @@
-import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
+import { type Found, isObject, Missing, type Value } from '../../model/value.ts';
 import { compilePattern, type Pattern, PatternError } from '../patterns.ts';
 import { IRegexpError, translateIRegexp } from './iregexp.ts';
 

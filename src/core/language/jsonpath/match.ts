@@ -1,5 +1,5 @@
+import type { Value } from '../../model/value.ts';
 import { outline } from '../../values/describe.ts';
-import type { Value } from '../../values/value.ts';
 
 /** A value in a document, and the way to it. */
 export class Match {

@@ -1,5 +1,5 @@
-import { SourceError } from '../../text/finding.ts';
-import { counted, didYouMean, inWords } from '../../text/nearest.ts';
+import { SourceError } from '../../model/finding.ts';
+import { counted, didYouMean, inWords } from '../../text/words.ts';
 import { isNumberText, readNumber } from '../../values/number.ts';
 import { type Comparable, type FilterQuery, isSingular, type Logical, type Segment } from './ast.ts';
 import { type PathFunction, type PathType, pathFunctions } from './functions.ts';

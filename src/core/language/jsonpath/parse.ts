@@ -1,5 +1,5 @@
-import { SourceError } from '../../text/finding.ts';
-import type { Range } from '../../text/source.ts';
+import { SourceError } from '../../model/finding.ts';
+import type { Range } from '../../model/source.ts';
 import type { Path, Segment, Selector } from './ast.ts';
 import { FilterParser } from './parse-filter.ts';
 

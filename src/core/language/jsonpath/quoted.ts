@@ -1,5 +1,5 @@
-import { belongsToPattern } from '../../template/reference.ts';
-import { SourceError } from '../../text/finding.ts';
+import { SourceError } from '../../model/finding.ts';
+import { belongsToPattern } from '../reference.ts';
 import type { GivenText, Slot } from './ast.ts';
 
 /**

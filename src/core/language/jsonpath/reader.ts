@@ -1,6 +1,6 @@
-import { readReference } from '../../template/reference.ts';
-import { SourceError } from '../../text/finding.ts';
-import type { Range } from '../../text/source.ts';
+import { SourceError } from '../../model/finding.ts';
+import type { Range } from '../../model/source.ts';
+import { readReference } from '../reference.ts';
 import type { Given, GivenText, Slot } from './ast.ts';
 import { readQuoted } from './quoted.ts';
 

@@ -1,6 +1,6 @@
+import { type Found, type Kind, kindOf, Missing, type Value } from '../../model/value.ts';
 import { isComparable, isOrdered } from '../../values/compare.ts';
 import { textOf } from '../../values/text.ts';
-import { type Found, type Kind, kindOf, Missing, type Value } from '../../values/value.ts';
 import type { Comparable, GivenText } from './ast.ts';
 
 /** How long one path may look through a document, in milliseconds, and how much it may find on its way. */

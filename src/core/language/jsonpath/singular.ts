@@ -1,6 +1,6 @@
+import { type Found, isObject, Missing, type Value } from '../../model/value.ts';
 import { asNumber } from '../../values/compare.ts';
 import { textOf } from '../../values/text.ts';
-import { type Found, isObject, Missing, type Value } from '../../values/value.ts';
 import type { Segment, Selector } from './ast.ts';
 import { type Match, pathStep } from './match.ts';
 

@@ -1,0 +1,193 @@
+import type { Condition } from '../language/ast.ts';
+import type { Decide } from '../language/compile-condition.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
+import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
+import type { Field } from '../language/templates/fields.ts';
+import type { Template } from '../language/templates/template.ts';
+import type { Place } from '../model/place.ts';
+import type { Range, Source } from '../model/source.ts';
+import type { Value } from '../model/value.ts';
+import type { Auth, Transport } from '../settings/transport.ts';
+import type { VariableDefinition } from '../settings/variable-definition.ts';
+import type { Row } from '../values/table.ts';
+import type { Brought } from './effects.ts';
+import type { SchemaOf } from './schemas.ts';
+import type { TakenShard } from './shard.ts';
+
+/** What a run will do, everything made ready. */
+export interface Plan {
+  readonly title: string;
+  readonly environment?: string;
+  readonly pages: readonly PlannedPage[];
+  /** What runs for others, though it was not asked for. */
+  readonly brought: readonly Brought[];
+  /** Values given on the command line, or by a file that it names. */
+  readonly given: ReadonlyMap<string, GivenValue>;
+  /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */
+  readonly unusedGiven: readonly string[];
+  /** Names that are secret, wherever their value comes from. */
+  readonly secretNames: ReadonlySet<string>;
+  /** How many checks will be made if every case is carried out. */
+  readonly checks: number;
+  readonly schemaOf: SchemaOf;
+  /** What is never shown, besides secrets. */
+  readonly redacted: { readonly headers: ReadonlySet<string>; readonly parts: readonly CompiledPath[] };
+  /** The table that the whole selection runs for each row of. */
+  readonly rows?: PlannedRows;
+  readonly shard?: TakenShard;
+  /** The limits that the whole run is held to, and where they are written. */
+  readonly bounds: readonly { readonly text: string; readonly place: Place }[];
+  /** In milliseconds: the time within which an answer satisfies. */
+  readonly apdex?: number;
+}
+
+export interface GivenValue {
+  readonly value: Value;
+  /** In words: `given by --set`. */
+  readonly origin: string;
+}
+
+/** The rows of a table, read while they are used. Throws TableError where they have changed. */
+export interface PlannedRows {
+  readonly name: string;
+  readonly count: number;
+  /** So many at the most, where not all are wanted. */
+  readonly most?: number;
+  rows(): AsyncIterable<Row>;
+}
+
+export interface PlannedPage {
+  readonly file: string;
+  readonly title: string;
+  /** The pages whose names it takes, or that it needs, and with them their cookies. It runs after them. */
+  readonly sources: readonly string[];
+  /** It runs once for each of them. */
+  readonly rows?: PlannedRows;
+  readonly cases: readonly PlannedCase[];
+}
+
+export interface PlannedCase {
+  readonly address: string;
+  readonly title: string;
+  readonly place: Place;
+  /** Whether it was asked for, or only others need it. */
+  readonly asked: boolean;
+  /** Names that other cases must have made before this one can begin. */
+  readonly needs: readonly Need[];
+  /** Addresses of cases that must have passed, whatever names it takes. */
+  readonly after: readonly string[];
+  /** The other page that a name comes from, by the name. */
+  readonly takenFrom: ReadonlyMap<string, string>;
+  readonly tags: readonly string[];
+  readonly internal: boolean;
+  readonly steps: readonly PlannedStep[];
+  /** What it is carried out for each of. */
+  readonly each?: PlannedEach;
+  /** Whether it runs at the end of the iteration, whatever came before. */
+  readonly cleanup: boolean;
+  /** Prefixes of XML and the namespaces that they stand for. */
+  readonly namespaces: ReadonlyMap<string, string>;
+  /** What the page says around its fences, as Markdown. */
+  readonly prose: () => string;
+  /** The first request as written, for a line that tells of the case: `GET /berths`. */
+  readonly request?: string;
+  /** Variables that are stronger than what other pages keep, and those that are weaker. */
+  readonly near: ReadonlyMap<string, VariableDefinition>;
+  readonly outer: ReadonlyMap<string, VariableDefinition>;
+}
+
+/** The rows of a table, or the items of a list that is known only when the case comes. */
+export type PlannedEach = {
+  readonly place: Place;
+  readonly text: string;
+  /** So many at the most, where not all are wanted. */
+  readonly most?: number;
+} & (
+  | { readonly kind: 'rows'; readonly name: string; readonly count: number; rows(): AsyncIterable<Row> }
+  | { readonly kind: 'values'; readonly name: string; readonly list: Evaluate; readonly written: string }
+);
+
+export interface Need {
+  readonly name: string;
+  /** Whether its own page makes it, by `keep` or `let`; else another page keeps it. */
+  readonly ownPage: boolean;
+  /** The addresses of the cases that make it. */
+  readonly producers: readonly string[];
+}
+
+export type PlannedStep = HttpStep | CheckStep | KeepStep | LetStep | WaitStep | SkipStep;
+
+export interface HttpStep {
+  readonly kind: 'http';
+  readonly place: Place;
+  readonly method: string;
+  /** Without what `query` adds. Throws TemplateError. */
+  readonly url: (context: EvaluationContext) => string;
+  readonly query: readonly { readonly name: Template; readonly values: readonly Template[] }[];
+  readonly headers: readonly { readonly name: string; readonly value: Template }[];
+  /** Names of headers, in lower case, that hold secrets. */
+  readonly credentials: ReadonlySet<string>;
+  readonly auth?: Auth;
+  readonly body?: PlannedBody;
+  readonly transport: Transport;
+  /** Whether a check of the case that looks at what comes of it speaks of `fault`. */
+  readonly expectsFault: boolean;
+  readonly repeat?: Repetition;
+}
+
+/** Sends a request again until something holds. */
+export interface Repetition {
+  readonly every: Evaluate;
+  readonly limit: Evaluate;
+  readonly until: CheckStep;
+}
+
+/** A body and, where no header says it, its type. Paths of files are relative to the folder of the page. */
+export type PlannedBody = { readonly contentType?: string } & (
+  | { readonly kind: 'text'; readonly template: Template; readonly crlf: boolean }
+  | { readonly kind: 'form' | 'multipart'; readonly fields: readonly Field[]; readonly folder: string }
+  | { readonly kind: 'graphql'; readonly document: string; readonly variables?: Template }
+  | { readonly kind: 'file'; readonly path: Template; readonly folder: string }
+);
+
+export interface CheckStep {
+  readonly kind: 'check';
+  readonly place: Place;
+  /** As written, in one line. */
+  readonly text: string;
+  readonly label?: Evaluate;
+  /** The settings that it stands in, where it is not the case's own. */
+  readonly level?: string;
+  /** For the explanation when it does not hold. */
+  readonly condition: Condition;
+  readonly decide: Decide;
+}
+
+export interface KeepStep {
+  readonly kind: 'keep';
+  readonly place: Place;
+  readonly text: string;
+  readonly name: string;
+  readonly secret: boolean;
+  readonly evaluate: Evaluate;
+  /** Names whose secrecy passes on to the value. */
+  readonly reveals: readonly string[];
+}
+
+export interface LetStep extends Omit<KeepStep, 'kind'> {
+  readonly kind: 'let';
+}
+
+/** Ends a case as skipped. */
+export interface SkipStep {
+  readonly kind: 'skip';
+  readonly when: CheckStep;
+}
+
+export interface WaitStep {
+  readonly kind: 'wait';
+  readonly place: Place;
+  readonly text: string;
+  readonly evaluate: Evaluate;
+}

@@ -1,0 +1,158 @@
+import { SourceError } from '../model/finding.ts';
+import type { Excerpt, Range } from '../model/source.ts';
+import { Missing } from '../model/value.ts';
+import { resolvePath } from '../steps/http/prepare-body.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
+import { didYouMean, inWords } from '../text/words.ts';
+import { type Chunks, chunksOf, openTable, type Table, TableError, type TableForm } from '../values/table.ts';
+import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
+
+/** Opens a file of the collection, by its path from the root; a Missing says why it cannot be read. */
+export type OpenFile = (path: string) => Chunks | Missing;
+
+/** A table with its name. */
+export interface NamedTable extends Table {
+  /** As messages call it: `vessels.csv`, `the rows fees`. */
+  readonly name: string;
+}
+
+export interface Tables {
+  /** That a case is carried out for each row of. */
+  readonly ofCase: ReadonlyMap<CollectionCase, NamedTable>;
+  /** That a page runs once for each row of. */
+  readonly ofPage: ReadonlyMap<CollectionPage, NamedTable>;
+  /** Why a table cannot be used, by who names it. */
+  readonly errors: ReadonlyMap<CollectionCase | CollectionPage, SourceError>;
+}
+
+export const noTables: Tables = { ofCase: new Map(), ofPage: new Map(), errors: new Map() };
+
+/** Goes through the tables of all pages, and of all cases that run for each row of one. */
+export async function readTables(collection: Collection, openFile: OpenFile): Promise<Tables> {
+  const ofCase = new Map<CollectionCase, NamedTable>();
+  const ofPage = new Map<CollectionPage, NamedTable>();
+  const errors = new Map<CollectionCase | CollectionPage, SourceError>();
+  const known = new Map<string, Promise<NamedTable>>();
+  const read = async <User extends CollectionCase | CollectionPage>(
+    user: User,
+    into: Map<User, NamedTable>,
+    key: string,
+    open: () => Promise<NamedTable>,
+  ) => {
+    try {
+      if (!known.has(key)) known.set(key, open());
+      into.set(user, await known.get(key)!);
+    } catch (error) {
+      if (!(error instanceof SourceError)) throw error;
+      errors.set(user, error);
+    }
+  };
+  for (const page of collection.pages) {
+    const { rows } = page;
+    if (rows) {
+      const { text, range } = rows.table;
+      const { file } = rows.level.source;
+      await read(page, ofPage, `${file} ${text}`, () => openTableOf(text, range, page, openFile, file));
+    }
+    for (const each of page.cases) {
+      const statement = each.written.each;
+      if (statement?.type !== 'each-row') continue;
+      const { table, range } = statement;
+      const { file } = page.page.source;
+      await read(each, ofCase, `${file} ${table}`, () => openTableOf(table, range, page, openFile, file));
+    }
+  }
+  return { ofCase, ofPage, errors };
+}
+
+/** @param file where the table is named; its path is relative to that file */
+async function openTableOf(
+  name: string,
+  range: Range,
+  { page }: CollectionPage,
+  openFile: OpenFile,
+  file: string,
+): Promise<NamedTable> {
+  const { tables } = page;
+  const fence = tables.get(name);
+  if (fence) {
+    const table = await openFence(fence);
+    return { ...table, name: `the rows ${name}` };
+  }
+  if (!formOf(name))
+    throw new SourceError(
+      'file-missing',
+      range,
+      `There is no \`csv rows ${name}\` on this page.`,
+      didYouMean(name, tables.keys()) ??
+        (tables.size > 0 ? `There are ${inWords([...tables.keys()])}.` : `A file has an ending: ${endings}.`),
+    );
+  const [, folder = ''] = /^(.*\/)?/.exec(file)!;
+  const chunks = openFile(resolvePath(folder, withoutSheet(name)));
+  if (chunks instanceof Missing)
+    throw new SourceError(
+      'file-missing',
+      range,
+      `${chunks.reason}.`,
+      'Its path is relative to the file that names it.',
+    );
+  try {
+    return await openNamed(name, chunks);
+  } catch (error) {
+    if (!(error instanceof TableError)) throw error;
+    throw new SourceError('table-form', range, `${error.message}.`);
+  }
+}
+
+/**
+ * Opens the table in a file.
+ * @param name with its ending, which says what it is; behind a '#' the sheet of a workbook
+ * Throws TableError, with the name in its message.
+ */
+export async function openNamed(name: string, chunks: Chunks): Promise<NamedTable> {
+  const [, sheet] = name.split('#');
+  const form = formOf(name);
+  if (!form) throw new TableError(`'${name}' is no table: it ends in none of ${endings}`);
+  try {
+    return { name, ...(await openTable(chunks, form, sheet)) };
+  } catch (error) {
+    if (!(error instanceof TableError)) throw error;
+    const where = error.line === undefined ? withoutSheet(name) : `${name}:${error.line}`;
+    throw new TableError(`${where} cannot be used: ${error.message}`);
+  }
+}
+
+async function openFence(fence: Excerpt): Promise<Table> {
+  try {
+    return await openTable(chunksOf(fence.text), 'csv');
+  } catch (error) {
+    if (!(error instanceof TableError)) throw error;
+    const lines = fence.text.split('\n');
+    const line = Math.min(error.line ?? 1, lines.length);
+    const start = lines.slice(0, line - 1).join('\n').length + (line > 1 ? 1 : 0);
+    const range = fence.range(start, start + lines[line - 1]!.length);
+    throw new SourceError('table-form', range, `These rows cannot be used: ${error.message}.`);
+  }
+}
+
+const endings = '.csv, .tsv, .json, .ndjson and .xlsx';
+
+const forms: { readonly [ending: string]: TableForm } = withoutPrototype({
+  csv: 'csv',
+  tsv: 'csv',
+  txt: 'csv',
+  json: 'json',
+  ndjson: 'ndjson',
+  jsonl: 'ndjson',
+  xlsx: 'xlsx',
+});
+
+function formOf(name: string): TableForm | undefined {
+  const ending = /\.([a-z]+)$/i.exec(withoutSheet(name))?.[1]?.toLowerCase();
+  return ending === undefined ? undefined : forms[ending];
+}
+
+/** `tariffs.xlsx#Quay 2` */
+export function withoutSheet(name: string): string {
+  return name.replace(/(\.xlsx)#.*$/i, '$1');
+}

@@ -1,0 +1,68 @@
+import { SourceError } from '../../model/finding.ts';
+import type { Excerpt, Range } from '../../model/source.ts';
+import { parseTemplate, type Template } from './template.ts';
+
+/** A line `name = value` of a form; in a multipart body it may name a file instead, and its type. */
+export interface Field {
+  readonly name: Template;
+  readonly value: Template;
+  /** Whether the value is the path of a file. */
+  readonly isFile: boolean;
+  readonly type?: string;
+  readonly range: Range;
+}
+
+/** Reads the lines of a `form body`, `form query` or `multipart body`. Empty lines do not count. */
+export function parseFields(
+  excerpt: Excerpt,
+  multipart: boolean,
+): { fields: Field[]; errors: SourceError[] } {
+  const fields: Field[] = [];
+  const errors: SourceError[] = [];
+  let start = 0;
+  for (const line of excerpt.text.split('\n')) {
+    if (line.trim() !== '') {
+      const field = parseField(excerpt, line, start, multipart);
+      if (field instanceof SourceError) errors.push(field);
+      else fields.push(field);
+    }
+    start += line.length + 1;
+  }
+  return { fields, errors };
+}
+
+// field :: name = ( value | file "PATH" ) ( as TYPE )?
+function parseField(excerpt: Excerpt, line: string, start: number, multipart: boolean): Field | SourceError {
+  const range = excerpt.range(start, start + line.length);
+  const [head = '', name = ''] = /^\s*([^=]*?)\s*=/.exec(line) ?? [];
+  if (name === '')
+    return new SourceError(
+      'field-line',
+      range,
+      'A line here is a name, an equals sign and a value.',
+      multipart ? 'For example: manifest = file "manifest.csv" as text/csv' : 'For example: state = free',
+    );
+  const part = (from: number, to: number) => parseTemplate(excerpt, start + from, start + to, 'text');
+  const nameStart = line.indexOf(name);
+  const typed = multipart ? /\s+as\s+([\w.+-]+\/[\w.+-]+(?:\s*;.*)?)\s*$/.exec(line) : null;
+  const end = Math.max(head.length, typed ? typed.index : line.trimEnd().length);
+  const valueStart = Math.min(end, head.length + /^\s*/.exec(line.slice(head.length))![0].length);
+  const base = {
+    name: part(nameStart, nameStart + name.length),
+    ...(typed && { type: typed[1]!.trim() }),
+    range,
+  };
+  const file = multipart ? /^file\s+"([^"]*)"\s*$/.exec(line.slice(valueStart, end)) : null;
+  if (!file) {
+    if (multipart && /^file(?:\s|$)/.test(line.slice(valueStart, end)))
+      return new SourceError(
+        'field-line',
+        range,
+        'The path of a file stands in quotes.',
+        'For example: manifest = file "manifest.csv"',
+      );
+    return { ...base, value: part(valueStart, end), isFile: false };
+  }
+  const pathStart = line.indexOf('"', valueStart) + 1;
+  return { ...base, value: part(pathStart, pathStart + file[1]!.length), isFile: true };
+}

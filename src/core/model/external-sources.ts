@@ -1,0 +1,11 @@
+import type { Missing } from './value.ts';
+
+/** What a variable may stand for that lies outside of the settings, handed in. */
+export interface ExternalSources {
+  readonly variable: OsEnvironment;
+  /** The text of a file, by its path from the root of the collection or absolute; else why it cannot be read. */
+  file(path: string): string | Missing;
+}
+
+/** The environment of the process. */
+export type OsEnvironment = (name: string) => string | undefined;

@@ -1,0 +1,64 @@
+import type { PlannedCase, PlannedPage, PlannedRows } from '../analysis/plan.ts';
+import type { Entry } from '../language/evaluation-context.ts';
+import type { CaseEvent, EventOf } from '../model/events.ts';
+import { cut, describe } from '../values/describe.ts';
+import { TableError } from '../values/table.ts';
+import { textOf } from '../values/text.ts';
+import { caseEvent } from './case-event.ts';
+import type { EventContext } from './iteration.ts';
+import type { RowEntries } from './scope.ts';
+
+/** What the record says of a row. */
+export interface RecordedRow {
+  number: number;
+  total: number;
+  values: string;
+}
+
+export interface TakenRow {
+  readonly entries: RowEntries;
+  readonly recorded: RecordedRow;
+}
+
+/** The rows of a table one after the other, never all at once. Throws TableError where they have changed. */
+export async function* takeRows(
+  table: PlannedRows,
+  isSecret: (name: string) => boolean,
+): AsyncGenerator<TakenRow> {
+  let number = 0;
+  for await (const row of table.rows()) {
+    if (number === table.most) return;
+    number++;
+    const entries = new Map<string, Entry>();
+    for (const [name, value] of row)
+      entries.set(name, { value, origin: `from row ${number} of ${table.name}`, secret: isSecret(name) });
+    yield { entries, recorded: { number, total: table.count, values: rowInWords(entries) } };
+  }
+}
+
+/** What is told where the rows of a page, or of everything, cannot be read any further: its first case could not run. */
+export function brokenOff(
+  { file, title, cases }: PlannedPage,
+  eventContext: EventContext,
+  { name }: PlannedRows,
+  error: unknown,
+): [EventOf<'page'>, CaseEvent] {
+  if (!(error instanceof TableError)) throw error;
+  const [first] = cases as [PlannedCase];
+  const problem = { message: `${name} cannot be read any further: ${error.message}.`, place: first.place };
+  return [
+    { type: 'page', ...eventContext, file, title },
+    { ...caseEvent(first, eventContext, 'error'), problem },
+  ];
+}
+
+export function rowInWords(row: RowEntries): string {
+  return cut(
+    [...row]
+      .map(
+        ([name, { value, secret }]) => `${name} ${secret ? '[secret]' : (textOf(value) ?? describe(value))}`,
+      )
+      .join(', '),
+    80,
+  );
+}

@@ -1,0 +1,44 @@
+import type { Stop } from '../model/outcomes.ts';
+import type { Ports } from './ports.ts';
+
+/** How far a run may go: what has ended it, and what ends the request that is being waited for. */
+export class RunControl {
+  readonly #ender = new AbortController();
+  /** Ends what is being waited for. */
+  readonly signal = this.#ender.signal;
+  readonly #outer: AbortSignal;
+  readonly #onInterrupt = () => this.stop('interrupt');
+  #stopped: Stop | undefined;
+
+  constructor(outer: AbortSignal) {
+    // Every user waits for something of its own.
+    process.getBuiltinModule('node:events').setMaxListeners(0, this.signal);
+    this.#outer = outer;
+    if (outer.aborted) this.#onInterrupt();
+    else outer.addEventListener('abort', this.#onInterrupt);
+  }
+
+  /** Set where nothing more is to be begun. */
+  get stopped(): Stop | undefined {
+    return this.#stopped;
+  }
+
+  /** The first reason counts. A failure lets what has begun come to its end. */
+  stop(reason: Stop): void {
+    this.#stopped ??= reason;
+    if (reason !== 'failure') this.#ender.abort();
+  }
+
+  /** @param milliseconds after which the run is ended, if it still goes on */
+  limit(milliseconds: number, ports: Pick<Ports, 'sleep'>): () => void {
+    const over = new AbortController();
+    void ports.sleep(milliseconds, over.signal).then(() => {
+      if (!over.signal.aborted) this.stop('timeout');
+    });
+    return () => over.abort();
+  }
+
+  close(): void {
+    this.#outer.removeEventListener('abort', this.#onInterrupt);
+  }
+}

@@ -1,0 +1,219 @@
+import type { Plan, PlannedCase, PlannedPage } from '../analysis/plan.ts';
+import {
+  type Entry,
+  type EvaluationContext,
+  isMadeOfSecret,
+  type Note,
+} from '../language/evaluation-context.ts';
+import type { ResponseView } from '../language/response.ts';
+import type { ClockAndRandom } from '../model/clock-and-random.ts';
+import type { ExternalSources } from '../model/external-sources.ts';
+import type { Exchange } from '../model/http.ts';
+import { type Found, kindOf, type Value } from '../model/value.ts';
+import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { viewOfSent } from '../steps/http/exchange-event.ts';
+import type { CookieJar } from '../steps/http/http-port.ts';
+import { equal } from '../values/compare.ts';
+import type { Ports } from './ports.ts';
+
+/** Names that a row, or an item of a list, gives. */
+export type RowEntries = ReadonlyMap<string, Entry>;
+
+/** The values of one iteration over the selection. */
+export class IterationScope {
+  /** Every page that has begun, by its file: others take its names and begin with its cookies. */
+  readonly #pages = new Map<string, PageScope>();
+  readonly #given: RowEntries;
+  /** What was computed, and of what: once an iteration, as long as what it is made of is the same. */
+  /** What was looked up on the way to one variable. */
+  #resolving: Map<VariableDefinition, Entry> | undefined;
+  readonly #computed = new Map<VariableDefinition, { inputs: (Value | undefined)[]; entry: Entry }[]>();
+
+  constructor(
+    readonly plan: Plan,
+    readonly external: ExternalSources,
+    /** Learns of secrets that are computed. */
+    readonly onSecret: (value: Value) => void = () => undefined,
+    /** What the row gives that the iteration is for. */
+    readonly row?: RowEntries,
+    /** The chance of a variable that is computed: the same, whichever page asks for it first. */
+    readonly chanceFor?: (name: string) => ClockAndRandom,
+  ) {
+    this.#given = new Map(
+      [...plan.given].map(([name, given]) => [name, { ...given, secret: this.isSecret(name) }]),
+    );
+  }
+
+  /** A page starts with the cookies of the pages that it takes names from, as they stood when those ended. */
+  openPage(page: PlannedPage, openJar: Ports['openJar'], row?: RowEntries): PageScope {
+    const jar = openJar(page.sources.flatMap(source => this.#pages.get(source)?.jar ?? []));
+    const scope = new PageScope(this, jar, row);
+    this.#pages.set(page.file, scope);
+    return scope;
+  }
+
+  page(file: string): PageScope | undefined {
+    return this.#pages.get(file);
+  }
+
+  isSecret(name: string): boolean {
+    return this.plan.secretNames.has(name);
+  }
+
+  given(name: string): Entry | undefined {
+    return this.#given.get(name);
+  }
+
+  resolve(definition: VariableDefinition | undefined, evaluation: EvaluationContext): Entry | undefined {
+    if (!definition) return undefined;
+    // Variables that refer to each other are looked up once, however often they do.
+    const open = this.#resolving;
+    const resolved = open?.get(definition);
+    if (resolved) return resolved;
+    this.#resolving ??= new Map();
+    try {
+      const entry = definition.computed
+        ? this.#compute(definition, evaluation)
+        : this.#fill(definition, evaluation);
+      this.#resolving.set(definition, entry);
+      return entry;
+    } finally {
+      if (!open) this.#resolving = undefined;
+    }
+  }
+
+  /** A text that refers to a secret holds it: what is masked in it is the secret alone. */
+  #fill(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
+    const { name, references } = definition;
+    const entry = { ...definition.resolve(evaluation, this.external), secret: this.isSecret(name) };
+    const holdsSecret = references.some(each => isMadeOfSecret(evaluation.lookup(each.name)));
+    return holdsSecret ? { ...entry, holdsSecret } : entry;
+  }
+
+  #compute(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
+    const secret = this.isSecret(definition.name);
+    // A page may override what it refers to.
+    const inputs = definition.references.map(({ name }) => evaluation.lookup(name)?.value);
+    const known = this.#computed.get(definition) ?? [];
+    const same = known.find(each => each.inputs.every((input, at) => isSame(input, inputs[at])));
+    if (same) return same.entry;
+    const clockAndRandom = this.chanceFor?.(definition.name) ?? evaluation.clockAndRandom;
+    const resolved = definition.resolve(withClockAndRandom(evaluation, clockAndRandom), this.external);
+    const reveals = definition.reveals?.some(name => isMadeOfSecret(evaluation.lookup(name))) === true;
+    const entry = { ...resolved, secret: secret || reveals };
+    if (entry.secret) this.onSecret(entry.value);
+    this.#computed.set(definition, [...known.slice(-mostKept), { inputs, entry }]);
+    return entry;
+  }
+}
+
+/** Of how many different inputs the results of a variable are remembered. */
+const mostKept = 100;
+
+function isSame(a: Value | undefined, b: Value | undefined): boolean {
+  if (a === b) return true;
+  return a !== undefined && b !== undefined && kindOf(a) === kindOf(b) && equal(a, b) === true;
+}
+
+function withClockAndRandom(
+  evaluation: EvaluationContext,
+  clockAndRandom: ClockAndRandom,
+): EvaluationContext {
+  const { standIn } = evaluation;
+  return {
+    response: undefined,
+    lookup: name => evaluation.lookup(name),
+    ...(standIn && { standIn: reference => standIn.call(evaluation, reference) }),
+    clockAndRandom,
+    notes: [],
+  };
+}
+
+/** The values of a page, while it runs and after. */
+export class PageScope {
+  /** Kept and computed. */
+  readonly names = new Map<string, Entry>();
+  /** What other pages can take. */
+  readonly kept = new Map<string, Entry>();
+  /** What the row gives that a case is carried out for. */
+  row: RowEntries | undefined;
+
+  constructor(
+    readonly iteration: IterationScope,
+    readonly jar: CookieJar | undefined,
+    /** What the row gives that the page is run for. */
+    readonly pageRow?: RowEntries,
+  ) {}
+
+  isSecret(name: string): boolean {
+    return this.iteration.isSecret(name);
+  }
+
+  lookup(
+    name: string,
+    { near, outer, takenFrom }: PlannedCase,
+    evaluation: EvaluationContext,
+  ): Entry | undefined {
+    const { iteration } = this;
+    const strong =
+      this.names.get(name) ??
+      this.row?.get(name) ??
+      this.pageRow?.get(name) ??
+      iteration.row?.get(name) ??
+      iteration.given(name) ??
+      iteration.resolve(near.get(name), evaluation);
+    if (strong) return strong;
+    const source = takenFrom.get(name);
+    const taken = source === undefined ? undefined : iteration.page(source)?.kept.get(name);
+    return taken ?? iteration.resolve(outer.get(name), evaluation);
+  }
+
+  /** A name that a case was to make does not keep the value that an earlier case gave it. */
+  forget(step: { readonly kind: 'keep' | 'let'; readonly name: string }): void {
+    this.names.delete(step.name);
+    if (step.kind === 'keep') this.kept.delete(step.name);
+  }
+}
+
+/** What the statements of one case see; the response changes with every request. */
+export class CaseEvaluation implements EvaluationContext {
+  response: ResponseView | undefined;
+  #exchanges: readonly Exchange[] = [];
+  #sent: ResponseView | undefined;
+  notes: Note[] = [];
+  drawn: Map<object, Found> | undefined;
+
+  constructor(
+    readonly scope: PageScope,
+    readonly planned: PlannedCase,
+    readonly clockAndRandom: ClockAndRandom,
+  ) {}
+
+  /** What the last request of the case took. */
+  set exchanges(exchanges: readonly Exchange[]) {
+    this.#exchanges = exchanges;
+    this.#sent = undefined;
+  }
+
+  get sent(): ResponseView | undefined {
+    if (this.#exchanges.length > 0) this.#sent ??= viewOfSent(this.#exchanges);
+    return this.#sent;
+  }
+
+  get fault(): string | undefined {
+    const last = this.#exchanges.at(-1);
+    return (last?.firstFault ?? last?.fault)?.kind;
+  }
+
+  get namespaces(): ReadonlyMap<string, string> {
+    return this.planned.namespaces;
+  }
+
+  schema(name: string, from: string) {
+    return this.scope.iteration.plan.schemaOf(name, from);
+  }
+
+  lookup(name: string): Entry | undefined {
+    return this.scope.lookup(name, this.planned, this);
+  }
+}

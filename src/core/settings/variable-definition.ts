@@ -1,0 +1,28 @@
+import type { Let } from '../language/ast.ts';
+import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
+import type { Reference } from '../language/reference.ts';
+import type { ExternalSources } from '../model/external-sources.ts';
+import type { Range, Source } from '../model/source.ts';
+import type { Missing } from '../model/value.ts';
+
+/** A variable as a settings level defines it. */
+export interface VariableDefinition {
+  readonly name: string;
+  /** Where it comes from, in words: `from environment local`. */
+  readonly origin: string;
+  readonly source: Source;
+  readonly range: Range;
+  readonly references: readonly Reference[];
+  /** Its text, where it is written out. */
+  readonly literal?: string;
+  /** The file that it stands in, from the root of the collection or absolute. */
+  readonly file?: string;
+  /** What it is computed by, once an iteration. */
+  readonly computed?: Let;
+  /** Names whose secrecy passes on to what is computed. */
+  readonly reveals?: readonly string[];
+  /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */
+  readonly secret: boolean;
+  /** Its value; what it refers to is looked up in the context. Throws TemplateError. */
+  resolve(context: Pick<EvaluationContext, 'lookup'>, external: ExternalSources): Omit<Entry, 'secret'>;
+}

@@ -1,0 +1,220 @@
+import type { Node } from 'yaml';
+import { compileExpression } from '../language/compile-expression.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
+import { parseStatements } from '../language/parser.ts';
+import type { Reference } from '../language/reference.ts';
+import { TemplateError, valueFor } from '../language/templates/render.ts';
+import { parseTemplateText, referencesOf } from '../language/templates/template.ts';
+import { referencesIn, revealing, sourcesIn } from '../language/walk.ts';
+import { SourceError } from '../model/finding.ts';
+import { Excerpt } from '../model/source.ts';
+import { Missing, Plain, type Value } from '../model/value.ts';
+import { didYouMean } from '../text/words.ts';
+import { textOf } from '../values/text.ts';
+import { longestText, tooLong, weighed } from '../values/weight.ts';
+import { variableForms } from './keys.ts';
+import type { VariableDefinition } from './variable-definition.ts';
+import { type Libraries, rangeOf } from './yaml-reader.ts';
+
+type Form = 'os' | 'secret' | 'file' | 'let';
+
+type Resolved = Pick<VariableDefinition, 'file' | 'computed' | 'reveals' | 'references' | 'resolve'>;
+
+interface Part {
+  readonly references: readonly Reference[];
+  /** Its text, where it refers to nothing. */
+  readonly literal?: string;
+  evaluate(context: Pick<EvaluationContext, 'lookup'>): Value;
+}
+
+function orTemplateError(value: Value | Missing): Value {
+  if (value instanceof Missing) throw new TemplateError(`A variable is too large: ${value.reason}.`);
+  return value;
+}
+
+/** Reads the variables of one level. */
+export class VariableReader {
+  constructor(
+    readonly libraries: Libraries,
+    readonly excerpt: Excerpt,
+  ) {}
+
+  /** Reads the value of a variable. Throws SourceError where its form is not known. */
+  read(name: string, node: Node | null, origin: string, alwaysSecret: boolean): VariableDefinition {
+    const range = rangeOf(node, this.excerpt);
+    const form = this.libraries.isMap(node) ? this.#formOf(node) : undefined;
+    const base = {
+      name,
+      origin,
+      source: this.excerpt.source,
+      range,
+      secret: alwaysSecret || form?.secret === true,
+    };
+    if (form?.kind === 'file') return { ...base, ...this.#readFile(name, form.node, origin) };
+    if (form?.kind === 'let') return { ...base, ...this.#readLet(name, form.node, origin) };
+    if (form?.kind !== 'os') {
+      const part = this.#readPart(form ? form.node : node);
+      return {
+        ...base,
+        references: part.references,
+        ...(part.literal !== undefined && { literal: part.literal }),
+        resolve: context => ({ value: part.evaluate(context), origin }),
+      };
+    }
+    const osName = String(this.libraries.isScalar(form.node) ? form.node.value : '');
+    return {
+      ...base,
+      references: [],
+      resolve: (_context, { variable }) => {
+        const text = variable(osName);
+        if (text !== undefined)
+          return { value: new Plain(text), origin: `${origin}, the environment variable ${osName}` };
+        throw new TemplateError(
+          `{${name}} is the environment variable ${osName}, which is not set (${origin}).`,
+        );
+      },
+    };
+  }
+
+  /** Its path is relative to the file that it is written in; the last line end is no part of the value. */
+  #readFile(name: string, node: Node | null, origin: string): Resolved {
+    const path = this.#textOf(node);
+    const folder = this.excerpt.source.file.replace(/[^/]*$/, '');
+    const file = /^(?:[/\\]|[A-Za-z]:)/.test(path) ? path : folder + path;
+    return {
+      file,
+      references: [],
+      resolve: (_context, external) => {
+        const text = external.file(file);
+        if (text instanceof Missing)
+          throw new TemplateError(`{${name}} is the file ${path}: ${text.reason} (${origin}).`);
+        return { value: new Plain(text.replace(/\r?\n$/, '')), origin: `${origin}, the file ${path}` };
+      },
+    };
+  }
+
+  /** Read as a statement of its own, so that positions in it are those of the settings. */
+  #readLet(name: string, node: Node | null, origin: string): Resolved {
+    const lead = `let ${name} = `;
+    const quoted = this.libraries.isScalar(node) && node.type !== 'PLAIN' ? 1 : 0;
+    const start = rangeOf(node, this.excerpt).start + quoted - lead.length;
+    const excerpt = Excerpt.inLine(this.excerpt.source, lead + this.#textOf(node), start);
+    const { statements, errors } = parseStatements(excerpt);
+    const [error] = errors;
+    if (error) throw error;
+    const [statement, ...more] = statements;
+    if (statement?.type !== 'let' || more.length > 0)
+      throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'This is no single expression.');
+    if (sourcesIn(statement).length > 0)
+      throw new SourceError(
+        'no-response-yet',
+        rangeOf(node, this.excerpt),
+        'A variable is computed before there is a response.',
+        'What a response gives is kept: keep $.id as name',
+      );
+    let evaluate: Evaluate | undefined;
+    return {
+      computed: statement,
+      references: referencesIn(statement),
+      reveals: revealing(statement.value).map(reference => reference.name),
+      resolve: context => {
+        evaluate ??= compileExpression(statement.value);
+        const value = evaluate(context as EvaluationContext);
+        if (value instanceof Missing)
+          throw new TemplateError(`{${name}} cannot be computed: ${value.reason}.`);
+        return { value, origin: `${origin}, computed` };
+      },
+    };
+  }
+
+  #textOf(node: Node | null): string {
+    if (this.libraries.isScalar(node) && typeof node.value === 'string') return node.value;
+    throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'A text is wanted here.');
+  }
+
+  /** `{ os: NAME }`, `{ secret: value }`, either with `secret: true`; nothing for an object that is just a value. */
+  #formOf(node: Node): { kind: Form; node: Node | null; secret: boolean } | undefined {
+    if (!this.libraries.isMap(node)) return undefined;
+    const keys = node.items.map(pair => String(this.libraries.isScalar(pair.key) ? pair.key.value : ''));
+    const kind =
+      keys.find(key => variableForms.includes(key) && key !== 'secret') ??
+      (keys.length === 1 && keys[0] === 'secret' ? 'secret' : undefined);
+    if (kind === undefined || keys.some(key => key !== kind && key !== 'secret')) return undefined;
+    const range = rangeOf(node, this.excerpt);
+    const secret = node.get('secret');
+    if (kind !== 'secret' && secret !== undefined && typeof secret !== 'boolean') {
+      throw new SourceError(
+        'setting-form',
+        range,
+        `'secret' beside '${kind}' is true or false.`,
+        didYouMean(String(secret), ['true', 'false']),
+      );
+    }
+    return {
+      kind: kind as Form,
+      node: node.get(kind, true) as Node | null,
+      secret: kind === 'secret' || secret === true,
+    };
+  }
+
+  #readPart(node: Node | null): Part {
+    if (this.libraries.isSeq(node)) {
+      const items = node.items.map(item => this.#readPart(item as Node));
+      return {
+        references: items.flatMap(item => item.references),
+        evaluate: context => orTemplateError(weighed(items.map(item => item.evaluate(context)))),
+      };
+    }
+    if (this.libraries.isMap(node)) {
+      const members = node.items.map(pair => ({
+        name: String(this.libraries.isScalar(pair.key) ? pair.key.value : pair.key),
+        part: this.#readPart(pair.value as Node | null),
+      }));
+      return {
+        references: members.flatMap(member => member.part.references),
+        evaluate: context =>
+          orTemplateError(
+            weighed(Object.fromEntries(members.map(member => [member.name, member.part.evaluate(context)]))),
+          ),
+      };
+    }
+    return this.#readScalar(node);
+  }
+
+  /** An unquoted scalar keeps its characters and has no kind of its own; a quoted one is a text. */
+  #readScalar(node: Node | null): Part {
+    if (!this.libraries.isScalar(node) || node.value === null)
+      return { references: [], evaluate: () => null };
+    const plain = node.type === 'PLAIN';
+    const text = plain ? (node.source ?? String(node.value)) : String(node.value);
+    const template = parseTemplateText(text, 'text', rangeOf(node, this.excerpt));
+    const references = referencesOf(template);
+    if (references.length === 0) {
+      const literal = template.parts.join('');
+      const value = plain ? new Plain(literal) : literal;
+      return { references, literal, evaluate: () => value };
+    }
+    const [only] = template.parts;
+    // A reference alone hands its value on, whatever its kind.
+    if (template.parts.length === 1 && typeof only === 'object')
+      return { references, evaluate: context => valueFor(only.reference, context as EvaluationContext) };
+    return {
+      references,
+      evaluate: context => {
+        let filled = '';
+        for (const part of template.parts) {
+          const inner =
+            typeof part === 'string' ? part : textOf(valueFor(part.reference, context as EvaluationContext));
+          if (inner === undefined)
+            throw new TemplateError(
+              `{${(part as { reference: Reference }).reference.name}} cannot stand in a text.`,
+            );
+          filled += inner;
+          if (filled.length > longestText) throw new TemplateError(`A variable is too long: ${tooLong}.`);
+        }
+        return plain ? new Plain(filled) : filled;
+      },
+    };
+  }
+}

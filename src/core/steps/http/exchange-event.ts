@@ -1,0 +1,141 @@
+import { ResponseView, type Surroundings } from '../../language/response.ts';
+import type { ExchangeEvent, Payload } from '../../model/events.ts';
+import type { BodyPart, Exchange, FaultKind, Header } from '../../model/http.ts';
+import type { Place } from '../../model/place.ts';
+import type { EventContext } from '../../runner/iteration.ts';
+import { redactHeaders } from '../../secrecy/redact-headers.ts';
+import { toMicrosecond } from '../../text/to-microsecond.ts';
+import { payloadOf } from '../payload.ts';
+
+/** What the record keeps of an exchange. */
+export interface KeptOfExchange {
+  readonly bodies: boolean;
+  /** Of a body, in bytes. */
+  readonly most: number;
+  /** Names of headers, in lower case, whose values are not shown. */
+  readonly redacted?: ReadonlySet<string>;
+}
+
+/** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
+export function exchangeEvent(
+  { round, user, case: address, row }: EventContext & { readonly case: string; readonly row?: number },
+  place: Place,
+  { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
+  at: number,
+  { bodies, most, redacted }: KeptOfExchange,
+): ExchangeEvent {
+  const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);
+  const event: ExchangeEvent = {
+    type: 'exchange',
+    round,
+    case: address,
+    at,
+    place,
+    request: {
+      method: request.method,
+      url: request.url,
+      headers: bodies ? shown(request.headers) : [],
+    },
+    times,
+    received,
+  };
+  if (user !== undefined) event.user = user;
+  if (row !== undefined) event.row = row;
+  if (cause !== undefined) event.cause = cause;
+  if (fresh) event.fresh = true;
+  if (bodies && request.body) event.request.body = payloadOfParts(request.body, most);
+  if (bodies && connection) event.connection = connection;
+  if (bodies && interim)
+    event.interim = interim.map(({ status, headers }) => ({ status, headers: shown(headers) }));
+  if (fault) event.fault = { kind: fault.kind, message: fault.message };
+  if (!response) return event;
+  const { status, reason, headers, trailers, body, size, encodedSize } = response;
+  event.response = {
+    status,
+    reason,
+    headers: bodies ? shown(headers) : [],
+    body: bodies ? payloadOf(body, most, size) : { size },
+  };
+  if (bodies && trailers) event.response.trailers = shown(trailers);
+  if (encodedSize !== undefined) event.response.encoded = encodedSize;
+  return event;
+}
+
+/** How an exchange stands to the request that counts. */
+export type ExchangeRole = { readonly part?: true; readonly whole?: number };
+
+const alone: readonly ExchangeRole[] = [{}];
+
+/**
+ * Of everything that it took to send a request: which exchanges only led to the one that counts, and what that took with
+ * them, in milliseconds. A request that is tried again begins anew.
+ */
+export function rolesOf(exchanges: readonly Exchange[]): readonly ExchangeRole[] {
+  if (exchanges.length === 1) return alone;
+  const roles: ExchangeRole[] = exchanges.map(() => ({}));
+  let first = 0;
+  for (let index = 0; index < exchanges.length; index++) {
+    const { cause, fresh, at, times } = exchanges[index]!;
+    if (cause === 'retry' && !fresh) first = index;
+    const after = exchanges[index + 1];
+    const next = after?.cause;
+    if (next !== undefined && !(next === 'retry' && !after?.fresh)) roles[index] = { part: true };
+    else if (cause === 'token' && next === undefined && index < exchanges.length - 1)
+      roles[index] = { part: true };
+    else if (index > first) {
+      const begin = exchanges[first]!.at;
+      const whole = at === undefined || begin === undefined ? undefined : at + times.total - begin;
+      roles[index] = whole === undefined ? {} : { whole: Math.max(times.total, toMicrosecond(whole)) };
+    }
+  }
+  return roles;
+}
+
+/** A body that was sent; of a file only the path and the size are kept. */
+function payloadOfParts(parts: readonly BodyPart[], kept: number): Payload {
+  const files = parts.flatMap(part => (typeof part === 'string' ? [] : [part.file]));
+  const payload = payloadOf(Buffer.from(textOfParts(parts)), kept);
+  if (files.length === 0) return payload;
+  const size = parts.reduce(
+    (sum, part) => sum + (typeof part === 'string' ? Buffer.byteLength(part) : (part.size ?? 0)),
+    0,
+  );
+  return { ...payload, size, files };
+}
+
+/** Files stand in it by their names. */
+export function textOfParts(parts: readonly BodyPart[]): string {
+  return parts.map(part => (typeof part === 'string' ? part : `[the file ${part.file}]`)).join('');
+}
+
+/** The faults that a check can speak of; an interrupt, or a request that cannot be sent, is none of them. */
+export function canBeExpected(kind: FaultKind): boolean {
+  return kind !== 'interrupted' && kind !== 'unsendable';
+}
+
+/** The request of the case as it went out in the end: signed, but before any redirect. */
+export function viewOfSent(exchanges: readonly Exchange[]): ResponseView {
+  const redirect = exchanges.findIndex(({ cause }) => cause === 'redirect');
+  const before = redirect < 0 ? exchanges : exchanges.slice(0, redirect);
+  const own = before.findLast(({ cause }) => cause !== 'token') ?? exchanges.at(-1)!;
+  const { url, headers, body = [] } = own.request;
+  const bytes = Buffer.from(textOfParts(body));
+  const hasFile = body.some(part => typeof part !== 'string');
+  return new ResponseView(
+    { url, status: 0, reason: '', version: '', headers, body: bytes, size: bytes.length, time: 0 },
+    hasFile ? { unreadable: 'the request sent a file, which is not kept' } : {},
+  );
+}
+
+/** What hops before the last response set as cookies counts too. */
+export function surroundingsOf(exchanges: readonly Exchange[]): Surroundings {
+  const setCookies: string[] = [];
+  for (const { response, cause } of exchanges) {
+    if (!response || cause === 'token') continue;
+    for (const [name, value] of response.headers)
+      if (name.length === 10 && name.toLowerCase() === 'set-cookie') setCookies.push(value);
+  }
+  const { response } = exchanges.at(-1)!;
+  const cut = response && response.body.length < response.size;
+  return cut ? { setCookies, unreadable: 'the body was written to a file' } : { setCookies };
+}

@@ -1,0 +1,61 @@
+import type { BodyPart, Exchange, Header } from '../../model/http.ts';
+import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../../settings/transport.ts';
+
+/** Whether parts of a request hold a secret, in any form, or are made of one: another origin must not see them. */
+export interface Secrecy {
+  header(header: Header): boolean;
+  body(parts: readonly BodyPart[]): boolean;
+}
+
+/** A request with everything filled in. */
+export interface OutgoingRequest {
+  readonly method: string;
+  /** Absolute; goes out as it is. */
+  readonly url: string;
+  readonly headers: readonly Header[];
+  readonly body?: readonly BodyPart[];
+  /** Names of headers, in lower case, that another origin must not see. */
+  readonly credentials: ReadonlySet<string>;
+  /** Asked where a response sends on to another origin. */
+  readonly secrecy?: Secrecy;
+  /** What takes exchanges of its own to be authorized. */
+  readonly auth?: ExchangedAuth;
+  readonly timeout: Timeout;
+  readonly redirects: number;
+  readonly tls: Tls;
+  /** A URL; `none` where even the proxy of the process environment does not count. */
+  readonly proxy?: string;
+  /** `none` where not even a connection that turns out to be closed is opened anew. */
+  readonly retry?: Retry | 'none';
+  readonly limits: Limits;
+  /** Where cookies are taken from and put; nothing where they do not count. */
+  readonly jar?: CookieJar;
+}
+
+export type ExchangedAuth =
+  | { readonly kind: 'digest'; readonly user: string; readonly password: string }
+  | {
+      readonly kind: 'oauth2';
+      readonly flow: OAuthFlow;
+      /** By the key of the settings. */
+      readonly fields: ReadonlyMap<string, string>;
+    };
+
+/** The cookies of a page; only who made it looks inside. */
+export interface CookieJar {
+  readonly isEmpty: boolean;
+}
+
+/** Everything that it took to send a request; the last exchange is the one that counts. */
+export interface Sent {
+  readonly exchanges: readonly Exchange[];
+  /** What came to be known on the way and must not be shown: tokens. */
+  readonly secrets?: readonly string[];
+}
+
+/** What sends requests. */
+export interface HttpPort {
+  send(request: OutgoingRequest, signal: AbortSignal): Promise<Sent>;
+  /** A jar that begins with the cookies of others as they are now; later ones win. */
+  openJar(from: readonly CookieJar[]): CookieJar;
+}

@@ -1,0 +1,119 @@
+import type { HttpStep } from '../../analysis/plan.ts';
+import { parseFields } from '../../language/templates/fields.ts';
+import { renderBase, renderTarget } from '../../language/templates/target.ts';
+import { parseTemplateText, referencesOf, type Template } from '../../language/templates/template.ts';
+import { SourceError } from '../../model/finding.ts';
+import { placeOf } from '../../model/place.ts';
+import type { Source } from '../../model/source.ts';
+import type { RequestStep } from '../../pages/page.ts';
+import type { Effective } from '../../settings/merge.ts';
+import { isAnotherType, prepareBody } from './prepare-body.ts';
+
+const alwaysCredentials: ReadonlySet<string> = new Set(['authorization', 'cookie', 'proxy-authorization']);
+
+/** Makes a request ready to be filled. Throws the SourceError that keeps it from being made; `add` is told of the others. */
+export function prepareRequest(
+  step: RequestStep,
+  effective: Effective,
+  source: Source,
+  secretNames: ReadonlySet<string>,
+  add: (error: SourceError) => void,
+): Omit<HttpStep, 'expectsFault'> {
+  const { base, transport } = effective;
+  const relative = step.targetText.startsWith('/');
+  if (relative && !base) {
+    throw new SourceError(
+      'base-missing',
+      step.targetRange,
+      "There is no address to put before this target: no 'base' is set.",
+      'Set base: "http://…" in mervok.yaml or in the front matter, or write the whole address.',
+    );
+  }
+  const headers = headersOf(step, effective);
+  const given = headers.find(field => field.name.toLowerCase() === 'content-type')?.value;
+  const body = step.body && prepareBody(step.body, given, source.file, add);
+  const auth = authOf(step, effective);
+  const credentials = headers
+    .filter(({ value }) => referencesOf(value).some(({ name }) => secretNames.has(name)))
+    .map(({ name }) => name.toLowerCase());
+  return {
+    kind: 'http',
+    place: placeOf(source, step.range),
+    method: step.method,
+    url: context =>
+      (relative ? renderBase(base!.template, context).replace(/\/$/, '') : '') +
+      renderTarget(step.target, context),
+    query: queryOf(step, effective, add),
+    headers,
+    credentials:
+      credentials.length === 0 ? alwaysCredentials : new Set([...alwaysCredentials, ...credentials]),
+    ...(auth && { auth }),
+    ...(body && { body }),
+    transport,
+  };
+}
+
+/** Those of the settings, but for what the request says itself. */
+function headersOf(step: RequestStep, { headers }: Effective): { name: string; value: Template }[] {
+  const own = ownHeaders(step);
+  const yields = ({ name, value }: { name: string; value: Template }) =>
+    own.has(name.toLowerCase()) || (/^content-type$/i.test(name) && isAnotherType(value, step.body));
+  return [
+    ...headers
+      .filter(({ header }) => !yields(header))
+      .map(({ header }) => ({ name: header.name, value: header.value })),
+    ...step.headers.map(({ name, value }) => ({ name, value })),
+  ];
+}
+
+function ownHeaders(step: RequestStep): Set<string> {
+  return new Set(step.headers.map(header => header.name.toLowerCase()));
+}
+
+/** A header written in the fence wins over all, also over how its levels sign in. */
+export function authOf(step: RequestStep, { auth }: Effective): HttpStep['auth'] {
+  if (!auth || auth.auth.kind === 'none') return undefined;
+  const own = ownHeaders(step);
+  if (auth.auth.kind !== 'api-key') return own.has('authorization') ? undefined : auth.auth;
+  const name = auth.auth.name.parts.join('').toLowerCase();
+  return auth.auth.in === 'header' && own.has(name) ? undefined : auth.auth;
+}
+
+/** A `form query`, and those of the settings whose names the request does not have itself. */
+function queryOf(
+  step: RequestStep,
+  effective: Effective,
+  add: (error: SourceError) => void,
+): HttpStep['query'] {
+  const { fields = [], errors = [] } = step.query ? parseFields(step.query, false) : {};
+  errors.forEach(add);
+  const own = [...fields.map(field => ({ name: field.name, values: [field.value] }))];
+  return [
+    ...outerQuery(step, effective).map(({ name, values }) => ({ name: plainTemplate(name), values })),
+    ...own,
+  ];
+}
+
+/** What the settings add to the query of a request. */
+export function outerQuery(step: RequestStep, { query }: Effective): Effective['query'] {
+  if (query.length === 0) return query;
+  const written = /\?.*$/.exec(step.targetText)?.[0] ?? '';
+  const inTarget = new Set([...written.matchAll(/[?&]([^=&{}]+)=?/g)].map(([, name]) => safeDecode(name!)));
+  for (const part of step.target.parts)
+    if (typeof part !== 'string' && (part.operator === '?' || part.operator === '&'))
+      for (const { reference } of part.variables) inTarget.add(reference.path.at(-1) ?? reference.name);
+  for (const line of step.query?.text.split('\n') ?? []) inTarget.add(line.split('=')[0]!.trim());
+  return query.filter(({ name }) => !inTarget.has(name));
+}
+
+function safeDecode(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
+
+function plainTemplate(text: string): Template {
+  return parseTemplateText(text.replaceAll('{', '\\{'), 'text', { start: 0, end: 0 });
+}

@@ -1,0 +1,184 @@
+import { parseTarget, refuseSpaces } from '../../language/templates/target.ts';
+import { parseTemplate } from '../../language/templates/template.ts';
+import { type Finding, finding, SourceError } from '../../model/finding.ts';
+import type { Excerpt } from '../../model/source.ts';
+import type { HeaderField, RequestStep } from '../../pages/page.ts';
+import { didYouMean } from '../../text/words.ts';
+
+/** The usual methods, and others that are registered (RFC 9110, 16.1) or widely known, of which none is a slip. */
+const methods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE'];
+const otherMethods = new Set(
+  'ACL BASELINE-CONTROL BIND CHECKIN CHECKOUT COPY LABEL LINK LOCK MERGE MKACTIVITY MKCALENDAR MKCOL MKREDIRECTREF MKWORKSPACE MOVE ORDERPATCH PROPFIND PROPPATCH PURGE QUERY REBIND REPORT SEARCH UNBIND UNCHECKOUT UNLINK UNLOCK UPDATE UPDATEREDIRECTREF VERSION-CONTROL'.split(
+    ' ',
+  ),
+);
+/** What these say is for the connection to say, and the client sees to it. */
+const connectionHeaders = new Set(['transfer-encoding', 'keep-alive', 'upgrade', 'expect']);
+const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
+
+export function isExampleResponse(excerpt: Excerpt): boolean {
+  return /^\s*HTTP\//.test(excerpt.text);
+}
+
+// message :: method SP target ( SP HTTP/version )? ( EOL field )* ( EOL EOL body )?
+export function readRequest(excerpt: Excerpt): { step?: RequestStep; findings: Finding[] } {
+  const findings: Finding[] = [];
+  const { source, text } = excerpt;
+  const attempt = <T>(read: () => T): T | undefined => {
+    try {
+      return read();
+    } catch (error) {
+      if (!(error instanceof SourceError)) throw error;
+      findings.push(finding(error.code, source, error.range, error.message, error.remedy));
+      return undefined;
+    }
+  };
+  const lines = headLines(text);
+  const first = lines.shift();
+  const line = attempt(() => requestLine(excerpt, first));
+  const headers = lines.flatMap(each => attempt(() => readField(excerpt, each)) ?? []);
+  if (!line || findings.length > 0) return { findings };
+  const bodyStart = bodyOffset(text);
+  const step: RequestStep = {
+    kind: 'request',
+    ...line,
+    headers,
+    ...(bodyStart !== undefined && { body: { excerpt, start: bodyStart } }),
+    range: excerpt.range(first!.start, first!.start + first!.text.length),
+  };
+  return { step, findings };
+}
+
+interface Line {
+  readonly text: string;
+  readonly start: number;
+}
+
+/** The lines before the first empty one, each with its offset; empty lines before the request line do not count. */
+function headLines(text: string): Line[] {
+  const lines: Line[] = [];
+  let start = 0;
+  for (const line of text.split('\n')) {
+    if (line.trim() === '' && lines.length > 0) break;
+    if (line.trim() !== '') lines.push({ text: line, start });
+    start += line.length + 1;
+  }
+  return lines;
+}
+
+/** The body is everything behind the first empty line after the head. */
+function bodyOffset(text: string): number | undefined {
+  const head = /^(?:[ \t]*\n)*(?:[^\n]*\S[^\n]*(?:\n|$))*[ \t]*(?:\n|$)/.exec(text)![0];
+  return text.slice(head.length).trim() === '' ? undefined : head.length;
+}
+
+function requestLine(excerpt: Excerpt, line: Line | undefined) {
+  const place = (start: number, end: number) => excerpt.range(start, end);
+  if (!line)
+    throw new SourceError(
+      'request-line',
+      place(0, 0),
+      'There is no request in this fence.',
+      'Its first line is a method and a target: GET /berths',
+    );
+  const [, indent, method, between, rest] = /^(\s*)(\S+)(\s*)(.*?)\s*$/.exec(line.text)!;
+  const methodStart = line.start + indent!.length;
+  const methodRange = place(methodStart, methodStart + method!.length);
+  checkMethod(method!, rest!, methodRange);
+  const targetText = rest!.replace(/\s+HTTP\/\d(?:\.\d)?$/, '');
+  const start = methodStart + method!.length + between!.length;
+  if (targetText === '')
+    throw new SourceError(
+      'request-line',
+      methodRange,
+      `The target is missing behind ${method}.`,
+      `For example: ${method} /berths`,
+    );
+  const placeInTarget = (from: number, to: number) => place(start + from, start + to);
+  // References may not hold white space, so what is left of it is in the way.
+  refuseSpaces(targetText, placeInTarget);
+  const targetRange = place(start, start + targetText.length);
+  if (!/^(?:\/|https?:\/\/|\{)/i.test(targetText)) {
+    throw new SourceError(
+      'request-line',
+      targetRange,
+      "A target begins with '/', with http:// or https://, or with a reference.",
+      `Did you mean '/${targetText}'?`,
+    );
+  }
+  return { method: method!, targetText, target: parseTarget(targetText, placeInTarget), targetRange };
+}
+
+function checkMethod(method: string, rest: string, range: SourceError['range']): void {
+  if (/^(?:\/|https?:|\{)/i.test(method) && rest === '')
+    throw new SourceError(
+      'request-line',
+      range,
+      'A request begins with its method.',
+      `For example: GET ${method}`,
+    );
+  if (!token.test(method))
+    throw new SourceError(
+      'request-line',
+      range,
+      `'${method}' is no method.`,
+      'A request begins with a method and a target: GET /berths',
+    );
+  if (methods.includes(method) || otherMethods.has(method)) return;
+  if (method === 'CONNECT')
+    throw new SourceError(
+      'request-line',
+      range,
+      'CONNECT opens a tunnel through a proxy, and nothing else.',
+      'The proxy is a setting: proxy: http://proxy.skerry.example:3128',
+    );
+  const upper = method.toUpperCase();
+  if (methods.includes(upper))
+    throw new SourceError(
+      'request-line',
+      range,
+      'Methods are written in capital letters.',
+      `Write ${upper}.`,
+    );
+  const meant = didYouMean(method, methods);
+  if (meant !== undefined)
+    throw new SourceError('request-line', range, `'${method}' is no method that is known.`, meant);
+}
+
+// field :: token : text
+function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
+  const range = excerpt.range(start, start + text.length);
+  const colon = text.indexOf(':');
+  if (/^\s/.test(text))
+    throw new SourceError(
+      'header-line',
+      range,
+      'A header line may not begin with white space.',
+      'Write a long value in one line; the body begins behind an empty line.',
+    );
+  const name = colon < 0 ? text : text.slice(0, colon);
+  if (colon < 0 || !token.test(name)) {
+    throw new SourceError(
+      'header-line',
+      range,
+      colon < 0 ? 'A header line is a name, a colon and a value.' : `'${name}' is no name of a header.`,
+      'The body begins behind an empty line.',
+    );
+  }
+  if (isAboutConnection(name))
+    throw new SourceError(
+      'header-line',
+      range,
+      `'${name}' is about the connection, which Mervok sees to itself.`,
+      'Take this line away.',
+    );
+  const leading = /^\s*/.exec(text.slice(colon + 1))![0].length;
+  const from = start + colon + 1 + leading;
+  const end = Math.max(from, start + text.trimEnd().length);
+  return { name, value: parseTemplate(excerpt, from, end, 'header'), range };
+}
+
+/** Whether a header is one that only the connection itself can speak. */
+export function isAboutConnection(name: string): boolean {
+  return connectionHeaders.has(name.toLowerCase());
+}

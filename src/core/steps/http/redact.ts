@@ -1,0 +1,32 @@
+import type { Plan } from '../../analysis/plan.ts';
+import { Match } from '../../language/jsonpath/match.ts';
+import { Search, SearchEnded } from '../../language/jsonpath/search.ts';
+import { ResponseView } from '../../language/response.ts';
+import type { Exchange } from '../../model/http.ts';
+import { Missing, type Value } from '../../model/value.ts';
+import { viewOfSent } from './exchange-event.ts';
+
+/**
+ * The values in a request and its response that the settings want never to be shown; nothing where it takes too long to
+ * find them, so that no body may be shown at all.
+ */
+export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacted']): Value[] | undefined {
+  if (headers.size + parts.length === 0) return [];
+  const { request, response } = exchange;
+  const found: Value[] = [...request.headers, ...(response?.headers ?? [])]
+    .filter(([name]) => headers.has(name.toLowerCase()))
+    .map(([, value]) => value);
+  if (parts.length === 0) return found;
+  const views = [viewOfSent([exchange]), ...(response ? [new ResponseView(response)] : [])];
+  for (const { document } of views) {
+    if (document instanceof Missing) continue;
+    try {
+      for (const part of parts)
+        for (const { value } of part(new Match(document), new Search(document))) found.push(value);
+    } catch (error) {
+      if (!(error instanceof SearchEnded)) throw error;
+      return undefined;
+    }
+  }
+  return found;
+}

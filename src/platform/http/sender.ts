@@ -1,0 +1,182 @@
+import type { Socket } from 'node:net';
+import type { OsEnvironment } from '../../core/model/external-sources.ts';
+import type { Exchange, Fault, Header } from '../../core/model/http.ts';
+import { isUsageError } from '../../core/model/usage-error.ts';
+import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
+import { addressFault, isOrigin, splitAddress } from './address.ts';
+import { faultOf } from './fault.ts';
+import { ExchangeHandler } from './handler.ts';
+import { type FilePlaces, type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
+import { type ClientLibrary, Pool, type PooledConnection, type Route } from './pool.ts';
+import { ProxyError, proxyOfEnvironment } from './proxy.ts';
+import { TlsError } from './tls.ts';
+import { Watch } from './watch.ts';
+
+/** A request whose response may go into a file as it comes. */
+export interface SavableRequest extends OutgoingRequest {
+  readonly saveTo?: string;
+}
+
+/** An exchange; `stale` where nothing came over a connection that had been open before. */
+export type OneExchange = Exchange & { readonly stale?: boolean };
+
+/** With other methods the client cannot send a body by HTTP/2. */
+const sendsBodyByHttp2 = new Set(['POST', 'PUT', 'PATCH']);
+
+/** What an address comes to, with these settings. */
+interface Way extends Pick<SavableRequest, 'tls' | 'limits'> {
+  readonly proxy: string | undefined;
+  /** What goes into the request line. */
+  readonly path: string;
+  readonly route: Route;
+}
+
+/** So many are remembered. */
+const mostWays = 1000;
+
+/** Sends one request and takes its one response, over a connection of the pool. */
+export class Sender {
+  readonly #pool: Pool;
+  /** The proxy that the process environment names for an origin, for every origin that a connection can be opened to. */
+  readonly #origins = new Map<string, string | undefined>();
+  readonly #ways = new Map<string, Way>();
+  readonly #watches = new WeakMap<AbortSignal, Watch>();
+
+  constructor(
+    readonly library: ClientLibrary,
+    readonly options: FilePlaces & { readonly environment: OsEnvironment },
+  ) {
+    this.#pool = new Pool(library, options.root);
+  }
+
+  exchange(request: SavableRequest, signal: AbortSignal): Promise<OneExchange> {
+    const way = this.#wayOf(request);
+    if (!way) return Promise.resolve(unsendable(request, addressFault(request.url)));
+    try {
+      const body = request.body && prepareOutgoing(request.body, this.options);
+      return this.#dispatch(request, way.path, body, this.#pool.take(way.route), signal);
+    } catch (error) {
+      if (isUsageError(error) || error instanceof TlsError || error instanceof ProxyError)
+        return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
+      throw error;
+    }
+  }
+
+  close(): Promise<void> {
+    return this.#pool.close();
+  }
+
+  #watchOf(signal: AbortSignal): Watch {
+    let watch = this.#watches.get(signal);
+    if (!watch) {
+      watch = new Watch(signal);
+      this.#watches.set(signal, watch);
+    }
+    return watch;
+  }
+
+  /** Most requests of a run go where others went before. */
+  #wayOf(request: SavableRequest): Way | undefined {
+    const { url, tls, limits, proxy, method, body } = request;
+    const old = body !== undefined && !sendsBodyByHttp2.has(method);
+    const known = this.#ways.get(url);
+    if (known?.tls === tls && known.limits === limits && known.proxy === proxy && known.route.old === old)
+      return known;
+    const address = splitAddress(url);
+    if (!address || !this.#knows(address.origin)) return undefined;
+    const { origin, path } = address;
+    const named = proxy === 'none' ? undefined : (proxy ?? this.#origins.get(origin));
+    const route = this.#pool.route({ origin, tls, head: limits.head, proxy: named, old });
+    const way = { tls, limits, proxy, path, route };
+    if (this.#ways.size >= mostWays) this.#ways.clear();
+    this.#ways.set(url, way);
+    return way;
+  }
+
+  #knows(origin: string): boolean {
+    if (this.#origins.has(origin)) return true;
+    if (!isOrigin(origin)) return false;
+    this.#origins.set(origin, proxyOfEnvironment(origin, this.options.environment));
+    return true;
+  }
+
+  #dispatch(
+    request: SavableRequest,
+    path: string,
+    body: OutgoingBody | undefined,
+    connection: PooledConnection,
+    signal: AbortSignal,
+  ): Promise<OneExchange> {
+    const { passedOnBy } = connection;
+    const { origin } = connection.route;
+    const headers = body ? withLength(request.headers, body) : request.headers;
+    return new Promise(settle => {
+      const handler = new ExchangeHandler(
+        {
+          method: request.method,
+          url: request.url,
+          headers: request.headers,
+          ...(body && { body: body.parts }),
+        },
+        request,
+        origin,
+        this.#watchOf(signal),
+        connection,
+        () => httpMinorOf(connection.socket, this.library.kParser),
+        (ended, stale) => {
+          this.#pool.giveBack(connection, !ended.fault);
+          settle(stale ? { ...ended, stale } : ended);
+        },
+      );
+      try {
+        connection.client.dispatch(
+          {
+            path: passedOnBy ? origin + path : path,
+            method: request.method as 'GET',
+            headers: flat(passedOnBy ? forProxy(headers, origin, passedOnBy.authorization) : headers),
+            body: (body?.open() ?? null) as Buffer | null,
+          },
+          handler,
+        );
+      } catch (error) {
+        handler.fail(faultOf(error as Error, origin, request.limits.head));
+      }
+    });
+  }
+}
+
+/** Names and values in turn, as the client wants them. */
+function flat(headers: readonly Header[]): string[] {
+  const fields: string[] = [];
+  for (const [name, value] of headers) fields.push(name, value);
+  return fields;
+}
+
+/** What the parser of a connection read as the second digit of the version. */
+function httpMinorOf(socket: Socket | undefined, kParser: symbol): number | undefined {
+  const parser = (socket as { [key: symbol]: unknown } | undefined)?.[kParser] as
+    | { ptr: number; llhttp: { llhttp_get_http_minor(pointer: number): number } }
+    | undefined;
+  return parser?.llhttp.llhttp_get_http_minor(parser.ptr);
+}
+
+/** For a proxy that passes a request on, it is addressed to the proxy. */
+function forProxy(
+  headers: readonly Header[],
+  origin: string,
+  authorization: string | undefined,
+): readonly Header[] {
+  const named: Header[] = [];
+  if (!headers.some(([name]) => /^host$/i.test(name))) named.push(['Host', origin.replace(/^\w+:\/\//, '')]);
+  if (authorization !== undefined) named.push(['Proxy-Authorization', authorization]);
+  return [...named, ...headers];
+}
+
+export function unsendable({ method, url, headers, body }: OutgoingRequest, fault: Fault): Exchange {
+  return {
+    request: { method, url, headers, ...(body && { body }) },
+    fault,
+    times: { total: 0 },
+    received: 0,
+  };
+}

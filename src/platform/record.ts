@@ -1,0 +1,114 @@
+import { mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join, resolve } from 'node:path';
+import type { RunEvent } from '../core/model/events.ts';
+import { EventLines } from './event-lines.ts';
+import { LineFile } from './line-file.ts';
+import { idsIn, readRecord } from './runs.ts';
+import { openFolder, stateFolder } from './state.ts';
+
+const flushAt = 64 * 1024;
+
+/** So many records of a collection are kept. */
+const keptRecords = 30;
+
+/** The record of a run while it goes: a file that grows line by line and that reports are made from. */
+export class Recorder {
+  readonly #lines: LineFile;
+  readonly #temporary: string | undefined;
+  readonly #texts = new EventLines();
+
+  private constructor(
+    path: string,
+    /** The folder that goes with it, where it does not outlast the run. */
+    temporary?: string,
+  ) {
+    this.#temporary = temporary;
+    this.#lines = new LineFile(path, 'wx');
+  }
+
+  /** The record of a run that begins now, beside the others of the collection. Throws what the system says. */
+  static inCollection(root: string, begin: Date): Recorder {
+    const folder = openFolder(stateFolder(root), 'runs');
+    const time = begin
+      .toISOString()
+      .replace(/[-:]|\..*/g, '')
+      .replace('T', '-');
+    for (let more = 1; ; more++) {
+      const id = more === 1 ? time : `${time}-${more}`;
+      try {
+        const recorder = new Recorder(join(folder, `${id}.ndjson`));
+        prune(folder);
+        return recorder;
+      } catch (error) {
+        if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      }
+    }
+  }
+
+  /** One that is gone when the program ends. */
+  static temporary(): Recorder {
+    const folder = mkdtempSync(join(tmpdir(), 'mervok-'));
+    return new Recorder(join(folder, 'run.ndjson'), folder);
+  }
+
+  add(event: RunEvent): void {
+    this.#lines.add(this.#texts.line(event));
+    // However soon a run is killed, its record says what it was.
+    if (event.type === 'run') this.#lines.flush();
+  }
+
+  /** Why it does not hold everything. */
+  get problem(): string | undefined {
+    return this.#lines.problem;
+  }
+
+  finish(): void {
+    this.#lines.finish();
+  }
+
+  events(): AsyncIterable<RunEvent> {
+    return readRecord(this.#lines.path);
+  }
+
+  remove(): void {
+    if (this.#temporary !== undefined) rmSync(this.#temporary, { recursive: true, force: true });
+  }
+}
+
+function prune(folder: string): void {
+  for (const id of idsIn(readdirSync(folder)).slice(0, -keptRecords))
+    rmSync(join(folder, `${id}.ndjson`), { force: true });
+}
+
+/** Writes a file whole or not at all; folders on the way are made. */
+export async function writeWhole(
+  path: string,
+  parts: AsyncIterable<string | Uint8Array> | Iterable<string | Uint8Array>,
+): Promise<void> {
+  const target = resolve(path);
+  mkdirSync(dirname(target), { recursive: true });
+  const draft = `${target}.${process.pid}.part`;
+  const { open, rename, rm } = process.getBuiltinModule('node:fs/promises');
+  try {
+    const file = await open(draft, 'w');
+    try {
+      let pending = '';
+      for await (const part of parts) {
+        const isText = typeof part === 'string';
+        if (isText) pending += part;
+        if (isText && pending.length < flushAt) continue;
+        await file.appendFile(pending);
+        if (!isText) await file.appendFile(part);
+        pending = '';
+      }
+      await file.appendFile(pending);
+    } finally {
+      await file.close();
+    }
+    await rename(draft, target);
+  } catch (error) {
+    await rm(draft, { force: true });
+    throw error;
+  }
+}

@@ -1,0 +1,112 @@
+import type { Exchange, Header, Timings } from '../core/model/http.ts';
+import { redactHeaders } from '../core/secrecy/redact-headers.ts';
+import { inWords } from '../core/text/words.ts';
+import { durationText, sizeText } from '../core/values/text.ts';
+import { fit, type Measure, type Paint, visible, wrap } from './style.ts';
+
+export interface ExchangeView {
+  readonly paint: Paint;
+  readonly measure: Measure;
+  readonly width: number;
+}
+
+const causes = {
+  token: 'fetched a token',
+  challenge: 'answered the challenge',
+  redirect: 'followed',
+  retry: 'sent again',
+  repeat: 'asked again',
+} as const;
+
+/** Where the connection of a request had been closed. */
+export const sentAnew = 'sent once more over a fresh connection';
+
+/** One line for each exchange that came before the one that counts. */
+export function hopsText(exchanges: readonly Exchange[], view: ExchangeView): string[] {
+  return exchanges.slice(0, -1).map((exchange, index) => {
+    const { request, response, fault, times } = exchange;
+    const outcome = response ? String(response.status) : fault!.kind;
+    const next = exchanges[index + 1]!.cause;
+    const why =
+      exchange.cause === 'token'
+        ? causes.token
+        : next && next !== 'token'
+          ? `then ${exchanges[index + 1]?.fresh ? sentAnew : causes[next]}`
+          : '';
+    const figures = `${why}  ${durationText(times.total).padStart(8)}`;
+    const room = Math.max(20, view.width - 10 - figures.length);
+    return view.paint(
+      'quiet',
+      `${outcome.padEnd(8)} ${fit(visible(`${request.method} ${request.url}`), room, view.measure)} ${figures}`,
+    );
+  });
+}
+
+/** The status line and the header fields of a response, names in one column. */
+export function headText({ response, interim = [] }: Exchange, view: ExchangeView): string[] {
+  const { paint } = view;
+  const { status, reason, headers, trailers = [] } = response!;
+  const words = `${status}${reason === '' ? '' : ` ${visible(reason)}`}`;
+  return [
+    ...interim.flatMap(each => [paint('quiet', String(each.status)), ...fieldsText(each.headers, view)]),
+    paint(status >= 400 ? 'failed' : 'strong', words),
+    ...fieldsText(headers, view),
+    ...(trailers.length > 0 ? [paint('quiet', 'behind the body'), ...fieldsText(trailers, view)] : []),
+  ];
+}
+
+/** @param told fields of which something is said rather than their value shown */
+export function fieldsText(
+  headers: readonly Header[],
+  view: ExchangeView,
+  told: readonly Header[] = [],
+): string[] {
+  const column = Math.min(28, Math.max(0, ...[...headers, ...told].map(([name]) => name.length))) + 2;
+  return [...redactHeaders(headers), ...told].map(
+    ([name, value]) => `${view.paint('quiet', name.padEnd(column))}${visible(value)}`,
+  );
+}
+
+/** Size, time and where it went, what the exchange went over. */
+export function figuresText(
+  { response, times, connection, received }: Exchange,
+  view: ExchangeView,
+): string[] {
+  const { size, encodedSize } = response!;
+  const compressed = encodedSize === undefined ? '' : ` (${sizeText(encodedSize)} on the wire)`;
+  const took = `${sizeText(size)}${compressed} in ${durationText(times.total)}: ${phasesInWords(times)}`;
+  const lines = [...wrap(took, view.width, view.measure)];
+  if (connection) {
+    const { protocol, remote, certificate } = connection;
+    const over = `${protocol}${remote === undefined ? '' : ` with ${remote}`}`;
+    const whose = certificate
+      ? `; certificate of ${visible(certificate.subject)}, until ${certificate.until}`
+      : '';
+    lines.push(...wrap(`${over}${whose}; ${sizeText(received)} received`, view.width, view.measure));
+  }
+  const cookies = cookiesIn(response!.headers);
+  if (cookies.length > 0) lines.push(...wrap(`cookies set: ${inWords(cookies)}`, view.width, view.measure));
+  return lines.map(line => view.paint('quiet', line));
+}
+
+type ToldTimes = { readonly [Phase in keyof Timings]?: number | undefined };
+
+export function phasesInWords({ lookup, connect, tls, wait, download }: ToldTimes): string {
+  const phases: [string, number | undefined][] = [
+    ['name', lookup],
+    ['connection', connect],
+    ['TLS', tls],
+    ['first byte', wait],
+    ['rest', download],
+  ];
+  const known = phases
+    .flatMap(([name, time]) => (time === undefined ? [] : [`${name} ${durationText(time)}`]))
+    .join(', ');
+  return connect === undefined ? `over an open connection, ${known}` : known;
+}
+
+function cookiesIn(headers: readonly Header[]): string[] {
+  return headers.flatMap(([name, value]) =>
+    /^set-cookie$/i.test(name) ? [visible(value.split('=')[0]!.trim())] : [],
+  );
+}

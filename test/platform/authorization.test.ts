@@ -1,0 +1,213 @@
+import assert from 'node:assert/strict';
+import { createHash } from 'node:crypto';
+import type { IncomingMessage } from 'node:http';
+import { test } from 'node:test';
+import { digestHeader, readDigestChallenge } from '../../src/platform/http/digest.ts';
+import { openDriver } from '../support/driver.ts';
+import { serve } from '../support/server.ts';
+
+const { send, sendAll } = await openDriver();
+
+test('the examples of RFC 7616: MD5, SHA-256, a hashed user', () => {
+  const request = { method: 'GET', uri: '/dir/index.html', body: Buffer.alloc(0) };
+  const credentials = { user: 'Mufasa', password: 'Circle of Life' };
+  const rest =
+    'nonce="7ypf/xlj9XXwfDPEoM4URrv/xwf94BcCAzFZH4GiTo0v", opaque="FQhe/qaU925kfnzjCev0ciny7QMkPqMAFRtzCUYo5tdS"';
+  const clientNonce = 'f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ';
+  const answer = (algorithm: string) =>
+    digestHeader(
+      readDigestChallenge([
+        [
+          'WWW-Authenticate',
+          `Digest realm="http-auth@example.org", qop="auth", algorithm=${algorithm}, ${rest}`,
+        ],
+      ])!,
+      credentials,
+      request,
+      1,
+      clientNonce,
+    );
+  assert.match(answer('MD5'), /response="8ca523f5e9506fed4657c9700eebdbec"/);
+  assert.match(
+    answer('SHA-256'),
+    /response="753927fa0e85d155564e2e272a28d1802ca10daf4496794697cf8db5856cb6c1"/,
+  );
+  const hashed = readDigestChallenge([
+    [
+      'WWW-Authenticate',
+      'Digest realm="api@example.org", qop="auth", algorithm=SHA-512-256, nonce="5TsQWLVdgBdmrQ0XsxbDODV+57QdFR34I9HAbC/RVvkK", opaque="HRPCssKJSGjCrkzDg8OhwpzCiGPChXYjwrI2QmXDnsOS", charset=UTF-8, userhash=true',
+    ],
+  ])!;
+  const told = digestHeader(
+    hashed,
+    { user: 'Jäsøn Doe', password: 'Secret, or not?' },
+    { method: 'GET', uri: '/doe.json', body: Buffer.alloc(0) },
+    1,
+    'NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm',
+  );
+  assert.match(told, /username="793263caabb707a56211940d90411ea4a575adeccb7e360aeb624ed06ece9b0b"/);
+  assert.match(told, /userhash=true/);
+});
+
+test('of several challenges the strongest is answered, others are passed over', () => {
+  const challenge = readDigestChallenge([
+    ['WWW-Authenticate', 'Basic realm="a, b", Digest realm="quay \\"one\\"", nonce="n1", algorithm=MD5'],
+    [
+      'www-authenticate',
+      'Digest realm="quay", nonce="n2", algorithm=SHA-256, qop="auth, auth-int", stale=TRUE',
+    ],
+  ])!;
+  assert.deepEqual(
+    [challenge.realm, challenge.nonce, challenge.algorithm, challenge.protection, challenge.stale],
+    ['quay', 'n2', 'SHA-256', 'auth-int', true],
+  );
+  assert.equal(readDigestChallenge([['WWW-Authenticate', 'Basic realm="Digest"']]), undefined);
+  assert.equal(
+    readDigestChallenge([['WWW-Authenticate', 'Digest realm="x", nonce="n", algorithm=TIDE']]),
+    undefined,
+  );
+});
+
+/** A server that checks digest answers on its own. */
+function digestChecker({ algorithm, qop }: { algorithm: string; qop: string | undefined }) {
+  const hash = (text: string) =>
+    createHash(algorithm === 'MD5' ? 'md5' : 'sha256')
+      .update(text)
+      .digest('hex');
+  const counts: string[] = [];
+  return {
+    counts,
+    challenge: `Digest realm="harbour", nonce="n-1"${qop ? `, qop="${qop}"` : ''}, algorithm=${algorithm}`,
+    accepts({ method, headers }: IncomingMessage, body: string): boolean {
+      const given = new Map(
+        [...(headers.authorization ?? '').matchAll(/([\w*]+)=(?:"([^"]*)"|([^,\s]+))/g)].map(
+          ([, name, quoted, bare]) => [name!, quoted ?? bare!],
+        ),
+      );
+      if (!given.has('response')) return false;
+      counts.push(given.get('nc') ?? '');
+      const what = hash(
+        `${method}:${given.get('uri')}${given.get('qop') === 'auth-int' ? `:${hash(body)}` : ''}`,
+      );
+      const account = hash('pilot:harbour:tide');
+      const middle = qop ? `n-1:${given.get('nc')}:${given.get('cnonce')}:${given.get('qop')}` : 'n-1';
+      return given.get('response') === hash(`${account}:${middle}:${what}`);
+    },
+  };
+}
+
+test('a digest challenge is answered, and the answer used again', async t => {
+  for (const [algorithm, qop] of [
+    ['MD5', undefined],
+    ['MD5', 'auth'],
+    ['SHA-256', 'auth'],
+    ['SHA-256', 'auth,auth-int'],
+  ] as const) {
+    const checker = digestChecker({ algorithm, qop });
+    const origin = await serve(t, async (request, response) => {
+      let body = '';
+      for await (const chunk of request) body += chunk;
+      if (checker.accepts(request, body)) response.end('aboard');
+      else response.writeHead(401, { 'WWW-Authenticate': checker.challenge }).end();
+    });
+    const auth = { kind: 'digest', user: 'pilot', password: 'tide' } as const;
+    const more = { auth, method: 'POST', body: ['{"crate":1}'] };
+    const first = await sendAll(`${origin}/area?a=1`, more);
+    assert.deepEqual(
+      first.exchanges.map(({ response, cause }) => [response!.status, cause]),
+      [
+        [401, undefined],
+        [200, 'challenge'],
+      ],
+      `${algorithm} ${qop}`,
+    );
+    const second = await sendAll(`${origin}/area?a=2`, more);
+    assert.equal(second.exchanges.length, 1, 'the second request is answered for in advance');
+    if (qop) assert.deepEqual(checker.counts, ['00000001', '00000002']);
+    const wrong = await sendAll(origin, { auth: { ...auth, password: 'ebb' } });
+    assert.deepEqual(
+      wrong.exchanges.map(({ response }) => response!.status),
+      [401, 401],
+      'refused, it gives up',
+    );
+  }
+});
+
+test('a token is fetched once, shared, renewed before it runs out, and told as an exchange', async t => {
+  const asked: string[] = [];
+  let [served, fails] = [0, false];
+  const origin = await serve(t, async (request, response) => {
+    let body = '';
+    for await (const chunk of request) body += chunk;
+    if (request.url !== '/token') {
+      response.end(request.headers.authorization);
+      return;
+    }
+    asked.push(`${request.headers.authorization} ${body}`);
+    response.setHeader('Content-Type', 'application/json');
+    if (fails) response.writeHead(401).end('{"error":"invalid_client","error_description":"nobody here"}');
+    else
+      response.end(
+        JSON.stringify({
+          access_token: `token-${++served}`,
+          token_type: 'Bearer',
+          expires_in: 3600,
+          refresh_token: `refresh-${served}`,
+        }),
+      );
+  });
+  let now = Date.UTC(2026, 10, 23);
+  const later = await openDriver({ now: () => now });
+  const fields = new Map([
+    ['token-url', `${origin}/token`],
+    ['client-id', 'pilot boat'],
+    ['client-secret', 's:1'],
+    ['scope', 'berths read'],
+  ]);
+  const auth = { kind: 'oauth2', flow: 'client-credentials', fields } as const;
+  const both = await Promise.all([
+    later.sendAll(`${origin}/a`, { auth }),
+    later.sendAll(`${origin}/b`, { auth }),
+  ]);
+  assert.deepEqual(asked.splice(0), [
+    `Basic ${Buffer.from('pilot+boat:s%3A1').toString('base64')} scope=berths+read&grant_type=client_credentials`,
+  ]);
+  assert.deepEqual(
+    both.map(({ exchanges }) => exchanges.map(({ cause, response }) => `${cause} ${response!.status}`)),
+    [['token 200', 'undefined 200'], ['undefined 200']],
+  );
+  assert.deepEqual(both[0].secrets, ['token-1', 'refresh-1']);
+  const { response } = await later.send(origin, { auth });
+  assert.equal(Buffer.from(response!.body).toString(), 'Bearer token-1');
+  now += 3_590_000;
+  assert.equal(Buffer.from((await later.send(origin, { auth })).response!.body).toString(), 'Bearer token-2');
+
+  const withPassword = new Map([...fields, ['user', 'u'], ['password', 'p'], ['client-auth', 'body']]);
+  await send(origin, { auth: { kind: 'oauth2', flow: 'password', fields: withPassword } });
+  assert.match(asked.at(-1)!, /^undefined .*username=u&password=p.*grant_type=password/);
+  assert.match(asked.at(-1)!, /client_id=pilot\+boat&client_secret=s%3A1/);
+  const refreshing = {
+    kind: 'oauth2',
+    flow: 'refresh-token',
+    fields: new Map([...fields, ['refresh-token', 'first']]),
+  } as const;
+  await later.send(origin, { auth: refreshing });
+  assert.match(asked.at(-1)!, /refresh_token=first/);
+  now += 3_590_000;
+  await later.send(origin, { auth: refreshing });
+  assert.match(
+    asked.at(-1)!,
+    /refresh_token=refresh-4/,
+    'a new refresh token takes the place of the old one',
+  );
+
+  fails = true;
+  const refused = await sendAll(origin, { auth });
+  assert.equal(refused.exchanges.at(-1)!.fault!.kind, 'unsendable');
+  assert.match(
+    refused.exchanges.at(-1)!.fault!.message,
+    /No token from .*\/token: its status is 401, invalid_client, nobody here\. Are the names and secrets/,
+  );
+  fails = false;
+  assert.equal((await send(origin, { auth })).response?.status, 200, 'the next one tries anew');
+});
