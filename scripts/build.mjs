@@ -93,9 +93,10 @@ function replaceEach(text, from, to) {
 /** What the program loads only where it is used, each as a file of its own: its source, or a package. */
 const parts = new Set([
   'src/cli/program.ts',
+  'src/cli/exchange-output.ts',
   'src/cli/interactive-commands.ts',
   'src/platform/http/client.ts',
-  'src/platform/http/digest.ts',
+  'src/platform/auth/digest/digest.ts',
   'src/platform/variable-files-library.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',

@@ -8,8 +8,8 @@ import { commands as commandsOf } from '../src/cli/commands.ts';
 import { functions } from '../src/core/language/functions/table.ts';
 import { codes } from '../src/core/model/finding.ts';
 import { recordSchema } from '../src/core/record/record-schema.ts';
-import { rootKeys } from '../src/core/settings/keys.ts';
-import { endings } from '../src/reports/index.ts';
+import { settings } from '../src/core/settings/table.ts';
+import { endings } from '../src/reports/endings.ts';
 
 /** Options that every command shares are explained once. */
 const common = ['--no-color', '--env', '--set', '--vars', '--files-anywhere'];
@@ -30,7 +30,17 @@ test('the functions that the reference lists are those that there are', () => {
   const cells = [...table!.matchAll(/^\| (.*?) \|/gm)].map(([, cell]) => cell!);
   const listed = cells.flatMap(cell => [...cell.matchAll(/`([a-z\d]+)\(/g)].map(([, name]) => name!));
   assert.deepEqual([...new Set(listed)].sort(), Object.keys(functions).sort());
-  for (const key of rootKeys) assert.match(language, new RegExp(`^\\| \`${key}\` \\|`, 'm'));
+});
+
+test('the settings that the reference lists are those that there are, as the table of settings says', () => {
+  const [, section = ''] = /^## Settings$([\s\S]*?)^#{2,3} /m.exec(language)!;
+  const rows = [...section.matchAll(/^\| `([a-z]+)` \| (.*) \|$/gm)].map(
+    ([, key, docs]) => [key!, docs!] as const,
+  );
+  assert.deepEqual(
+    rows.toSorted(([a], [b]) => (a < b ? -1 : 1)),
+    settings.map(({ key, docs }) => [key, docs] as const).toSorted(([a], [b]) => (a < b ? -1 : 1)),
+  );
 });
 
 test('commands, defects and reports are those that there are', () => {

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { test } from 'node:test';
-import type { Statement } from '../src/core/language/ast.ts';
 import { compileCondition } from '../src/core/language/compile-condition.ts';
 import { compileExpression } from '../src/core/language/compile-expression.ts';
 import { explain } from '../src/core/language/explain.ts';
 import { Source } from '../src/core/model/source.ts';
 import { Missing, type Value } from '../src/core/model/value.ts';
 import { readBlocks } from '../src/core/pages/markdown.ts';
+import type { Statement } from '../src/core/pages/statements.ts';
 import { planOf } from './support/collection.ts';
 import { runTexts } from './support/engine.ts';
 import { contextOf, type Given, read } from './support/language.ts';
@@ -118,8 +118,10 @@ test('the first page of the reference runs as it stands', async () => {
 test('the productions of the grammar are those that the parser reads', () => {
   const grammar = blocks.find(({ content }) => content.text.startsWith('line '))!.content.text;
   const productions = [...grammar.matchAll(/^([a-z]+) +=/gm)].map(([, name]) => name!);
-  const parser = ['parser', 'parser-conditions', 'parser-expressions', 'parser-sources', 'lexer']
-    .map(file => readFileSync(`src/core/language/${file}.ts`, 'utf8'))
+  const parser = ['src/core/language', 'src/core/steps', 'src/core/pages']
+    .flatMap(folder => readdirSync(folder, { recursive: true }).map(file => `${folder}/${file}`))
+    .filter(file => file.endsWith('.ts'))
+    .map(file => readFileSync(file, 'utf8'))
     .join('\n');
   const read = new Set(
     [...parser.matchAll(/\/\/ .*?([a-z]+) ::|([a-z]+) ::/g)].map(found => found[1] ?? found[2]!),

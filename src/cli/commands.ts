@@ -1,5 +1,5 @@
 import { type Command, Option } from 'commander';
-import { endings } from '../reports/index.ts';
+import { endings } from '../reports/endings.ts';
 import { lintCommand } from './lint.ts';
 import { runCommand } from './run.ts';
 import { openTerminal } from './terminal.ts';

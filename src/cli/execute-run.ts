@@ -1,8 +1,9 @@
 import type { Plan } from '../core/analysis/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import { withEnd } from '../core/record/repair.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
-import { withEnd } from '../core/record/whole.ts';
-import { type RunOptions, run } from '../core/runner/run.ts';
+import { run } from '../core/runner/run.ts';
+import type { RunOptions } from '../core/runner/run-options.ts';
 import type { FilePlaces } from '../platform/http/outgoing.ts';
 import { openPorts } from '../platform/ports.ts';
 import { Recorder } from '../platform/record.ts';
@@ -100,7 +101,7 @@ function openRecord(root: string | undefined, output: readonly string[], { err }
 }
 
 async function openLog(path: string, terminal: Terminal): Promise<Listener> {
-  const { ExchangeLog } = await import('./interactive-commands.ts');
+  const { ExchangeLog } = await import('./exchange-output.ts');
   return new ExchangeLog(path, terminal);
 }
 
@@ -134,7 +135,7 @@ async function openView(
 }
 
 async function tellerOf(view: ExchangeView) {
-  const { exchangeLines } = await import('./interactive-commands.ts');
+  const { exchangeLines } = await import('./exchange-output.ts');
   return (event: ExchangeEvent) => exchangeLines(event, view);
 }
 

@@ -1,6 +1,6 @@
 import { schemaFromFile } from '../core/analysis/schemas.ts';
-import { checkStatement } from '../core/language/analyse.ts';
-import type { Check, Keep, ResponseSource, Statement } from '../core/language/ast.ts';
+import type { AnswerView } from '../core/language/answer-view.ts';
+import type { Check, ResponseSource } from '../core/language/ast.ts';
 import { compileCondition } from '../core/language/compile-condition.ts';
 import { compileExpression } from '../core/language/compile-expression.ts';
 import { compileItems, compileSource, writtenSource } from '../core/language/compile-source.ts';
@@ -9,14 +9,14 @@ import type { EvaluationContext } from '../core/language/evaluation-context.ts';
 import { explain } from '../core/language/explain.ts';
 import { isSingular } from '../core/language/jsonpath/ast.ts';
 import { loadPackages, packagesOf } from '../core/language/packages.ts';
-import { parseStatements } from '../core/language/parser.ts';
-import type { ResponseView } from '../core/language/response.ts';
 import { sourcesIn } from '../core/language/walk.ts';
 import { codes, type Finding, finding, SourceError } from '../core/model/finding.ts';
 import { Excerpt, Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Missing, type Value } from '../core/model/value.ts';
+import { errorsInStatement, readStatements, type Statement } from '../core/pages/statements.ts';
 import type { Masker } from '../core/secrecy/masker.ts';
+import type { Keep } from '../core/steps/keep/keep.ts';
 import { counted } from '../core/text/words.ts';
 import { writeJson } from '../core/values/json.ts';
 import { textOf } from '../core/values/text.ts';
@@ -93,7 +93,7 @@ function placesInWords(places: readonly string[]): string {
 }
 
 /** What an expression of the command line sees: a response and its request, and no names. */
-export function contextFor(response: ResponseView | undefined, sent?: ResponseView): EvaluationContext {
+export function contextFor(response: AnswerView | undefined, sent?: AnswerView): EvaluationContext {
   return { response, sent, lookup: () => undefined, schema: schemaHere, clockAndRandom, notes: [] };
 }
 
@@ -116,7 +116,7 @@ interface Read {
 
 async function parse(written: string, lead: number): Promise<Read> {
   const whole = new Source('the expression', written);
-  const { statements, errors } = parseStatements(new Excerpt(whole, written, 1));
+  const { statements, errors } = readStatements(new Excerpt(whole, written, 1));
   const [statement] = statements;
   const found = [...errors];
   if (statement && found.length === 0) {
@@ -138,7 +138,7 @@ async function parse(written: string, lead: number): Promise<Read> {
 
 /** A path that can match several values picks all of them; what is only to be warned of is no matter here. */
 function errorsIn(statement: Statement): SourceError[] {
-  const errors = checkStatement(statement).filter(({ code }) => codes[code] === 'error');
+  const errors = errorsInStatement(statement).filter(({ code }) => codes[code] === 'error');
   return statement.type === 'keep' ? errors.filter(each => each.code !== 'many-values') : errors;
 }
 

@@ -1,7 +1,7 @@
 import { readFileSync, statSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
-import type { BodyFenceForm } from '../core/pages/fence.ts';
+import { type BodyForm, bodyForms } from '../core/steps/http/request.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { didYouMean, inWords } from '../core/text/words.ts';
 
@@ -10,17 +10,6 @@ export interface RequestFlags {
   readonly body?: readonly string[];
   readonly as?: string;
 }
-
-const forms: readonly BodyFenceForm[] = [
-  'json',
-  'xml',
-  'yaml',
-  'text',
-  'form',
-  'multipart',
-  'graphql',
-  'file',
-];
 
 /** A request from the words of the command line: a method and a URL, or a URL alone. Throws UsageError. */
 export function readGivenRequest(words: readonly string[], flags: RequestFlags): GivenRequest {
@@ -54,21 +43,21 @@ function readHeader(text: string): [string, string] {
 }
 
 function readBody(given: readonly string[], as: string | undefined): GivenRequest['body'] {
-  if (as !== undefined && !(forms as readonly string[]).includes(as))
+  if (as !== undefined && !(bodyForms as readonly string[]).includes(as))
     throw new UsageError(
-      `A body cannot be sent as '${as}'. ${didYouMean(as, forms) ?? `There are ${inWords(forms)}.`}`,
+      `A body cannot be sent as '${as}'. ${didYouMean(as, bodyForms) ?? `There are ${inWords(bodyForms)}.`}`,
     );
   if (given.length === 0) {
     if (as !== undefined) throw new UsageError('--as is about a body, and there is no --body.');
     return undefined;
   }
   const [only = ''] = given;
-  if (given.length === 1 && only.startsWith('@')) return readBodyFile(only.slice(1), as as BodyFenceForm);
+  if (given.length === 1 && only.startsWith('@')) return readBodyFile(only.slice(1), as as BodyForm);
   const text = given.join('\n');
-  return { form: (as as BodyFenceForm) ?? formByLook(text), text };
+  return { form: (as as BodyForm) ?? formByLook(text), text };
 }
 
-function readBodyFile(path: string, as: BodyFenceForm | undefined): GivenRequest['body'] {
+function readBodyFile(path: string, as: BodyForm | undefined): GivenRequest['body'] {
   const absolute = resolve(path);
   if (!statSync(absolute, { throwIfNoEntry: false })?.isFile())
     throw new UsageError(`There is no file '${path}' to be sent.`);
@@ -76,7 +65,7 @@ function readBodyFile(path: string, as: BodyFenceForm | undefined): GivenRequest
   return { form: as, text: readFileSync(absolute, 'utf8') };
 }
 
-function formByLook(text: string): BodyFenceForm {
+function formByLook(text: string): BodyForm {
   const first = text.trimStart()[0];
   if (first === '{' || first === '[') return 'json';
   return first === '<' ? 'xml' : 'text';

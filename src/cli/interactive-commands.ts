@@ -1,8 +1,6 @@
 // Commands that people call one at a time, and by hand: a part of the bundle of their own, which a run does not load.
 
-export { exchangeLines } from '../reports/exchange-event.ts';
 export { demoCommand } from './demo.ts';
-export { ExchangeLog } from './exchange-log.ts';
 export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';
 export { listCommand } from './list.ts';

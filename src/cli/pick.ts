@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
 import type { ResponseSource } from '../core/language/ast.ts';
 import type { EvaluationContext } from '../core/language/evaluation-context.ts';
-import { ResponseView } from '../core/language/response.ts';
 import type { Payload } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Masker } from '../core/secrecy/masker.ts';
+import { RequestView, ResponseView } from '../core/steps/http/response-view.ts';
 import { contextFor, printPicked, readPicker } from './expression.ts';
 import { readLast } from './last.ts';
 import type { Terminal } from './terminal.ts';
@@ -42,7 +42,7 @@ function contextOfLast(): EvaluationContext {
     time: times.total,
   };
   const sentBody = bytesOf(request.body);
-  const sent = new ResponseView({
+  const sent = new RequestView({
     ...message,
     status: 0,
     headers: request.headers,

@@ -1,17 +1,20 @@
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { dirname, relative, resolve } from 'node:path';
-import { buildPlan, type PlanOptions } from '../core/analysis/build-plan.ts';
-import { type CollectionFiles, readCollection } from '../core/analysis/collection.ts';
+import type { PlanOptions } from '../core/analysis/analysis.ts';
+import { baseOfPage } from '../core/analysis/base.ts';
+import { buildPlan } from '../core/analysis/build-plan.ts';
+import { type Collection, collect, readCollection } from '../core/analysis/collection.ts';
 import type { Flow } from '../core/analysis/flow.ts';
-import type { GivenValue, Plan } from '../core/analysis/plan.ts';
+import type { GivenValue } from '../core/analysis/given-value.ts';
+import type { Plan } from '../core/analysis/plan.ts';
 import type { Choice } from '../core/analysis/select.ts';
 import { type NamedTable, openNamed, withoutSheet } from '../core/analysis/tables.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import { type Finding, sortFindings } from '../core/model/finding.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
-import { previewCase } from '../core/runner/preview.ts';
-import { type GivenRequest, writeRequest } from '../core/steps/http/write-request.ts';
+import { pageOfRequest } from '../core/pages/given-page.ts';
+import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { TableError } from '../core/values/table.ts';
 import { clockAndRandom, openExternalSources } from '../platform/external-sources.ts';
 import { findCollection, openInside, openUnchanging, readInside, whyNotInside } from '../platform/files.ts';
@@ -52,7 +55,8 @@ export async function preparePlan(
 ): Promise<Prepared> {
   const found = findCollection(paths, process.cwd());
   const places = { root: found.root, anywhere: flags.filesAnywhere === true };
-  return prepareFiles(found.files, found.paths, flags, places, await choose(found.root));
+  const collection = await readCollection(found.files);
+  return prepareCollection(collection, found.paths, flags, { places, chosen: await choose(found.root) });
 }
 
 /** As messages call what was typed. */
@@ -60,24 +64,24 @@ const givenPage = 'the request';
 
 /** A request of the command line: where it begins with '/', the settings around the working folder hold for it. */
 export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promise<Prepared> {
-  const page = { path: givenPage, text: `# Request\n\n${writeRequest(given)}\n` };
-  const anywhere = { root: process.cwd(), anywhere: true };
-  if (!given.target.startsWith('/'))
-    return prepareFiles({ settings: [], pages: [page] }, [givenPage], flags, anywhere);
+  const pages = [pageOfRequest(given, givenPage)];
+  if (!given.target.startsWith('/')) {
+    const places = { root: process.cwd(), anywhere: true };
+    return prepareCollection(await collect({ settings: [] }, pages), [givenPage], flags, { places });
+  }
   const { root, files } = findCollection([], process.cwd());
   const settings = files.settings.filter(({ path }) => path === 'mervok.yaml');
-  const own = { settings, pages: [page], ...(files.secrets && { secrets: files.secrets }) };
-  return prepareFiles(own, [givenPage], flags, { root, anywhere: true });
+  const own = { settings, ...(files.secrets && { secrets: files.secrets }) };
+  const places = { root, anywhere: true };
+  return prepareCollection(await collect(own, pages), [givenPage], flags, { places });
 }
 
-async function prepareFiles(
-  files: CollectionFiles,
+async function prepareCollection(
+  collection: Collection,
   paths: readonly string[],
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
-  places: FilePlaces,
-  chosen: Chosen = {},
+  { places, chosen = {} }: { readonly places: FilePlaces; readonly chosen?: Chosen },
 ): Promise<Prepared> {
-  const collection = await readCollection(files);
   const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
   const { plan, findings, flow } = await buildPlan(collection, {
     paths,
@@ -98,22 +102,16 @@ async function prepareFiles(
 
 /** What stands before the targets of a page, as far as it is known before a run. */
 export async function baseOf(page: string, flags: PlanFlags): Promise<string | undefined> {
-  const probe = `# Request\n\n${writeRequest({ method: 'GET', target: '/', headers: [] })}\n`;
   try {
     const { root, files } = findCollection([], dirname(resolve(page)));
-    const path = relative(root, resolve(page)).replaceAll('\\', '/');
-    const text = existsSync(page) ? `${readFileSync(page, 'utf8')}\n\n${probe}` : probe;
-    const pages = [...files.pages.filter(each => each.path !== path), { path, text }];
-    const { plan, external } = await prepareFiles({ ...files, pages }, [path], flags, {
-      root,
-      anywhere: false,
+    return baseOfPage(await readCollection(files), relative(root, resolve(page)).replaceAll('\\', '/'), {
+      environment: flags.env,
+      given: await readGiven(flags),
+      external: openExternalSources(root),
+      clockAndRandom,
     });
-    const planned = plan.pages.find(each => each.file === path)?.cases.at(-1);
-    if (!planned) return undefined;
-    const { requests } = previewCase(plan, planned, clockAndRandom, external);
-    return requests.at(-1)?.request?.url.replace(/\/(?:\?.*)?$/, '');
   } catch (error) {
-    // ExternalSources of a collection, or where none is sound, there is no base.
+    // Outside of a collection, or where none is sound, there is no base.
     if (isUsageError(error)) return undefined;
     throw error;
   }

@@ -1,9 +1,10 @@
 import { resolve } from 'node:path';
 import type { EventOf, RunEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
+import { mergeRecords, missingShards } from '../core/record/merge.ts';
+import { withEnd } from '../core/record/repair.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
-import { mergeRecords, missingShards, withEnd } from '../core/record/whole.ts';
 import { inWords } from '../core/text/words.ts';
 import { findRun, readRecord, readSummary } from '../platform/runs.ts';
 import { createMeasure } from '../reports/style.ts';

@@ -1,7 +1,7 @@
 import { relative, resolve, sep } from 'node:path';
 import type { Choice } from '../core/analysis/select.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import type { RunOptions } from '../core/runner/run.ts';
+import type { RunOptions } from '../core/runner/run-options.ts';
 import { readDuration } from '../core/values/compare.ts';
 import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../platform/runs.ts';
 import type { Chosen } from './prepare.ts';
@@ -15,7 +15,7 @@ export interface SelectionFlags {
   readonly alone?: boolean;
 }
 
-export interface CourseFlags {
+export interface RunOptionFlags {
   readonly rounds?: string;
   readonly users?: string;
   readonly for?: string;
@@ -25,13 +25,13 @@ export interface CourseFlags {
   readonly failFast?: boolean;
 }
 
-type CourseOptions = Pick<
+type ChosenRunOptions = Pick<
   RunOptions,
   'rounds' | 'users' | 'lasting' | 'jobs' | 'pause' | 'timeout' | 'failFast'
 >;
 
 /** How a run goes, as the command line says. Throws UsageError. */
-export function readCourse(flags: CourseFlags): CourseOptions {
+export function readRunOptions(flags: RunOptionFlags): ChosenRunOptions {
   const { rounds, users, jobs, pause, timeout, failFast } = flags;
   return {
     ...(rounds !== undefined && { rounds: readCount('--rounds', rounds) }),

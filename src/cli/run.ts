@@ -12,8 +12,8 @@ import {
   refusedByErrors,
 } from './prepare.ts';
 import {
-  type CourseFlags,
-  readCourse,
+  type RunOptionFlags,
+  readRunOptions,
   readSelection,
   type SelectionFlags,
   selectedInWords,
@@ -21,7 +21,7 @@ import {
 import type { Terminal } from './terminal.ts';
 import { refuseUnknownEndings } from './write-reports.ts';
 
-export interface RunFlags extends PlanFlags, SelectionFlags, CourseFlags {
+export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
   readonly seed?: string;
   readonly output?: readonly string[];
   readonly log?: string;
@@ -40,8 +40,8 @@ export async function runCommand(
   const output = flags.output ?? [];
   refuseUnknownEndings(output);
   const view = readView(flags);
-  const course = readCourse(flags);
-  if (course.users !== undefined) refuseTooManyUsers(course.users);
+  const runOptions = readRunOptions(flags);
+  if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
   const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => void) => {
     const prepared = await preparePlan(chosen, flags, root => readSelection(flags, root));
     onPrepared?.(prepared);
@@ -54,7 +54,7 @@ export async function runCommand(
     process.exitCode = await executeRun(
       plan,
       {
-        ...course,
+        ...runOptions,
         output,
         view,
         root,

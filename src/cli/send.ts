@@ -2,12 +2,12 @@ import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
 import type { EvaluationContext } from '../core/language/evaluation-context.ts';
-import { ResponseView } from '../core/language/response.ts';
 import type { Exchange } from '../core/model/http.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { Masker } from '../core/secrecy/masker.ts';
-import { surroundingsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
+import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
+import { ResponseView } from '../core/steps/http/response-view.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
@@ -99,7 +99,7 @@ function refuseMixtures(flags: SendFlags, isCase: boolean): void {
 /** The one case that was asked for. Throws UsageError where there are several, or where it sends nothing. */
 function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
+  const sending = asked.filter(each => each.steps.some(step => step.operation !== undefined));
   const [only] = sending;
   if (!only) throw new UsageError(`'${word}' sends nothing.`);
   if (sending.length === 1) return only;
@@ -110,7 +110,7 @@ function askedCase(plan: Plan, word: string): PlannedCase {
 /** What an expression sees of a response that was sent for on the command line. */
 function contextOf(exchanges: readonly Exchange[]): EvaluationContext {
   const { response } = exchanges.at(-1)!;
-  return contextFor(response && new ResponseView(response, surroundingsOf(exchanges)), viewOfSent(exchanges));
+  return contextFor(response && new ResponseView(response, factsOf(exchanges)), viewOfSent(exchanges));
 }
 
 async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, terminal: Terminal): Promise<void> {

@@ -4,14 +4,11 @@ import type { Entry } from '../core/language/evaluation-context.ts';
 import type { Place } from '../core/model/place.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
-import { type PreviewedRequest, previewCase } from '../core/runner/preview.ts';
+import { addKnownSecrets } from '../core/runner/known-secrets.ts';
+import { previewCase, type ShownOperation } from '../core/runner/preview.ts';
 import { takeRows } from '../core/runner/rows.ts';
-import { addKnownSecrets } from '../core/runner/run.ts';
 import type { RowEntries } from '../core/runner/scope.ts';
 import { Masker } from '../core/secrecy/masker.ts';
-import { textOfParts } from '../core/steps/http/exchange-event.ts';
-import type { OutgoingRequest } from '../core/steps/http/http-port.ts';
-import { redactedIn } from '../core/steps/http/redact.ts';
 import { counted } from '../core/text/words.ts';
 import { describe } from '../core/values/describe.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
@@ -29,7 +26,7 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) await printFindings(errors, terminal);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
+  const sending = asked.filter(each => each.steps.some(step => step.operation !== undefined));
   if (sending.length === 0 && errors.length === 0) throw new UsageError(`'${path}' sends nothing.`);
   for (const [index, planned] of sending.entries()) {
     if (index > 0) terminal.out('\n');
@@ -58,19 +55,13 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   addKnownSecrets(plan, masker, external);
   const row = await firstRow(planned, plan);
   for (const { value, secret } of row.values()) if (secret) masker.addValue(value, 'lasting');
-  const { requests, lookup } = previewCase(plan, planned, clockAndRandom, external, row);
-  for (const { secrets, request } of requests) {
-    for (const secret of secrets) masker.addValue(secret, 'lasting');
-    const exchange = request && { request, times: { total: 0 }, received: 0 };
-    if (!exchange) continue;
-    // What would take too long to be found hides the whole body.
-    for (const value of redactedIn(exchange, plan.redacted) ?? [textOfParts(request.body ?? [])])
-      masker.addValue(value, 'lasting');
-  }
+  const { operations, lookup } = previewCase(plan, planned, { clockAndRandom, external, row });
+  for (const { operation } of operations)
+    for (const secret of operation?.secrets ?? []) masker.addValue(secret, 'lasting');
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
-  const measure = await createMeasure([JSON.stringify(requests)]);
-  for (const each of requests) lines.push('', ...requestLines(each, masker, measure, terminal));
-  const names = [...new Set(requests.flatMap(each => each.names))];
+  const measure = await createMeasure([JSON.stringify(operations)]);
+  for (const each of operations) lines.push('', ...operationLines(each, masker, measure, terminal));
+  const names = [...new Set(operations.flatMap(each => each.names))];
   const tellValue = (name: string) => {
     if (plan.secretNames.has(name)) return '[secret]';
     const entry = lookup(name);
@@ -91,47 +82,19 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   out(`${lines.join('\n')}\n`);
 }
 
-function requestLines(
-  { request, problem }: PreviewedRequest,
+function operationLines(
+  { operation, problem }: ShownOperation,
   masker: Masker,
   measure: Measure,
   { paint, width }: Terminal,
 ): string[] {
-  if (!request) return [paint('failed', `This cannot be sent: ${masker.text(problem!)}`)];
-  const masked = masker.deep({ ...request, credentials: undefined, auth: undefined, jar: undefined });
-  const body = masked.body && textOfParts(masked.body);
-  const view = { paint, measure, width };
+  if (!operation) return [paint('failed', `This cannot be sent: ${masker.text(problem!)}`)];
+  const { title, fields, notes, text } = masker.deep(operation.lines);
   return [
-    paint('strong', `${masked.method} ${visible(masked.url)}`),
-    ...fieldsText(
-      [...hostOf(masked), ...masked.headers, ...lengthOf(request)],
-      view,
-      masker.deep(toldFields(request)),
-    ),
-    ...(body === undefined ? [] : ['', visible(body.replaceAll('\r\n', '\n').replace(/\n+$/, ''))]),
+    paint('strong', visible(title)),
+    ...fieldsText(fields, { paint, measure, width }, notes),
+    ...(text === undefined ? [] : ['', visible(text.replaceAll('\r\n', '\n').replace(/\n+$/, ''))]),
   ];
-}
-
-/** What is sent as Host, where the address is known and no header says otherwise. */
-function hostOf({ url, headers }: Pick<OutgoingRequest, 'url' | 'headers'>): [string, string][] {
-  const host = /^https?:\/\/([^/?#{}]+)(?:[/?#]|$)/i.exec(url)?.[1];
-  return host === undefined || headers.some(([name]) => /^host$/i.test(name)) ? [] : [['Host', host]];
-}
-
-/** A length that hangs on values that are not known yet is not told. */
-function lengthOf({ body }: OutgoingRequest): [string, string][] {
-  if (!body?.every(part => typeof part === 'string')) return [];
-  const text = body.join('');
-  return /\{[A-Za-z][\w.-]*\}/.test(text) ? [] : [['Content-Length', String(Buffer.byteLength(text))]];
-}
-
-/** What can only be said, since a server has a word in it. */
-function toldFields({ auth }: OutgoingRequest): [string, string][] {
-  if (auth?.kind === 'digest')
-    return [['Authorization', `Digest of ${auth.user}, once the server has sent its challenge`]];
-  if (auth?.kind === 'oauth2')
-    return [['Authorization', `Bearer, with a token of ${auth.fields.get('token-url')} (${auth.flow})`]];
-  return [];
 }
 
 /** Each value, where it comes from, and what it hides. */

@@ -2,10 +2,11 @@ import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/model/events.ts';
 import type { Exchange } from '../core/model/http.ts';
 import type { Ports } from '../core/runner/ports.ts';
-import { type RunOptions, run } from '../core/runner/run.ts';
+import { run } from '../core/runner/run.ts';
+import type { RunOptions } from '../core/runner/run-options.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { exchangeEvent } from '../core/steps/http/exchange-event.ts';
-import type { Sent } from '../core/steps/http/http-port.ts';
+import type { HttpPort, OutgoingRequest, Sent } from '../core/steps/http/http-port.ts';
 import { openPorts } from '../platform/ports.ts';
 import { blockedInWords } from '../reports/cases.ts';
 import { exitCodes } from './exit.ts';
@@ -37,7 +38,14 @@ export class SingleRequest {
     const { prepared, masker } = this;
     const interrupt = listenForInterrupt();
     const ports = await openPorts(prepared.places);
-    const watched: Ports = { ...ports, send: (request, signal) => this.#send(ports, request, signal) };
+    const { http } = ports.operations;
+    const watched: Ports = {
+      ...ports,
+      operations: {
+        ...ports.operations,
+        http: { ...http, send: (request, signal) => this.#send(http, request, signal) },
+      },
+    };
     const options: RunOptions = {
       tool: `mervok ${version}`,
       bodies: false,
@@ -45,7 +53,7 @@ export class SingleRequest {
       masker,
     };
     try {
-      await run(this.#plan(), watched, options, event => this.#hear(event));
+      await run(this.#plan(), watched, options, event => this.#onEvent(event));
     } finally {
       interrupt.stop();
       await ports.close();
@@ -84,10 +92,10 @@ export class SingleRequest {
     return this.masker.deep(event);
   }
 
-  async #send(ports: Ports, request: Parameters<Ports['send']>[0], signal: AbortSignal): Promise<Sent> {
+  async #send(http: HttpPort, request: OutgoingRequest, signal: AbortSignal): Promise<Sent> {
     const isAsked = this.#ended === this.#all - 1;
     const saved = isAsked && this.saveTo !== undefined ? { ...request, saveTo: this.saveTo } : request;
-    const sent = await ports.send(saved, signal);
+    const sent = await http.send(saved, signal);
     if (isAsked) this.#last = sent;
     return sent;
   }
@@ -97,7 +105,7 @@ export class SingleRequest {
     return this.tellsNeeded && this.#all > 1;
   }
 
-  #hear(event: RunEvent): void {
+  #onEvent(event: RunEvent): void {
     const { out, err, paint } = this.terminal;
     if (event.type === 'check' && event.case === this.asked.address) {
       this.#checks.made++;

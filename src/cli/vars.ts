@@ -3,7 +3,7 @@ import type { Flow } from '../core/analysis/flow.ts';
 import { namesIn, type ValueSource, valueBefore, valueSourcesOf } from '../core/analysis/value-sources.ts';
 import type { Code, Finding } from '../core/model/finding.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import { addKnownSecrets } from '../core/runner/run.ts';
+import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { counted } from '../core/text/words.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';

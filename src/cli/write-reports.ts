@@ -4,7 +4,8 @@ import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { sizeText } from '../core/values/text.ts';
 import { writeWhole } from '../platform/record.ts';
-import { endingOf, endingsInWords, loadReport } from '../reports/index.ts';
+import { endingOf, endingsInWords } from '../reports/endings.ts';
+import { loadReport } from '../reports/load-report.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Throws UsageError. */

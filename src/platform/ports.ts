@@ -32,9 +32,9 @@ export async function openPorts(
     sleep,
   });
   return {
-    send: http.send,
+    // What reaches out, by the kind of operation.
+    operations: { http: { send: http.send, openPage: Jar.from } },
     close: http.close,
-    openJar: Jar.from,
     ...clockAndRandom,
     clockAndRandomFor: clockAndRandomFrom(seed),
     elapsed,

@@ -51,7 +51,7 @@ export interface DigestedCase {
   readonly times: DurationHistogram;
   /** The first time that it ran. */
   readonly first: ReportedCase;
-  readonly courses: Courses;
+  readonly occurrences: Occurrences;
 }
 
 /** From grave to harmless. */
@@ -63,7 +63,7 @@ export function gravestOf({ outcomes }: Pick<DigestedCase, 'outcomes'>): Outcome
 }
 
 /** Each time that a case ran, as columns, of which there may be very many. */
-export interface Courses {
+export interface Occurrences {
   readonly round: number[];
   readonly user: number[];
   readonly outcome: Outcome[];
@@ -138,7 +138,7 @@ class Digester {
     const known = this.#caseOf(ran);
     known.outcomes[event.outcome] = (known.outcomes[event.outcome] ?? 0) + 1;
     if (event.at !== undefined) known.times.add(event.time);
-    this.#addCourse(known.courses, ran);
+    this.#addCourse(known.occurrences, ran);
     if (event.outcome === 'blocked') this.#addBlocked(event);
     else if (event.outcome === 'failed' || event.outcome === 'error') this.#addFailure(ran);
   }
@@ -168,8 +168,8 @@ class Digester {
     if (!known) {
       const { case: address, title, tags = [], request } = event;
       const first = { event, checks, exchanges: this.#asFarAsRoom(exchanges) };
-      const courses = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
-      const base = { address, title, tags, outcomes: {}, times: new DurationHistogram(), first, courses };
+      const occurrences = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
+      const base = { address, title, tags, outcomes: {}, times: new DurationHistogram(), first, occurrences };
       known = request === undefined ? base : { ...base, request };
       pageOf.cases.set(event.case, known);
     }
@@ -199,15 +199,15 @@ class Digester {
     });
   }
 
-  #addCourse(courses: Courses, { event, page }: Ran): void {
-    courses.round.push(event.round);
-    courses.user.push(event.user ?? 0);
-    courses.outcome.push(event.outcome);
-    courses.at.push(event.at === undefined ? -1 : Math.max(0, event.at - this.start));
-    courses.time.push(event.time);
-    courses.status.push(event.status ?? 0);
+  #addCourse(occurrences: Occurrences, { event, page }: Ran): void {
+    occurrences.round.push(event.round);
+    occurrences.user.push(event.user ?? 0);
+    occurrences.outcome.push(event.outcome);
+    occurrences.at.push(event.at === undefined ? -1 : Math.max(0, event.at - this.start));
+    occurrences.time.push(event.time);
+    occurrences.status.push(event.status ?? 0);
     const rows = [...(page.rows ?? []), ...(event.row ? [event.row] : [])];
-    courses.row.push(rows.map(({ values }) => values).join('; '));
+    occurrences.row.push(rows.map(({ values }) => values).join('; '));
   }
 
   #addBlocked(event: CaseEvent): void {

@@ -1,6 +1,6 @@
 import { csvReport } from './csv.ts';
+import type { Ending, Report } from './endings.ts';
 import { harReport } from './har.ts';
-import type { Ending, Report } from './index.ts';
 import { jsonReport } from './json.ts';
 import { junitReport } from './junit.ts';
 import { markdownReport } from './markdown.ts';

@@ -16,11 +16,11 @@ function askedPages({ pages }: Plan): PlannedPage[] {
 }
 
 function checksOf({ steps }: PlannedCase): number {
-  return steps.filter(step => step.kind === 'check' || (step.kind === 'http' && step.repeat)).length;
+  return steps.reduce((sum, step) => sum + step.checks, 0);
 }
 
 function keptBy({ steps }: PlannedCase): string[] {
-  return [...new Set(steps.flatMap(step => (step.kind === 'keep' ? [step.name] : [])))];
+  return [...new Set(steps.flatMap(({ gives }) => (gives?.how === 'keep' ? [gives.name] : [])))];
 }
 
 /** The tree for people: a line for each case, and what it takes and gives. */
@@ -94,7 +94,7 @@ export function listJson(plan: Plan) {
         case: each.address,
         title: each.title,
         line: each.place.line,
-        requests: each.steps.flatMap(step => (step.kind === 'http' ? [step.method] : [])),
+        requests: each.steps.flatMap(({ operation }) => operation ?? []),
         request: each.request,
         tags: each.tags,
         needs: each.needs.map(({ name, producers }) => ({ name, from: producers })),

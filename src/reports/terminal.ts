@@ -4,28 +4,11 @@ import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
-import { endingLines } from './ending.ts';
 import { FailureText, indent } from './failure-text.ts';
-import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
-import { type Again, progressInWords, runInWords } from './verdict.ts';
-
-export interface TerminalOptions {
-  readonly write: (text: string) => void;
-  readonly paint: Paint;
-  readonly measure: Measure;
-  /** Columns of the terminal. */
-  readonly width: number;
-  /** What did not pass, and the verdict. */
-  readonly onlyFailures?: boolean;
-  /** Only the verdict. */
-  readonly quiet: boolean;
-  /** Where output can be taken back: a line of progress shows how far a run of many rounds is. */
-  readonly live?: { readonly now: () => number };
-  /** Lays out an exchange, where all of them are to be seen. */
-  readonly onExchange?: (exchange: ExchangeEvent) => readonly string[];
-  /** How a case is run again; without it no command is told. */
-  readonly again?: Again;
-}
+import { endingLines } from './run-ending.ts';
+import { fit, type Role, visible, wrap } from './style.ts';
+import type { TerminalOptions } from './terminal-options.ts';
+import { progressInWords, runInWords } from './verdict.ts';
 
 /** So many passing cases of a page are told one by one, as long as there are not many pages of them. */
 const toldOneByOne = 12;

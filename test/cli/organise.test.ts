@@ -464,7 +464,7 @@ test('--watch runs again what a changed file touches, until it is interrupted', 
     let step = 0;
     child.stdout!.on('data', chunk => {
       shown += chunk;
-      const waits = shown.match(/WaitStep for changes/g)?.length ?? 0;
+      const waits = shown.match(/Waiting for changes/g)?.length ?? 0;
       if (waits === 1 && step === 0) {
         step = 1;
         writeFileSync(join(folder, 'a.md'), simple('Make', 'GET /?status=500', 'keep $.id as id'));

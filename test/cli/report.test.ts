@@ -4,7 +4,7 @@ import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, write
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { unzipSync } from 'fflate';
-import { endings } from '../../src/reports/index.ts';
+import { endings } from '../../src/reports/endings.ts';
 import { caseText } from '../support/collection.ts';
 import { textOfPdf } from '../support/pdf.ts';
 import { folderWith, mervok, program } from '../support/program.ts';

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { ResponseView } from '../../src/core/language/response.ts';
+import { ResponseView } from '../../src/core/steps/http/response-view.ts';
 import { decide, type Given, plain } from '../support/language.ts';
 
 const berths = {

@@ -545,7 +545,7 @@ test('a page begins with the cookies of the pages that it takes names from', asy
     },
     ok,
     {
-      openJar: from => {
+      openPage: from => {
         opened.push(from.map(jar => jars.get(jar)!));
         const jar = { isEmpty: true };
         jars.set(jar, 'abcd'[jars.size]!);

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { CheckStep } from '../../src/core/steps/check/check-step.ts';
 import { caseText, planOf } from '../support/collection.ts';
 import { explained, type Given } from '../support/language.ts';
 
@@ -101,6 +102,8 @@ test('a check is shown as it is written, in one line and without its comments', 
   const statements =
     '$.a = "x # y"   # said\n$.b in   # first\n  "c",   # second\n  "d # e"\nstatus = 200 # and more\n# last';
   const { plan } = await planOf({ 'a.md': caseText('A', 'GET http://skerry.example/', statements) });
-  const texts = plan.pages[0]!.cases[0]!.steps.flatMap(step => (step.kind === 'check' ? [step.text] : []));
+  const texts = plan.pages[0]!.cases[0]!.steps.flatMap(step =>
+    step instanceof CheckStep ? [step.text] : [],
+  );
   assert.deepEqual(texts, ['$.a = "x # y"', '$.b in "c", "d # e"', 'status = 200']);
 });

@@ -4,6 +4,7 @@ import { Source } from '../../src/core/model/source.ts';
 import { proseOf } from '../../src/core/pages/prose.ts';
 import { readPage } from '../../src/core/pages/read-page.ts';
 import { plainHeading, Slugs } from '../../src/core/pages/slug.ts';
+import type { WrittenRequest } from '../../src/core/steps/http/request.ts';
 import { told } from '../support/collection.ts';
 
 const fence = (info: string, content: string, marks = '```') => `${marks}${info}\n${content}\n${marks}\n\n`;
@@ -21,14 +22,14 @@ test('a page is cut into cases with their steps, in reading order', () => {
   assert.equal(page.title, 'Berths');
   assert.equal(page.frontMatter?.text, 'title: Ours\n');
   assert.deepEqual(
-    page.cases.map(each => [each.address, each.title, each.steps.map(step => step.kind).join(' ')]),
+    page.cases.map(each => [each.address, each.title, each.steps.map(step => step.type).join(' ')]),
     [
-      ['berths.md#reserve-a-berth', 'Reserve a berth', 'statements request statements'],
-      ['berths.md#read-it', 'Read it', 'request'],
+      ['berths.md#reserve-a-berth', 'Reserve a berth', 'let http check'],
+      ['berths.md#read-it', 'Read it', 'http'],
     ],
   );
-  const request = page.cases[0]!.steps[1]!;
-  assert.ok(request.kind === 'request');
+  const request = page.cases[0]!.steps[1] as WrittenRequest;
+  assert.equal(request.type, 'http');
   assert.equal(`${request.method} ${request.targetText}`, 'POST /berths?x={a}');
   assert.deepEqual(
     request.headers.map(({ name, value }) => [name, value.parts.length]),

@@ -2,14 +2,15 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
 import { Missing, Plain, type Value } from '../../src/core/model/value.ts';
-import { folderKeys, levelKeys, pageKeys, rootKeys } from '../../src/core/settings/keys.ts';
-import type { Level } from '../../src/core/settings/level.ts';
-import { levelSchemas } from '../../src/core/settings/level-schema.ts';
+import { readChecks } from '../../src/core/pages/statements.ts';
+import type { Level, LevelKind } from '../../src/core/settings/level.ts';
+import { loadReadLevel } from '../../src/core/settings/level-reader.ts';
+import { detailSchemas, levelSchemas } from '../../src/core/settings/level-schema.ts';
 import { mergeLevels } from '../../src/core/settings/merge.ts';
-import { type LevelKind, loadReadLevel } from '../../src/core/settings/read-level.ts';
+import { innerKeys, settings } from '../../src/core/settings/table.ts';
 import { told } from '../support/collection.ts';
 
-const readLevel = await loadReadLevel();
+const readLevel = await loadReadLevel(readChecks);
 
 function read(text: string, kind: LevelKind = 'root', name = 'mervok.yaml') {
   const source = new Source('mervok.yaml', text);
@@ -195,8 +196,19 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
   assert.deepEqual([bare.base, bare.checks, bare.transport.timeout], [undefined, [], {}]);
 });
 
-test('the keys that messages offer are those of the schema', () => {
-  const keys = { case: levelKeys, page: pageKeys, folder: folderKeys, root: rootKeys, secrets: rootKeys };
-  for (const [kind, schema] of Object.entries(levelSchemas))
-    assert.deepEqual(keys[kind as 'case'], Object.keys(schema.def.shape), kind);
+test('the keys that messages offer inside of settings are those of their forms', () => {
+  const shapes = new Map<string, string[]>();
+  const visit = (way: string, schema: unknown) => {
+    const { def } = schema as { def: { [part: string]: unknown } };
+    if (def.type === 'object') {
+      const shape = def.shape as { [key: string]: unknown };
+      shapes.set(way, Object.keys(shape));
+      for (const [key, inner] of Object.entries(shape)) visit(`${way}.${key}`, inner);
+    }
+    if (def.innerType) visit(way, def.innerType);
+    for (const option of (def.options as unknown[] | undefined) ?? []) visit(way, option);
+  };
+  for (const { key } of settings) visit(key, levelSchemas.root.def.shape[key]);
+  for (const [key, schema] of detailSchemas) visit(key, schema);
+  assert.deepEqual({ ...innerKeys }, Object.fromEntries(shapes));
 });

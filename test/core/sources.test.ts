@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { readLinks } from '../../src/core/language/links.ts';
 import { Missing, Plain } from '../../src/core/model/value.ts';
+import { readLinks } from '../../src/core/steps/http/links.ts';
 import { decide, evaluate, type Given } from '../support/language.ts';
 
 const response: Given = {

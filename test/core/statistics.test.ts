@@ -4,12 +4,13 @@ import { parseBound } from '../../src/core/language/bounds.ts';
 import type { ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
 import { SourceError } from '../../src/core/model/finding.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
+import { type MergedRecord, mergeRecords } from '../../src/core/record/merge.ts';
 import { percentText, rateText } from '../../src/core/record/number-texts.ts';
+import { withEnd } from '../../src/core/record/repair.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { Timeline } from '../../src/core/record/timeline.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
-import { type MergedRecord, mergeRecords, withEnd } from '../../src/core/record/whole.ts';
 import { caseText, planOf } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
 

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { type BodyForm, parseBody } from '../../src/core/language/templates/body-template.ts';
+import { parseBody, type TemplateForm } from '../../src/core/language/templates/body-template.ts';
 import { render, TemplateError } from '../../src/core/language/templates/render.ts';
 import { parseTarget, renderTarget } from '../../src/core/language/templates/target.ts';
 import { parseTemplateText } from '../../src/core/language/templates/template.ts';
@@ -25,7 +25,7 @@ const variables: { [name: string]: Value } = {
   count: ['one', 'two', 'three'],
   dom: ['example', 'com'],
   dub: 'me/too',
-  hello: 'Hello ClockAndRandom!',
+  hello: 'Hello World!',
   half: '50%',
   var: 'value',
   who: 'fred',
@@ -163,7 +163,7 @@ test('an empty value in a path is refused, one in a query is not', () => {
   assert.throws(() => expand('/berths/{berth.code}', { berth: { id: 1 } }), /there has no 'code'/);
 });
 
-function fillBody(form: BodyForm, text: string, names: { [name: string]: Value }): string {
+function fillBody(form: TemplateForm, text: string, names: { [name: string]: Value }): string {
   const source = new Source('a.md', text);
   return render(parseBody(new Excerpt(source, text, 1), 0, form), contextOf({ names }));
 }

@@ -1,12 +1,12 @@
 import assert from 'node:assert/strict';
 import { readdirSync, readFileSync } from 'node:fs';
 import { test } from 'node:test';
-import type { Statement } from '../../src/core/language/ast.ts';
 import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
 import { explain } from '../../src/core/language/explain.ts';
 import { type Code, codes } from '../../src/core/model/finding.ts';
 import { Missing } from '../../src/core/model/value.ts';
+import type { Statement } from '../../src/core/pages/statements.ts';
 import { chunksOf } from '../../src/core/values/table.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';

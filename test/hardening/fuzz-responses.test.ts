@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib';
-import { ResponseView } from '../../src/core/language/response.ts';
+import { ResponseView } from '../../src/core/steps/http/response-view.ts';
 import { Jar } from '../../src/platform/http/cookies.ts';
 import { openDriver } from '../support/driver.ts';
 import { sequence } from '../support/fuzz.ts';

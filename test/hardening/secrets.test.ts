@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { unzipSync } from 'fflate';
-import { endings } from '../../src/reports/index.ts';
+import { endings } from '../../src/reports/endings.ts';
 import { textOfPdf } from '../support/pdf.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { createHash } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { test } from 'node:test';
-import { digestHeader, readDigestChallenge } from '../../src/platform/http/digest.ts';
+import { digestHeader, readDigestChallenge } from '../../src/platform/auth/digest/digest.ts';
 import { openDriver } from '../support/driver.ts';
 import { serve } from '../support/server.ts';
 
@@ -10,7 +10,7 @@ const { send, sendAll } = await openDriver();
 
 test('the examples of RFC 7616: MD5, SHA-256, a hashed user', () => {
   const request = { method: 'GET', uri: '/dir/index.html', body: Buffer.alloc(0) };
-  const credentials = { user: 'Mufasa', password: 'Circle of Life' };
+  const credentials = { kind: 'digest', user: 'Mufasa', password: 'Circle of Life' } as const;
   const rest =
     'nonce="7ypf/xlj9XXwfDPEoM4URrv/xwf94BcCAzFZH4GiTo0v", opaque="FQhe/qaU925kfnzjCev0ciny7QMkPqMAFRtzCUYo5tdS"';
   const clientNonce = 'f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ';
@@ -40,7 +40,7 @@ test('the examples of RFC 7616: MD5, SHA-256, a hashed user', () => {
   ])!;
   const told = digestHeader(
     hashed,
-    { user: 'Jäsøn Doe', password: 'Secret, or not?' },
+    { kind: 'digest', user: 'Jäsøn Doe', password: 'Secret, or not?' },
     { method: 'GET', uri: '/doe.json', body: Buffer.alloc(0) },
     1,
     'NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm',

@@ -10,7 +10,7 @@ import { Parser } from 'tap-parser';
 import { validateXML } from 'xmllint-wasm';
 import { parse as parseYaml } from 'yaml';
 import type { RunEvent } from '../../src/core/model/events.ts';
-import { endingOf, endings } from '../../src/reports/index.ts';
+import { endingOf, endings } from '../../src/reports/endings.ts';
 import { caseText, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
 import { bytesOf, textOf } from '../support/reports.ts';

@@ -1,4 +1,5 @@
-import { buildPlan, type PlanOptions } from '../../src/core/analysis/build-plan.ts';
+import type { PlanOptions } from '../../src/core/analysis/analysis.ts';
+import { buildPlan } from '../../src/core/analysis/build-plan.ts';
 import { type CollectionFiles, readCollection } from '../../src/core/analysis/collection.ts';
 import type { Plan } from '../../src/core/analysis/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/model/finding.ts';

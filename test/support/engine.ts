@@ -1,11 +1,12 @@
-import type { PlanOptions } from '../../src/core/analysis/build-plan.ts';
+import type { PlanOptions } from '../../src/core/analysis/analysis.ts';
 import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
 import { eventSchema } from '../../src/core/model/events.ts';
 import type { Exchange } from '../../src/core/model/http.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import type { Ports } from '../../src/core/runner/ports.ts';
-import { type RunOptions, run } from '../../src/core/runner/run.ts';
-import type { OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
+import { run } from '../../src/core/runner/run.ts';
+import type { RunOptions } from '../../src/core/runner/run-options.ts';
+import type { HttpPort, OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { planOf, type Texts } from './collection.ts';
 
 export type Answer = (request: OutgoingRequest) =>
@@ -37,7 +38,7 @@ export interface RunTextsOptions {
   readonly whileSending?: (request: OutgoingRequest) => Promise<void>;
   readonly chance?: () => string;
   readonly plan?: Partial<PlanOptions>;
-  readonly openJar?: Ports['openJar'];
+  readonly openPage?: HttpPort['openPage'];
 }
 
 /** Carries out a collection against ports in which time stands still and `answer` is the server. */
@@ -53,7 +54,7 @@ export async function runTexts(
     files = {},
     whileSending,
     chance = () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
-    openJar = () => ({ isEmpty: true }),
+    openPage = () => ({ isEmpty: true }),
   }: RunTextsOptions = {},
 ): Promise<Ran> {
   const { plan: planned, findings } = await planOf(texts, plan);
@@ -65,9 +66,7 @@ export async function runTexts(
     uuid: chance,
     random: () => 0.5,
   };
-  const ports: Ports = {
-    ...clockAndRandom,
-    clockAndRandomFor: () => clockAndRandom,
+  const http: HttpPort = {
     async send(request) {
       sent.push(request);
       await whileSending?.(request);
@@ -89,7 +88,12 @@ export async function runTexts(
       };
       return { exchanges: [{ request, response, times, received: bytes.length }] };
     },
-    openJar,
+    openPage,
+  };
+  const ports: Ports = {
+    ...clockAndRandom,
+    clockAndRandomFor: () => clockAndRandom,
+    operations: { http },
     elapsed: () => 0,
     sleep: async () => undefined,
     external: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },

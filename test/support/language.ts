@@ -1,16 +1,16 @@
-import { checkStatement } from '../../src/core/language/analyse.ts';
-import type { Check, Keep, Statement } from '../../src/core/language/ast.ts';
+import type { Check } from '../../src/core/language/ast.ts';
 import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
 import type { EvaluationContext } from '../../src/core/language/evaluation-context.ts';
 import { type Explanation, explain } from '../../src/core/language/explain.ts';
 import { loadPackages } from '../../src/core/language/packages.ts';
-import { parseStatements } from '../../src/core/language/parser.ts';
-import { ResponseView } from '../../src/core/language/response.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
 import { type Code, codes, type SourceError } from '../../src/core/model/finding.ts';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
 import { type Found, Plain, type Value } from '../../src/core/model/value.ts';
+import { errorsInStatement, readStatements, type Statement } from '../../src/core/pages/statements.ts';
+import { RequestView, ResponseView } from '../../src/core/steps/http/response-view.ts';
+import type { Keep } from '../../src/core/steps/keep/keep.ts';
 
 await loadPackages(['patterns', 'dates', 'xpath', 'html', 'schemas']);
 
@@ -65,7 +65,7 @@ export function contextOf({
   };
   return {
     response: fault === undefined ? new ResponseView(received, { setCookies }) : undefined,
-    sent: request && new ResponseView(request),
+    sent: request && new RequestView(request),
     fault,
     lookup: name =>
       Object.hasOwn(names, name)
@@ -86,7 +86,7 @@ export function read(text: string): {
   errors: { code: string; at: string; message: string; remedy: string }[];
 } {
   const source = new Source('test.md', text);
-  const { statements, errors } = parseStatements(new Excerpt(source, source.text, 1));
+  const { statements, errors } = readStatements(new Excerpt(source, source.text, 1));
   const told = (error: SourceError) => {
     const { line, column } = source.position(error.range.start);
     return {
@@ -96,7 +96,7 @@ export function read(text: string): {
       remedy: error.remedy ?? '',
     };
   };
-  return { statements, errors: [...errors, ...statements.flatMap(checkStatement)].map(told) };
+  return { statements, errors: [...errors, ...statements.flatMap(errorsInStatement)].map(told) };
 }
 
 function only(text: string): Statement {

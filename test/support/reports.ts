@@ -1,7 +1,7 @@
 import type { RunEvent } from '../../src/core/model/events.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
+import type { Ending } from '../../src/reports/endings.ts';
 import { loadFormat } from '../../src/reports/formats.ts';
-import type { Ending } from '../../src/reports/index.ts';
 
 async function* replay(events: readonly RunEvent[]): AsyncGenerator<RunEvent> {
   yield* events;

@@ -7,138 +7,125 @@ import { referenceText } from '../language/reference.ts';
 import type { Finding } from '../model/finding.ts';
 import { placeOf } from '../model/place.ts';
 import { Missing } from '../model/value.ts';
-import { statementsOf } from '../pages/page.ts';
 import { proseOf } from '../pages/prose.ts';
 import type { Level } from '../settings/level.ts';
 import { mergeLevels } from '../settings/merge.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
-import { literalOf, needsXml } from '../steps/http/prepare-body.ts';
+import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
+import type { Analysis, Chosen, PlanOptions } from './analysis.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
-import {
-  findingsOfBounds,
-  findingsOfTables,
-  findingsOfVariables,
-  gatherUnknownNames,
-  unverified,
-  usedVariables,
-  withoutFollowing,
-} from './collection-findings.ts';
 import { withNeeded } from './effects.ts';
+import { findingPasses, gatherUnknownNames, withoutFollowing } from './finding-passes.ts';
 import { Flow } from './flow.ts';
-import { findingsOfFlow, unusedNames } from './flow-findings.ts';
 import { orderPages, withCleanUp } from './order.ts';
-import type { GivenValue, Need, Plan, PlannedCase, PlannedPage, PlannedRows } from './plan.ts';
-import { prepareSteps } from './prepare-case.ts';
-import { prepareSchemas, type ReadFile } from './schemas.ts';
-import { type Choice, hasTag, refuseNeededOnes, select } from './select.ts';
-import { type NamedTable, type OpenFile, readTables } from './tables.ts';
-import { readEnvironment, secretNamesOf, variablesByLevels } from './variables.ts';
-import { secretsInCase, secretsInLevel } from './written-secrets.ts';
-
-export interface PlanOptions extends Choice {
-  readonly environment?: string;
-  readonly given: ReadonlyMap<string, GivenValue>;
-  /** The table that the whole selection runs for each row of. */
-  readonly rows?: NamedTable;
-  /** Whether there is a file that a request sends; by its path from the root of the collection. */
-  readonly hasFile?: (path: string) => boolean;
-  /** Why one that is there must not be sent. */
-  readonly refusesFile?: (path: string) => string | undefined;
-  readonly readFile?: ReadFile;
-  readonly openFile?: OpenFile;
-  /**
-   * Where cases that were asked for are to find what they would find in a run of the whole: addresses of cases that are
-   * known to have set a cookie. Without it they bring the cases alone that they take names from or need.
-   */
-  readonly effects?: () => Promise<ReadonlySet<string>>;
-  /** Whether cases that clean up after others join the selection; they do unless it is said otherwise. */
-  readonly cleansUp?: boolean;
-}
+import type { Need, Plan, PlannedCase, PlannedPage } from './plan.ts';
+import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
+import { prepareSchemas } from './schemas.ts';
+import { hasTag, refuseNeededOnes, select } from './select.ts';
+import { readTables } from './tables.ts';
+import { chooseEnvironment, secretNamesOf, usedVariables, variablesByLevels } from './variables.ts';
 
 /**
- * Makes a run ready: chooses the cases, adds those whose values they need, puts the pages in order and compiles every
- * step. A plan may be carried out only if no finding is an error. Throws UsageError.
+ * Makes a run ready, pass by pass: what is chosen, what that brings along, the order, what has to be loaded, the steps. A
+ * plan may be carried out only if no finding is an error. Throws UsageError.
  */
 export async function buildPlan(
   collection: Collection,
   options: PlanOptions,
 ): Promise<{ plan: Plan; findings: Finding[]; flow: Flow }> {
-  const findings = [...collection.findings];
-  const name = options.environment ?? collection.root.environment?.name;
-  const environment = readEnvironment(collection, name, options.environment !== undefined, findings);
-  const { readFile = noFile, openFile = noFile } = options;
+  const { readFile = noFile, openFile = noFile, given } = options;
+  const environment = chooseEnvironment(collection, options.environment);
   const tables = await readTables(collection, openFile);
-  const flow = new Flow(collection, environment, options.given, tables, options.rows?.columns);
+  const flow = new Flow(collection, environment.variables, given, tables, options.rows?.columns);
+  const chosen = await chooseCases(collection, options, flow);
+  const order = orderPages(collection, chosen.cases, flow);
+  const variables = usedVariables(chosen.cases, flow);
+  await loadPackages(packagesFor(chosen.cases, variables, collection.root.redact?.paths));
+  const schemas = prepareSchemas(collection, chosen.cases, readFile);
+  const secretNames = secretNamesOf(collection);
+  const steps = prepareCases(order.pages, chosen.cases, { ...options, secretNames });
+  const analysis: Analysis = { collection, flow, tables, chosen, pages: order.pages, variables, options };
+  const findings = [
+    ...collection.findings,
+    ...environment.findings,
+    ...order.findings,
+    ...schemas.findings,
+    ...findingPasses.flatMap(pass => pass(analysis)),
+    ...steps.findings,
+  ];
+  const pages = planPages(analysis, steps.ofCase);
+  const { root } = collection;
+  const plan: Plan = {
+    title: root.title ?? pages[0]?.title ?? 'Collection',
+    ...(environment.name !== undefined && { environment: environment.name }),
+    pages,
+    brought: chosen.brought,
+    given,
+    unusedGiven: flow.unusedGiven([...chosen.cases]),
+    secretNames,
+    checks: checksIn(pages),
+    schemaOf: schemas.schemaOf,
+    redacted: redactedBy(root),
+    ...(options.rows && { rows: options.rows }),
+    ...(chosen.shard && { shard: chosen.shard }),
+    ...boundsOf(root),
+  };
+  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
+}
+
+/** The cases that were asked for, and those that run with them. */
+async function chooseCases(collection: Collection, options: PlanOptions, flow: Flow): Promise<Chosen> {
   const { pages: named, cases: asked, leftOut, shard } = select(collection, options);
   const { notTags = [], effects } = options;
   const spared = (each: CollectionCase) => leftOut.has(each) || notTags.some(tag => hasTag(each, tag));
   const isWhole = asked.size === collection.pages.reduce((sum, page) => sum + page.cases.length, 0);
   const { all: needed, brought } = withNeeded(asked, flow, isWhole ? undefined : await effects?.(), spared);
-  const all = options.cleansUp === false ? needed : withCleanUp(needed, leftOut, flow);
-  refuseNeededOnes(all, leftOut, user => flow.producersFor(user));
-  const { pages, findings: circles } = orderPages(collection, all, flow);
-  const variables = usedVariables(all, flow);
-  await loadPackages(packagesFor(all, variables, collection.root.redact?.paths));
-  const { schemaOf, findings: inSchemas } = prepareSchemas(collection, all, readFile);
-  const secretNames = secretNamesOf(collection);
-  const { hasFile, refusesFile } = options;
-  const surroundings = { secretNames, ...(hasFile && { hasFile }), ...(refusesFile && { refusesFile }) };
-  // A page that was named counts also where no case of it could be read.
-  const reported = [...new Set([...named, ...pages])];
-  findings.push(
-    ...reported.flatMap(page => page.findings),
-    ...circles,
-    ...inSchemas,
-    ...unverified(all),
-    ...[
-      ...new Set([...all].flatMap(each => each.levels)),
-      ...(collection.secrets ? [collection.secrets] : []),
-    ].flatMap(secretsInLevel),
-    ...(isWhole ? unusedNames(collection, flow) : []),
-    ...findingsOfVariables(variables, options.hasFile),
-    ...findingsOfTables(pages, tables.errors),
-    ...findingsOfBounds(collection),
-  );
-  const variablesFor = variablesByLevels(collection, environment);
-  const planned: PlannedPage[] = pages.map(page => ({
-    file: page.page.source.file,
-    title: page.title,
-    sources: sourcesOf(page, all, flow),
-    ...rowsOf(tables.ofPage.get(page)),
-    cases: page.cases
-      .filter(each => all.has(each))
-      .map(each => {
-        const { steps, findings: inCase } = prepareSteps(each, surroundings);
-        findings.push(...inCase, ...secretsInCase(each.written, each.page.page.source));
-        // Without its table nobody knows the names that it gives.
-        if (!tables.errors.has(each) && !tables.errors.has(page))
-          findings.push(...findingsOfFlow(each, flow));
-        return planCase(each, steps, asked.has(each), flow, variablesFor);
-      }),
-  }));
-  const plan: Plan = {
-    title: collection.root.title ?? planned[0]?.title ?? 'Collection',
-    ...(name !== undefined && { environment: name }),
-    pages: planned,
-    brought,
-    given: options.given,
-    unusedGiven: flow.unusedGiven([...all]),
-    secretNames,
-    checks: checksIn(planned),
-    schemaOf,
-    redacted: redactedBy(collection.root),
-    ...rowsOf(options.rows),
-    ...(shard && { shard }),
-    ...boundsOf(collection.root),
-  };
-  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
+  const cases = options.cleansUp === false ? needed : withCleanUp(needed, leftOut, flow);
+  refuseNeededOnes(cases, leftOut, user => flow.producersFor(user));
+  return { named, asked, cases, brought, isWhole, shard };
+}
+
+/** Makes the steps of all cases ready. */
+function prepareCases(
+  pages: readonly CollectionPage[],
+  cases: ReadonlySet<CollectionCase>,
+  surroundings: StepSurroundings,
+): { ofCase: ReadonlyMap<CollectionCase, PlannedCase['steps']>; findings: Finding[] } {
+  const findings: Finding[] = [];
+  const ofCase = new Map<CollectionCase, PlannedCase['steps']>();
+  for (const page of pages)
+    for (const each of page.cases) {
+      if (!cases.has(each)) continue;
+      const prepared = prepareSteps(each, surroundings);
+      ofCase.set(each, prepared.steps);
+      findings.push(...prepared.findings);
+    }
+  return { ofCase, findings };
+}
+
+function planPages(
+  { collection, flow, tables, chosen, pages }: Analysis,
+  steps: ReadonlyMap<CollectionCase, PlannedCase['steps']>,
+): PlannedPage[] {
+  const variablesFor = variablesByLevels(collection, flow.environment);
+  return pages.map(page => {
+    const rows = tables.ofPage.get(page);
+    return {
+      file: page.page.source.file,
+      title: page.title,
+      sources: sourcesOf(page, chosen.cases, flow),
+      ...(rows && { rows }),
+      cases: page.cases
+        .filter(each => chosen.cases.has(each))
+        .map(each => planCase(each, steps.get(each)!, chosen.asked.has(each), flow, variablesFor)),
+    };
+  });
 }
 
 function checksIn(pages: readonly PlannedPage[]): number {
   let checks = 0;
   for (const { cases } of pages)
-    for (const { steps } of cases)
-      for (const step of steps) if (step.kind === 'check' || (step.kind === 'http' && step.repeat)) checks++;
+    for (const { steps } of cases) for (const step of steps) checks += step.checks;
   return checks;
 }
 
@@ -154,10 +141,6 @@ function sourcesOf(page: CollectionPage, cases: ReadonlySet<CollectionCase>, flo
 }
 
 const noFile = (path: string) => new Missing(`There is no file '${path}' here`);
-
-function rowsOf(table: NamedTable | undefined): { rows?: PlannedRows } {
-  return table ? { rows: table } : {};
-}
 
 function redactedBy({ redact }: Level): Plan['redacted'] {
   const parts = redact?.paths.map(({ segments }) => compileSegments(segments)) ?? [];
@@ -177,29 +160,18 @@ function packagesFor(
 ): Set<Package> {
   const needed = new Set<Package>();
   if (redacted.some(path => path.usesPatterns)) needed.add('patterns');
-  const checks = new Set<Check>();
-  let last: CollectionCase['levels'] | undefined;
-  for (const each of cases) {
-    if (usesXml(each)) needed.add('xml');
-    if (each.levels !== last)
-      for (const level of each.levels) for (const check of level.checks ?? []) checks.add(check);
-    last = each.levels;
-    for (const statement of statementsOf(each.written)) packagesOf(statement, needed);
+  const seen = new Set<Check>();
+  for (const { written, levels } of cases) {
+    const effective = mergeLevels(levels);
+    for (const { check } of effective.checks) {
+      if (seen.has(check)) continue;
+      seen.add(check);
+      packagesOf(check, needed);
+    }
+    for (const step of written.steps) kindOfStep(step).packages(step, effective, needed);
   }
-  for (const check of checks) packagesOf(check, needed);
   for (const { computed } of variables) if (computed) packagesOf(computed, needed);
   return needed;
-}
-
-function usesXml({ written, levels }: CollectionCase): boolean {
-  const requests = written.steps.filter(step => step.kind === 'request');
-  if (requests.length === 0) return false;
-  const outer = levels.findLast(level => level.headers.has('content-type'))?.headers.get('content-type');
-  return requests.some(step => {
-    const own = step.headers.find(header => header.name.toLowerCase() === 'content-type')?.value;
-    const given = own ?? outer?.value;
-    return needsXml(step, given ? literalOf(given) : undefined);
-  });
 }
 
 function planCase(
@@ -209,7 +181,7 @@ function planCase(
   flow: Flow,
   variablesFor: ReturnType<typeof variablesByLevels>,
 ): PlannedCase {
-  const request = each.written.steps.find(step => step.kind === 'request');
+  const first = each.written.steps.find(step => operationKindOf(step));
   const source = each.page.page.source;
   return {
     address: each.address,
@@ -224,7 +196,7 @@ function planCase(
     ...eachOf(each, flow),
     cleanup: each.written.cleanup !== undefined,
     namespaces: mergeLevels(each.levels).namespaces,
-    ...(request && { request: `${request.method} ${request.targetText}` }),
+    ...(first && { request: operationKindOf(first)!.title(first) }),
     ...variablesFor(each),
   };
 }

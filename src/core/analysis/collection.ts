@@ -3,9 +3,11 @@ import { Excerpt, Source } from '../model/source.ts';
 import type { Page, PageCase } from '../pages/page.ts';
 import { readPage } from '../pages/read-page.ts';
 import { Slugs } from '../pages/slug.ts';
+import { readChecks } from '../pages/statements.ts';
+import type { Effective } from '../settings/effective.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
-import { type Effective, mergeLevels } from '../settings/merge.ts';
-import { loadReadLevel, type ReadLevel } from '../settings/read-level.ts';
+import { loadReadLevel, type ReadLevel } from '../settings/level-reader.ts';
+import { mergeLevels } from '../settings/merge.ts';
 import { PageOrder } from './page-order.ts';
 
 /** The texts of a collection, as they were found. Paths are relative to its root, with '/'. */
@@ -27,6 +29,8 @@ export interface Collection {
   /** In the order that the settings give, else of their names. */
   readonly pages: readonly CollectionPage[];
   readonly order: PageOrder;
+  /** Settings of the collection and of the folders around a page, outermost first; by its path. */
+  levelsAbove(path: string): readonly Level[];
   /** What is wrong with the settings of the collection and its folders. */
   readonly findings: readonly Finding[];
 }
@@ -52,11 +56,19 @@ export interface CollectionCase {
 
 /** Reads the settings and pages of a collection. */
 export async function readCollection(files: CollectionFiles): Promise<Collection> {
-  const findings: Finding[] = [];
   const pages = files.pages.map(({ path, text, unreadable }) => {
     const page = readPage(new Source(path, text));
     return unreadable === undefined ? page : { ...page, findings: [unreadablePage(page, unreadable)] };
   });
+  return collect(files, pages);
+}
+
+/** Puts pages that are read already below the settings of a collection. */
+export async function collect(
+  files: Omit<CollectionFiles, 'pages'>,
+  pages: readonly Page[],
+): Promise<Collection> {
+  const findings: Finding[] = [];
   const readLevel = await readerFor(files, pages);
   const readFile = (path: string, text: string, kind: 'root' | 'folder' | 'secrets') => {
     const source = new Source(path, text);
@@ -77,14 +89,14 @@ export async function readCollection(files: CollectionFiles): Promise<Collection
     pages.map(page => page.source.file),
   );
   findings.push(...order.findings);
-  const inOrder = pages.toSorted((a, b) => order.compare(a.source.file, b.source.file));
-  const collected = inOrder.map(page => {
-    const folders = foldersAbove(page.source.file).flatMap(
-      folder => levels.get(`${folder}/mervok.yaml`) ?? [],
-    );
-    return withSettings(page, [root, ...folders], readLevel);
-  });
-  return { root, ...(secrets && { secrets }), pages: collected, order, findings };
+  const levelsAbove = (path: string) => [
+    root,
+    ...foldersAbove(path).flatMap(folder => levels.get(`${folder}/mervok.yaml`) ?? []),
+  ];
+  const collected = pages
+    .toSorted((a, b) => order.compare(a.source.file, b.source.file))
+    .map(page => withSettings(page, levelsAbove(page.source.file), readLevel));
+  return { root, ...(secrets && { secrets }), pages: collected, levelsAbove, order, findings };
 }
 
 function unreadablePage({ source }: Page, reason: string): Finding {
@@ -93,13 +105,13 @@ function unreadablePage({ source }: Page, reason: string): Finding {
 }
 
 /** What reads YAML is loaded only where there is any. */
-async function readerFor(files: CollectionFiles, pages: readonly Page[]): Promise<ReadLevel> {
+async function readerFor(files: Omit<CollectionFiles, 'pages'>, pages: readonly Page[]): Promise<ReadLevel> {
   const inPages = pages.some(page => page.frontMatter || page.cases.some(each => each.settings));
-  if (files.settings.length > 0 || files.secrets || inPages) return loadReadLevel();
+  if (files.settings.length > 0 || files.secrets || inPages) return loadReadLevel(readChecks);
   return excerpt => ({ level: emptyLevel('', excerpt.source), findings: [] });
 }
 
-function withSettings(page: Page, outer: Level[], readLevel: ReadLevel): CollectionPage {
+function withSettings(page: Page, outer: readonly Level[], readLevel: ReadLevel): CollectionPage {
   const { source } = page;
   const findings = [...page.findings];
   const front = page.frontMatter && readLevel(page.frontMatter, `the front matter of ${source.file}`, 'page');

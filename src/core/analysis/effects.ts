@@ -1,21 +1,11 @@
-import { sourcesIn } from '../language/walk.ts';
 import { statementsOf } from '../pages/page.ts';
 import { mergeLevels } from '../settings/merge.ts';
+import { saysThatCookieIsSet } from '../steps/http/http.ts';
+import { operationKindOf } from '../steps/kinds.ts';
 import { inWords } from '../text/words.ts';
+import type { Brought } from './brought.ts';
 import type { CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
-
-/** Methods that change nothing (RFC 9110, 9.2.1). */
-const safe = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
-
-/** A case that was not asked for and runs all the same. */
-export interface Brought {
-  readonly case: string;
-  /** The case that it is brought for. */
-  readonly for: string;
-  /** In words: `it gives token`. */
-  readonly because: string;
-}
 
 /**
  * The cases that were asked for and those that they cannot do without: those that they take names from or need, and,
@@ -84,9 +74,8 @@ class Effects {
     const cookies: Effect[] = [];
     for (const [place, each] of cases.entries()) {
       if (each.written.cleanup) continue;
-      const step = each.written.steps.find(step => step.kind === 'request' && !safe.has(step.method));
-      if (step?.kind === 'request')
-        unsafe.push({ each, place, because: `its ${step.method} may change something` });
+      const because = effectOf(each);
+      if (because !== undefined) unsafe.push({ each, place, because });
       else if (this.cookieSetters.has(each.address) || namesCookie(each))
         cookies.push({ each, place, because: 'it sets a cookie' });
     }
@@ -100,15 +89,16 @@ function takeAbove(left: Effect[], place: number): Effect[] {
   return taken;
 }
 
+/** What the first operation that may change something is. */
+function effectOf({ written }: CollectionCase): string | undefined {
+  for (const step of written.steps) {
+    const effect = operationKindOf(step)?.effect(step);
+    if (effect !== undefined) return effect;
+  }
+  return undefined;
+}
+
 /** Whether a statement or an example of a case says that its response sets a cookie. */
 function namesCookie({ written }: CollectionCase): boolean {
-  if (written.exampleSetsCookie) return true;
-  return [...statementsOf(written)].some(statement =>
-    sourcesIn(statement).some(
-      source =>
-        !source.sent &&
-        (source.form === 'cookie' ||
-          (source.form === 'header' && source.argument?.toLowerCase() === 'set-cookie')),
-    ),
-  );
+  return written.exampleSetsCookie || [...statementsOf(written)].some(saysThatCookieIsSet);
 }

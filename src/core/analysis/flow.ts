@@ -1,8 +1,8 @@
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
+import type { GivenValue } from './given-value.ts';
 import { type CaseNames, namesOf, type Use } from './names.ts';
 import { type Needed, resolveNeeds } from './needs.ts';
-import type { GivenValue } from './plan.ts';
 import { noTables, type Tables } from './tables.ts';
 
 /** What gives a name its value at a place of use. */

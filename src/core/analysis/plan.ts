@@ -1,17 +1,10 @@
-import type { Condition } from '../language/ast.ts';
-import type { Decide } from '../language/compile-condition.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
-import type { EvaluationContext } from '../language/evaluation-context.ts';
-import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
-import type { Field } from '../language/templates/fields.ts';
-import type { Template } from '../language/templates/template.ts';
 import type { Place } from '../model/place.ts';
-import type { Range, Source } from '../model/source.ts';
-import type { Value } from '../model/value.ts';
-import type { Auth, Transport } from '../settings/transport.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
+import type { PlannedStep, Redacted } from '../steps/step.ts';
 import type { Row } from '../values/table.ts';
-import type { Brought } from './effects.ts';
+import type { Brought } from './brought.ts';
+import type { GivenValue } from './given-value.ts';
 import type { SchemaOf } from './schemas.ts';
 import type { TakenShard } from './shard.ts';
 
@@ -32,7 +25,7 @@ export interface Plan {
   readonly checks: number;
   readonly schemaOf: SchemaOf;
   /** What is never shown, besides secrets. */
-  readonly redacted: { readonly headers: ReadonlySet<string>; readonly parts: readonly CompiledPath[] };
+  readonly redacted: Redacted;
   /** The table that the whole selection runs for each row of. */
   readonly rows?: PlannedRows;
   readonly shard?: TakenShard;
@@ -40,12 +33,6 @@ export interface Plan {
   readonly bounds: readonly { readonly text: string; readonly place: Place }[];
   /** In milliseconds: the time within which an answer satisfies. */
   readonly apdex?: number;
-}
-
-export interface GivenValue {
-  readonly value: Value;
-  /** In words: `given by --set`. */
-  readonly origin: string;
 }
 
 /** The rows of a table, read while they are used. Throws TableError where they have changed. */
@@ -114,80 +101,4 @@ export interface Need {
   readonly ownPage: boolean;
   /** The addresses of the cases that make it. */
   readonly producers: readonly string[];
-}
-
-export type PlannedStep = HttpStep | CheckStep | KeepStep | LetStep | WaitStep | SkipStep;
-
-export interface HttpStep {
-  readonly kind: 'http';
-  readonly place: Place;
-  readonly method: string;
-  /** Without what `query` adds. Throws TemplateError. */
-  readonly url: (context: EvaluationContext) => string;
-  readonly query: readonly { readonly name: Template; readonly values: readonly Template[] }[];
-  readonly headers: readonly { readonly name: string; readonly value: Template }[];
-  /** Names of headers, in lower case, that hold secrets. */
-  readonly credentials: ReadonlySet<string>;
-  readonly auth?: Auth;
-  readonly body?: PlannedBody;
-  readonly transport: Transport;
-  /** Whether a check of the case that looks at what comes of it speaks of `fault`. */
-  readonly expectsFault: boolean;
-  readonly repeat?: Repetition;
-}
-
-/** Sends a request again until something holds. */
-export interface Repetition {
-  readonly every: Evaluate;
-  readonly limit: Evaluate;
-  readonly until: CheckStep;
-}
-
-/** A body and, where no header says it, its type. Paths of files are relative to the folder of the page. */
-export type PlannedBody = { readonly contentType?: string } & (
-  | { readonly kind: 'text'; readonly template: Template; readonly crlf: boolean }
-  | { readonly kind: 'form' | 'multipart'; readonly fields: readonly Field[]; readonly folder: string }
-  | { readonly kind: 'graphql'; readonly document: string; readonly variables?: Template }
-  | { readonly kind: 'file'; readonly path: Template; readonly folder: string }
-);
-
-export interface CheckStep {
-  readonly kind: 'check';
-  readonly place: Place;
-  /** As written, in one line. */
-  readonly text: string;
-  readonly label?: Evaluate;
-  /** The settings that it stands in, where it is not the case's own. */
-  readonly level?: string;
-  /** For the explanation when it does not hold. */
-  readonly condition: Condition;
-  readonly decide: Decide;
-}
-
-export interface KeepStep {
-  readonly kind: 'keep';
-  readonly place: Place;
-  readonly text: string;
-  readonly name: string;
-  readonly secret: boolean;
-  readonly evaluate: Evaluate;
-  /** Names whose secrecy passes on to the value. */
-  readonly reveals: readonly string[];
-}
-
-export interface LetStep extends Omit<KeepStep, 'kind'> {
-  readonly kind: 'let';
-}
-
-/** Ends a case as skipped. */
-export interface SkipStep {
-  readonly kind: 'skip';
-  readonly when: CheckStep;
-}
-
-export interface WaitStep {
-  readonly kind: 'wait';
-  readonly place: Place;
-  readonly text: string;
-  readonly evaluate: Evaluate;
 }

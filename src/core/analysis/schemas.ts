@@ -1,4 +1,4 @@
-import type { Statement } from '../language/ast.ts';
+import type { StatementNode } from '../language/ast.ts';
 import { compileSchema, SchemaError, type Validator } from '../language/documents/schema.ts';
 import { surveyOf } from '../language/walk.ts';
 import { type Finding, finding } from '../model/finding.ts';
@@ -6,7 +6,7 @@ import type { Range, Source } from '../model/source.ts';
 import { isObject, Missing, type Value } from '../model/value.ts';
 import { statementsOf } from '../pages/page.ts';
 import type { Level } from '../settings/level.ts';
-import { resolvePath } from '../steps/http/prepare-body.ts';
+import { resolvePath } from '../text/paths.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import { JsonError, readJson } from '../values/json.ts';
 import type { Collection, CollectionCase } from './collection.ts';
@@ -85,7 +85,7 @@ function* namedIn(cases: Iterable<CollectionCase>): Generator<Named> {
   }
 }
 
-function* namedBy(statement: Statement, source: Source): Generator<Named> {
+function* namedBy(statement: StatementNode, source: Source): Generator<Named> {
   for (const { predicate } of surveyOf(statement).comparisons)
     if (predicate.test === 'fits') yield { name: predicate.schema, source, range: predicate.range };
 }

@@ -1,7 +1,7 @@
 import { SourceError } from '../model/finding.ts';
 import type { Excerpt, Range } from '../model/source.ts';
 import { Missing } from '../model/value.ts';
-import { resolvePath } from '../steps/http/prepare-body.ts';
+import { resolvePath } from '../text/paths.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import { type Chunks, chunksOf, openTable, type Table, TableError, type TableForm } from '../values/table.ts';

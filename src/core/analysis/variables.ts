@@ -1,24 +1,30 @@
 import { referencesOf } from '../language/templates/template.ts';
 import { type Finding, finding } from '../model/finding.ts';
 import { UsageError } from '../model/usage-error.ts';
-import { statementsOf } from '../pages/page.ts';
 import type { Level } from '../settings/level.ts';
-import { secretTemplates } from '../settings/transport.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { isSecretKeep } from '../steps/keep/keep.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import type { Collection, CollectionCase } from './collection.ts';
+import type { Flow } from './flow.ts';
 import type { PlannedCase } from './plan.ts';
 
-/** The variables of an environment, those of the secret file over those of the root. */
-export function readEnvironment(
-  collection: Collection,
-  name: string | undefined,
-  given: boolean,
-  findings: Finding[],
-): Map<string, VariableDefinition> {
-  const { root, secrets } = collection;
-  if (name === undefined) return new Map();
+export interface ChosenEnvironment {
+  readonly name: string | undefined;
+  /** Those of the secret file over those of the root. */
+  readonly variables: ReadonlyMap<string, VariableDefinition>;
+  readonly findings: readonly Finding[];
+}
+
+/** The environment that was asked for, else the one that the settings name. Throws UsageError. */
+export function chooseEnvironment(
+  { root, secrets }: Collection,
+  asked: string | undefined,
+): ChosenEnvironment {
+  const name = asked ?? root.environment?.name;
+  if (name === undefined) return { name, variables: new Map(), findings: [] };
   const known = new Set([...(root.environments?.keys() ?? []), ...(secrets?.environments?.keys() ?? [])]);
+  const findings: Finding[] = [];
   if (!known.has(name)) {
     const message = `There is no environment '${name}'.`;
     const remedy =
@@ -26,10 +32,23 @@ export function readEnvironment(
       (known.size > 0
         ? `There are ${inWords([...known])}.`
         : 'Define it under environments: in mervok.yaml.');
-    if (given) throw new UsageError(`${message} ${remedy}`);
+    if (asked !== undefined) throw new UsageError(`${message} ${remedy}`);
     findings.push(finding('environment-unknown', root.source, root.environment!.range, message, remedy));
   }
-  return new Map([...(root.environments?.get(name) ?? []), ...(secrets?.environments?.get(name) ?? [])]);
+  const variables = new Map([
+    ...(root.environments?.get(name) ?? []),
+    ...(secrets?.environments?.get(name) ?? []),
+  ]);
+  return { name, variables, findings };
+}
+
+/** The variables that cases use. */
+export function usedVariables(cases: Iterable<CollectionCase>, flow: Flow): Set<VariableDefinition> {
+  const definitions = new Set<VariableDefinition>();
+  for (const each of cases)
+    for (const { binding } of flow.boundUses(each))
+      if (binding?.from === 'variable') definitions.add(binding.definition);
+  return definitions;
 }
 
 /** Names that any level declares secret or signs in with, or that any case keeps as a secret. */
@@ -39,7 +58,7 @@ export function secretNamesOf({ root, secrets, pages }: Collection): Set<string>
     for (const variables of [level?.variables, ...(level?.environments?.values() ?? [])]) {
       for (const { name, secret } of variables?.values() ?? []) if (secret) names.add(name);
     }
-    for (const template of level?.auth ? secretTemplates(level.auth) : [])
+    for (const template of level?.auth?.secretTemplates ?? [])
       for (const { name } of referencesOf(template)) names.add(name);
   };
   addFrom(root);
@@ -48,14 +67,17 @@ export function secretNamesOf({ root, secrets, pages }: Collection): Set<string>
     page.levels.forEach(addFrom);
     for (const { levels, written } of page.cases) {
       if (levels !== page.levels) levels.forEach(addFrom);
-      for (const each of statementsOf(written)) if (each.type === 'keep' && each.secret) names.add(each.name);
+      for (const step of written.steps) if (isSecretKeep(step)) names.add(step.name);
     }
   }
   return names;
 }
 
 /** Most cases of a page have no settings of their own, and share what those of the page come to. */
-export function variablesByLevels(collection: Collection, environment: Map<string, VariableDefinition>) {
+export function variablesByLevels(
+  collection: Collection,
+  environment: ReadonlyMap<string, VariableDefinition>,
+) {
   const known = new Map<CollectionCase['levels'], Pick<PlannedCase, 'near' | 'outer'>>();
   const gather = (levels: CollectionCase['levels']) => levels.flatMap(level => [...level.variables]);
   return ({ levels, page }: CollectionCase): Pick<PlannedCase, 'near' | 'outer'> => {

@@ -1,28 +1,31 @@
 import { SourceError } from '../model/finding.ts';
 import { checkComparison } from './analyse-comparison.ts';
-import { checkArithmetic, checkCall, checkDuration } from './analyse-values.ts';
-import type { Expression, PatternLiteral, ResponseSource, Statement } from './ast.ts';
+import { checkArithmetic, checkCall } from './analyse-values.ts';
+import type { Expression, PatternLiteral, ResponseSource, StatementNode } from './ast.ts';
 import { compileSelector, SelectorError } from './documents/html.ts';
 import type { Selector } from './documents/selector.ts';
 import { compileXPath, XPathError } from './documents/xpath.ts';
 import { functions } from './functions/table.ts';
-import { findIdle } from './idle.ts';
 import { isSingular } from './jsonpath/ast.ts';
 import { compilePattern, PatternError } from './patterns.ts';
-import { nodesOf } from './walk.ts';
+import { nodesOf, type Part } from './walk.ts';
 
 /** What only a response has. */
 const responseOnly = new Set(['location', 'link']);
 
 /**
- * What can be said about a statement without any other: what can never hold, what cannot fail, and what is no path,
+ * What can be said about a statement, or an expression, without any other: what can never hold, and what is no path,
  * pattern or selector. The packages that it needs are loaded before.
+ * @param home expressions of it that may be patterns, besides those that stand where a pattern is wanted
  */
-export function checkStatement(statement: Statement): SourceError[] {
+export function checkStatement(
+  statement: StatementNode | Expression,
+  home: readonly Expression[] = [],
+): SourceError[] {
   const errors: SourceError[] = [];
   const led = new Set<Expression>();
   const nodes = nodesOf(statement);
-  const patterns = nodes.some(node => node.type === 'pattern') ? patternsAtHome(statement) : undefined;
+  const patterns = nodes.some(node => node.type === 'pattern') ? patternsAtHome(nodes, home) : undefined;
   for (const node of nodes) {
     switch (node.type) {
       case 'query':
@@ -51,10 +54,6 @@ export function checkStatement(statement: Statement): SourceError[] {
       default:
     }
   }
-  if (statement.type === 'wait') errors.push(...checkDuration(statement.duration));
-  if (statement.type === 'repeat')
-    errors.push(...checkDuration(statement.every), ...checkDuration(statement.limit));
-  if (errors.length === 0 && statement.type === 'check') errors.push(...findIdle(statement));
   return errors;
 }
 
@@ -114,12 +113,11 @@ function checkSelector({ range }: ResponseSource, form: 'xml' | 'html', selector
 }
 
 /** The patterns of a statement that stand where a pattern is wanted. */
-function patternsAtHome(statement: Statement): Set<Expression> {
-  const home = new Set<Expression>();
-  for (const node of nodesOf(statement)) {
+function patternsAtHome(nodes: readonly Part[], more: readonly Expression[]): Set<Expression> {
+  const home = new Set<Expression>(more);
+  for (const node of nodes) {
     if (node.type === 'comparison' && node.predicate.test === 'matches') home.add(node.predicate.value);
     else if (node.type === 'source' && 'pattern' in node && node.pattern) home.add(node.pattern);
-    else if (node.type === 'let') home.add(node.value);
     else if (node.type === 'call') {
       const { parameters } = functions[node.name]!;
       for (const [index, each] of node.arguments.entries())

@@ -186,69 +186,19 @@ export type Condition = Junction | Negation | Comparison;
 
 // Statements
 
-/** A statement keeps its text, in one line and without comments, for reports. */
+/** A statement, of whatever kind. It keeps its text, in one line and without comments, for reports. */
 export interface StatementNode extends Node {
+  readonly type: string;
   readonly written: string;
-  /** All that it is made of, once somebody has asked for it; only who gathers it looks inside. */
+  /** What it is made of, in the order in which that is written. */
+  readonly parts: readonly (Expression | Condition)[];
+  /** All that those are made of, once somebody has asked for it; only who gathers it looks inside. */
   survey?: unknown;
 }
 
+/** A condition that has to hold, as it stands among statements and in settings. */
 export interface Check extends StatementNode {
   readonly type: 'check';
   readonly label?: TextLiteral;
   readonly condition: Condition;
 }
-
-export interface Keep extends StatementNode {
-  readonly type: 'keep';
-  readonly value: Expression;
-  readonly name: string;
-  readonly nameRange: Range;
-  readonly secret: boolean;
-  readonly otherwise?: Expression;
-}
-
-export interface Let extends StatementNode {
-  readonly type: 'let';
-  readonly name: string;
-  readonly nameRange: Range;
-  readonly value: Expression;
-}
-
-export interface Wait extends StatementNode {
-  readonly type: 'wait';
-  readonly duration: Expression;
-}
-
-export interface Repeat extends StatementNode {
-  readonly type: 'repeat';
-  readonly every: Expression;
-  readonly limit: Expression;
-  readonly until: Condition;
-}
-
-export interface Skip extends StatementNode {
-  readonly type: 'skip';
-  readonly when: Condition;
-}
-
-/** `each row of vessels.csv` */
-export interface EachRow extends StatementNode {
-  readonly type: 'each-row';
-  /** The name of a fence of the page, or a file. */
-  readonly table: string;
-}
-
-/** `each {berths} as berth` */
-export interface EachValue extends StatementNode {
-  readonly type: 'each-value';
-  readonly list: Reference;
-  readonly name: string;
-  readonly nameRange: Range;
-}
-
-export interface Cleanup extends StatementNode {
-  readonly type: 'cleanup';
-}
-
-export type Statement = Check | Keep | Let | Wait | Repeat | Skip | EachRow | EachValue | Cleanup;

@@ -1,13 +1,5 @@
-import {
-  Duration,
-  type Found,
-  kindInWords,
-  kindOf,
-  Missing,
-  Plain,
-  Size,
-  type Value,
-} from '../model/value.ts';
+import { type Found, kindInWords, kindOf, Missing, Plain, type Value } from '../model/value.ts';
+import type { AnswerView } from './answer-view.ts';
 import type { Reference, ResponseSource } from './ast.ts';
 import { compileGiven, compilePath } from './compile-given.ts';
 import { compilePatternLiteral } from './compile-pattern.ts';
@@ -19,10 +11,9 @@ import { isSingular, singularBeginning } from './jsonpath/ast.ts';
 import { Match } from './jsonpath/match.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import type { Pattern } from './patterns.ts';
-import type { ResponseView } from './response.ts';
 
 /** Values of a response or of the request as it was sent; nothing of them is a Missing that says why. */
-type Texts = (view: ResponseView) => readonly string[] | Missing;
+type Texts = (view: AnswerView) => readonly string[] | Missing;
 
 /** Why a response is not there to be looked at. */
 function noView({ fault }: EvaluationContext, sent: boolean): Missing {
@@ -40,7 +31,7 @@ export function compileSource(node: ResponseSource): Evaluate {
   };
 }
 
-function compileView(node: ResponseSource): (view: ResponseView, context: EvaluationContext) => Found {
+function compileView(node: ResponseSource): (view: AnswerView, context: EvaluationContext) => Found {
   switch (node.form) {
     case 'path': {
       const { segments, text, given } = node.path;
@@ -54,15 +45,13 @@ function compileView(node: ResponseSource): (view: ResponseView, context: Evalua
       };
     }
     case 'status':
-      return ({ received }) => received.status;
     case 'reason':
-      return ({ received }) => received.reason;
     case 'version':
-      return ({ received }) => received.version;
     case 'time':
-      return ({ received }) => new Duration(received.time);
-    case 'size':
-      return ({ received }) => new Size(received.size);
+    case 'size': {
+      const { form } = node;
+      return view => view.word(form);
+    }
     case 'bytes':
       return view => view.bytes;
     case 'body':
@@ -83,7 +72,7 @@ function compileView(node: ResponseSource): (view: ResponseView, context: Evalua
 type Selected = Extract<ResponseSource, { form: 'xml' | 'html' }>;
 
 /** How many an XPath or a selector matches is known only from the document. */
-function compileOne(node: Selected): (view: ResponseView, context: EvaluationContext) => Found {
+function compileOne(node: Selected): (view: AnswerView, context: EvaluationContext) => Found {
   const select = compileSelected(node);
   const written = writtenSource(node);
   return (view, context) => {
@@ -98,7 +87,7 @@ function compileOne(node: Selected): (view: ResponseView, context: EvaluationCon
 
 function compileSelected(
   node: Selected,
-): (view: ResponseView, context: EvaluationContext) => readonly Match[] | Missing {
+): (view: AnswerView, context: EvaluationContext) => readonly Match[] | Missing {
   const fill = compileGiven(node.selector.given);
   if (node.form === 'xml') {
     const select = compileXPath(node.selector);
@@ -121,7 +110,7 @@ const leadingWords = 'lead it by each, some, no, count, first, last, nth N, rand
 
 type Named = Extract<ResponseSource, { form: 'body' | 'url' | 'location' | 'header' | 'cookie' | 'link' }>;
 
-function compileNamed(node: Named): (view: ResponseView, context: EvaluationContext) => Found {
+function compileNamed(node: Named): (view: AnswerView, context: EvaluationContext) => Found {
   const texts = compileTexts(node);
   const written = writtenSource(node);
   if (!node.pattern) {
@@ -129,7 +118,7 @@ function compileNamed(node: Named): (view: ResponseView, context: EvaluationCont
     return view => {
       const found = texts(view);
       if (found instanceof Missing) return found;
-      if (found.length > 1 && !canJoin(node))
+      if (found.length > 1 && !view.joins(node.form, node.argument ?? ''))
         return new Missing(`there are ${found.length} of ${written}; ${leadingWords}`, true);
       const text = found.length === 1 ? found[0]! : found.join(', ');
       return isText ? text : new Plain(text);
@@ -150,11 +139,6 @@ function compileNamed(node: Named): (view: ResponseView, context: EvaluationCont
   };
 }
 
-/** Several fields of one name make one list (RFC 9110, 5.3), but for the one whose values have commas of their own. */
-function canJoin({ form, argument }: Named): boolean {
-  return form === 'header' && argument!.toLowerCase() !== 'set-cookie';
-}
-
 /** A source as a message names it. */
 export function writtenSource(node: ResponseSource): string {
   if (node.form === 'path') return node.path.text;
@@ -166,49 +150,9 @@ export function writtenSource(node: ResponseSource): string {
   return 'argument' in node && node.argument !== undefined ? `${node.form} ${node.argument}` : node.form;
 }
 
-function compileTexts({ form, argument = '', sent }: Named): Texts {
-  const what = sent ? 'the request' : 'the response';
-  const orMissing = (values: readonly string[], reason: () => string) =>
-    values.length > 0 ? values : new Missing(reason());
-  switch (form) {
-    case 'body':
-      return ({ body }) => (body instanceof Missing ? body : [body]);
-    case 'url':
-      return ({ received }) => [received.url];
-    case 'location':
-      return view => view.location;
-    case 'header':
-      return view =>
-        orMissing(
-          view.headerValues(argument),
-          () => `${what} has no header ${argument}; there are ${view.headerNames().join(', ') || 'none'}`,
-        );
-    case 'cookie':
-      return view => {
-        const cookies = sent ? view.sentCookies : view.setCookies;
-        return orMissing(
-          cookies.flatMap(([name, value]) => (name === argument ? [value] : [])),
-          () => {
-            const names = [...new Set(cookies.map(([name]) => name))].join(', ');
-            const verb = sent ? 'sent' : 'set';
-            return `no cookie ${argument} was ${verb}; ${names === '' ? 'none was' : `there are ${names}`}`;
-          },
-        );
-      };
-    case 'link':
-      return view =>
-        orMissing(
-          view.links.flatMap(({ relations, url }) =>
-            relations.includes(argument.toLowerCase()) ? [url] : [],
-          ),
-          () => {
-            const relations = [...new Set(view.links.flatMap(link => link.relations))].join(', ');
-            return `${what} has no link ${argument}; ${relations === '' ? 'there are none' : `there are ${relations}`}`;
-          },
-        );
-    default:
-      return form satisfies never;
-  }
+function compileTexts({ form, argument = '' }: Named): Texts {
+  if (form !== 'body') return view => view.field(form, argument);
+  return ({ body }) => (body instanceof Missing ? body : [body]);
 }
 
 /** What stands where a path goes one way only: before its first part that can match several values. */
@@ -242,7 +186,7 @@ export function compileItems(
 
 function compileViewItems(
   node: ResponseSource,
-): ((view: ResponseView, context: EvaluationContext) => readonly Match[] | Missing) | undefined {
+): ((view: AnswerView, context: EvaluationContext) => readonly Match[] | Missing) | undefined {
   switch (node.form) {
     case 'path': {
       const select = compilePath(node.path);

@@ -1,9 +1,9 @@
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { Found, Value } from '../model/value.ts';
+import type { AnswerView } from './answer-view.ts';
 import type { Comparison, Reference } from './ast.ts';
 import type { Validator } from './documents/schema.ts';
 import type { Match } from './jsonpath/match.ts';
-import type { ResponseView } from './response.ts';
 import type { Truth } from './truth.ts';
 
 /** A named value and where it comes from. */
@@ -35,9 +35,10 @@ export interface Note {
 
 /** Everything that an expression can see while it is evaluated. */
 export interface EvaluationContext {
-  readonly response: ResponseView | undefined;
-  /** The request that the response answers, as it was sent. */
-  readonly sent?: ResponseView | undefined;
+  /** What the step above came to. */
+  readonly response: AnswerView | undefined;
+  /** What was asked there, as it was sent. */
+  readonly sent?: AnswerView | undefined;
   /** Why no response came, where a check expects that. */
   readonly fault?: string | undefined;
   lookup(name: string): Entry | undefined;
@@ -51,5 +52,5 @@ export interface EvaluationContext {
   /** What chance and the clock gave while a statement was evaluated, by the part of it that asked. */
   drawn?: Map<object, Found> | undefined;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */
-  readonly notes: Note[];
+  notes: Note[];
 }

@@ -2,6 +2,7 @@ import { isObject, Missing, type Value } from '../model/value.ts';
 import { counted } from '../text/words.ts';
 import { cut, describe, describeExactly, outline } from '../values/describe.ts';
 import { isBinary, sizeText } from '../values/text.ts';
+import type { AnswerView } from './answer-view.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
 import { subjectOf } from './compile-condition.ts';
 import { compileExpression, positionOf } from './compile-expression.ts';
@@ -15,7 +16,6 @@ import { expectedOf } from './explain-words.ts';
 import { isSingular, type Path } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import { referenceText } from './reference.ts';
-import type { ResponseView } from './response.ts';
 import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
 
@@ -222,10 +222,10 @@ function aroundFirst(source: ResponseSource, context: EvaluationContext): string
 }
 
 /** The beginning of a body that is no JSON; what is no text at all is only named. */
-function inOneLine(response: ResponseView): string {
+function inOneLine(response: AnswerView): string {
   const { text } = response;
   if (!isBinary(text)) return cut(text.replace(/\s+/g, ' ').trim());
-  return `${sizeText(response.received.body.length)} of ${response.headerValues('content-type')[0] ?? 'bytes'}`;
+  return `${sizeText(response.received.body.length)} of ${response.contentType ?? 'bytes'}`;
 }
 
 /** The deepest part of the document on the way to a path, above its last step. */

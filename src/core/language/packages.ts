@@ -1,11 +1,11 @@
 import { loadXml } from '../values/xml.ts';
-import type { Condition, Expression, Statement } from './ast.ts';
+import type { StatementNode } from './ast.ts';
 import { loadDates } from './dates.ts';
 import { loadHtml } from './documents/html.ts';
 import { loadSchemas } from './documents/schema.ts';
 import { loadXPath } from './documents/xpath.ts';
 import { loadPatterns } from './patterns.ts';
-import { surveyOf } from './walk.ts';
+import { type Part, surveyOf } from './walk.ts';
 
 const loaders = {
   patterns: loadPatterns,
@@ -19,10 +19,7 @@ const loaders = {
 /** What a statement cannot do without, and what is loaded only where a statement asks for it. */
 export type Package = keyof typeof loaders;
 
-export function packagesOf(
-  statement: Expression | Condition | Statement,
-  needed = new Set<Package>(),
-): Set<Package> {
+export function packagesOf(statement: Part | StatementNode, needed = new Set<Package>()): Set<Package> {
   const { nodes, sources, comparisons } = surveyOf(statement);
   for (const source of sources) {
     if (source.form === 'path' && source.path.usesPatterns) needed.add('patterns');

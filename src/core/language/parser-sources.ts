@@ -10,7 +10,7 @@ export class SourceParser {
   constructor(readonly lexer: Lexer) {}
 
   /** The name of a fence of the page, or a file. */
-  protected fileOrName(what: string): string {
+  fileOrName(what: string): string {
     const quoted = this.quotedName();
     return quoted ?? this.lexer.readBare() ?? this.lexer.fail(`${what} should stand here.`);
   }

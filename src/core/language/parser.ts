@@ -1,40 +1,70 @@
 import { SourceError } from '../model/finding.ts';
 import type { Excerpt } from '../model/source.ts';
 import { didYouMean } from '../text/words.ts';
-import type { Check, Statement, TextLiteral } from './ast.ts';
+import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
 import { ConditionParser } from './parser-conditions.ts';
 
-const statementWords = ['keep', 'let', 'wait', 'repeat', 'skip', 'each', 'cleanup'];
+/** How one kind of statement is written. */
+export interface StatementSyntax<Node extends StatementNode = StatementNode> {
+  /** What it begins with. */
+  readonly word: string;
+  /** Reads what stands behind the word; nothing where that is a condition, which may begin with the word too. */
+  parse(parser: StatementParser, start: number): Unwritten<Node> | undefined;
+}
+
+/** A statement before its text is known. */
+export type Unwritten<Node extends StatementNode> = Omit<Node, 'written' | 'survey'>;
+
+/** The statement that a syntax reads. */
+export type StatementOf<Syntax> = Syntax extends StatementSyntax<infer Node> ? Node : never;
 
 /**
- * Reads the statements of a fence. Every statement that cannot be read gives one error; the others are read as
- * if it were not there.
+ * Reads the statements of a fence: conditions, and what the given kinds of statements are. Every statement that cannot be
+ * read gives one error; the others are read as if it were not there.
  */
-export function parseStatements(excerpt: Excerpt): { statements: Statement[]; errors: SourceError[] } {
+export function parseStatements<Syntax extends StatementSyntax = never>(
+  excerpt: Excerpt,
+  kinds: readonly Syntax[],
+): { statements: (StatementOf<Syntax> | Check)[]; errors: SourceError[] } {
+  return parseEach(excerpt, parser => parser.statement(kinds) as StatementOf<Syntax> | Check);
+}
+
+/** Reads expressions, one a line. */
+export function parseExpressions(excerpt: Excerpt): { expressions: Expression[]; errors: SourceError[] } {
+  const { statements, errors } = parseEach(excerpt, parser => parser.alone(() => parser.value()));
+  return { expressions: statements, errors };
+}
+
+function parseEach<Result>(excerpt: Excerpt, parse: (parser: StatementParser) => Result) {
   const lexer = lexerFor(excerpt);
-  const statements: Statement[] = [];
+  const statements: Result[] = [];
   const errors: SourceError[] = [];
   while (lexer.nextStatement()) {
     const start = lexer.at;
     try {
       // One of its own for each, so that nothing of a line that cannot be read is left for the next.
-      statements.push(new StatementParser(lexer).statement());
+      statements.push(parse(new StatementParser(lexer)));
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
       const readOn = lexer.leaveStatement(start);
-      errors.push((readOn && errorAlone(excerpt, start, lexer.at)) || error);
+      errors.push((readOn && errorAlone(excerpt, start, lexer.at, parse)) || error);
     }
   }
   return { statements, errors };
 }
 
 /** What is wrong with a statement that has a bracket which is never closed: what would be if nothing stood below it. */
-function errorAlone(excerpt: Excerpt, start: number, end: number): SourceError | undefined {
+function errorAlone(
+  excerpt: Excerpt,
+  start: number,
+  end: number,
+  parse: (parser: StatementParser) => unknown,
+): SourceError | undefined {
   const lexer = lexerFor(excerpt, end);
   lexer.at = start;
   try {
-    new StatementParser(lexer).statement();
+    parse(new StatementParser(lexer));
     return undefined;
   } catch (error) {
     if (!(error instanceof SourceError)) throw error;
@@ -47,136 +77,45 @@ function lexerFor(excerpt: Excerpt, end?: number): Lexer {
   return new Lexer(excerpt.text.slice(0, end), place, excerpt.source.file);
 }
 
-/** Conditions one a line, as the `checks` of a settings level hold them. */
-export function parseChecks(excerpt: Excerpt): { checks: Check[]; errors: SourceError[] } {
-  const { statements, errors } = parseStatements(excerpt);
-  const checks: Check[] = [];
-  for (const statement of statements) {
-    if (statement.type === 'check') checks.push(statement);
-    else
-      errors.push(
-        new SourceError(
-          'syntax',
-          statement.range,
-          `Only conditions may stand among 'checks', not '${statement.type}'.`,
-        ),
-      );
-  }
-  return { checks, errors };
-}
-
-/** A statement before its text is known. */
-type Unwritten = WithoutText<Statement>;
-type WithoutText<Each> = Each extends Statement ? Omit<Each, 'written'> : never;
-
-class StatementParser extends ConditionParser {
+/** What kinds of statements read their text with. */
+export class StatementParser extends ConditionParser {
   /** Where that begins which a report shows: a check without its label. */
   #writtenFrom = 0;
 
   // line :: statement? comment?
-  statement(): Statement {
+  statement(kinds: readonly StatementSyntax[]): StatementNode {
     const start = this.lexer.at;
     this.#writtenFrom = start;
-    const statement: Unwritten & { written?: string } = this.#statement(start);
-    if (!this.lexer.atEnd) this.#leftOver();
+    const statement: Unwritten<StatementNode> & { written?: string } = this.alone(() =>
+      this.#statement(start, kinds),
+    );
     statement.written = this.lexer.written(this.#writtenFrom);
-    return statement as Statement;
+    return statement as StatementNode;
   }
 
-  #statement(start: number): Unwritten {
+  /** Nothing may stand behind it in its line. */
+  alone<Result>(parse: () => Result): Result {
+    const result = parse();
+    if (!this.lexer.atEnd) this.#leftOver();
+    return result;
+  }
+
+  #statement(start: number, kinds: readonly StatementSyntax[]): Unwritten<StatementNode> {
     const lexer: Lexer = this.lexer;
-    switch (lexer.peekWord()) {
-      case 'keep':
+    const word = lexer.peekWord();
+    if (word !== undefined)
+      for (const kind of kinds) {
+        if (kind.word !== word) continue;
         lexer.takeWord();
-        return this.#keep(start);
-      case 'let':
-        lexer.takeWord();
-        return this.#let(start);
-      // wait :: wait value
-      case 'wait': {
-        lexer.takeWord();
-        const duration = this.value();
-        return { type: 'wait', duration, range: lexer.since(start) };
+        const statement = kind.parse(this, start);
+        if (statement) return statement;
+        lexer.at = start;
       }
-      case 'repeat':
-        lexer.takeWord();
-        return this.#repeat(start);
-      // skip :: skip when condition
-      case 'skip': {
-        lexer.takeWord();
-        this.#requireWord('when', "'skip'");
-        const when = this.condition();
-        return { type: 'skip', when, range: lexer.since(start) };
-      }
-      case 'cleanup':
-        lexer.takeWord();
-        return { type: 'cleanup', range: lexer.since(start) };
-      case 'each':
-        return this.#each(start);
-      default:
-        return this.#check(start);
-    }
-  }
-
-  // keep :: keep value as secret? name ( or value )?
-  #keep(start: number): Unwritten {
-    const lexer: Lexer = this.lexer;
-    const value = this.value();
-    if (!lexer.takeWord('as')) this.#requireWord('as', 'the value that is kept');
-    const first = lexer.readName('A name');
-    const secret = first.name === 'secret' && lexer.peekWord() !== undefined && lexer.peekWord() !== 'or';
-    const { name, range: nameRange } = secret ? lexer.readName('A name') : first;
-    const otherwise = lexer.takeWord('or') ? this.value() : undefined;
-    return {
-      type: 'keep',
-      value,
-      name,
-      nameRange,
-      secret,
-      ...(otherwise && { otherwise }),
-      range: lexer.since(start),
-    };
-  }
-
-  // let :: let name = value
-  #let(start: number): Unwritten {
-    const { name, range: nameRange } = this.lexer.readName('A name');
-    this.lexer.require('=', `'let ${name}'`);
-    const value = this.value();
-    return { type: 'let', name, nameRange, value, range: this.lexer.since(start) };
-  }
-
-  // repeat :: repeat every value for value until condition
-  #repeat(start: number): Unwritten {
-    this.#requireWord('every', "'repeat'");
-    const every = this.value();
-    this.#requireWord('for', 'the pause');
-    const limit = this.value();
-    this.#requireWord('until', 'the time limit');
-    const until = this.condition();
-    return { type: 'repeat', every, limit, until, range: this.lexer.since(start) };
-  }
-
-  // rows :: each row of ( name | text )    values :: each reference as name    else a condition that begins with each
-  #each(start: number): Unwritten {
-    const lexer: Lexer = this.lexer;
-    lexer.takeWord('each');
-    if (lexer.takeWord('row')) {
-      this.#requireWord('of', "'each row'");
-      const table = this.fileOrName('The name of a table or a file');
-      return { type: 'each-row', table, range: lexer.since(start) };
-    }
-    const list = lexer.readReference();
-    if (list && lexer.takeWord('as')) {
-      const { name, range: nameRange } = lexer.readName('A name');
-      return { type: 'each-value', list, name, nameRange, range: lexer.since(start) };
-    }
-    lexer.at = start;
-    return this.#check(start);
+    return this.#check(start, kinds);
   }
 
   // check :: ( text : )? condition
-  #check(start: number): Unwritten {
+  #check(start: number, kinds: readonly StatementSyntax[]): Unwritten<Check> {
     const lexer: Lexer = this.lexer;
     let label: TextLiteral | undefined;
     if (lexer.peek('"')) {
@@ -190,15 +129,17 @@ class StatementParser extends ConditionParser {
     this.#writtenFrom = lexer.at;
     try {
       const condition = this.condition();
-      return { type: 'check', ...(label && { label }), condition, range: lexer.since(start) };
+      const parts = label ? [label, condition] : [condition];
+      return { type: 'check', ...(label && { label }), condition, parts, range: lexer.since(start) };
     } catch (error) {
       const meant = unknown !== undefined && error instanceof SourceError && error.code === 'word-unknown';
       if (!meant || error.remedy !== undefined) throw error;
-      throw new SourceError('word-unknown', error.range, error.message, didYouMean(unknown, statementWords));
+      const words = new Set(kinds.map(({ word }) => word));
+      throw new SourceError('word-unknown', error.range, error.message, didYouMean(unknown, words));
     }
   }
 
-  #requireWord(word: string, after: string): void {
+  requireWord(word: string, after: string): void {
     if (!this.lexer.takeWord(word)) this.lexer.fail(`'${word}' should follow ${after}.`);
   }
 

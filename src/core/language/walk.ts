@@ -5,19 +5,16 @@ import type {
   Predicate,
   Reference,
   ResponseSource,
-  Statement,
+  StatementNode,
 } from './ast.ts';
 import type { Given } from './jsonpath/ast.ts';
 
-export type Any = Expression | Condition | Statement;
+/** What a statement is made of. */
+export type Part = Expression | Condition;
 
 /** Tells of the nodes directly below a node, in the order in which they are written. */
-function eachChild(node: Any, tell: (child: Any) => void): void {
+function eachChild(node: Part, tell: (child: Part) => void): void {
   switch (node.type) {
-    case 'check':
-      if (node.label) tell(node.label);
-      tell(node.condition);
-      break;
     case 'comparison':
       tell(node.subject);
       eachValue(node.predicate, tell);
@@ -59,32 +56,11 @@ function eachChild(node: Any, tell: (child: Any) => void): void {
     case 'not':
       tell(node.condition);
       break;
-    case 'keep':
-      tell(node.value);
-      if (node.otherwise) tell(node.otherwise);
-      break;
-    case 'let':
-      tell(node.value);
-      break;
-    case 'wait':
-      tell(node.duration);
-      break;
-    case 'repeat':
-      tell(node.every);
-      tell(node.limit);
-      tell(node.until);
-      break;
-    case 'skip':
-      tell(node.when);
-      break;
-    case 'each-value':
-      tell(node.list);
-      break;
     default:
   }
 }
 
-function eachValue(predicate: Predicate, tell: (child: Any) => void): void {
+function eachValue(predicate: Predicate, tell: (child: Part) => void): void {
   switch (predicate.test) {
     case 'between':
       tell(predicate.low);
@@ -116,7 +92,7 @@ const noGiven: readonly Given[] = [];
 /** All that a tree is made of, and what of it one stage after the other asks for. */
 export interface Survey {
   /** Parents before children. */
-  readonly nodes: readonly Any[];
+  readonly nodes: readonly Part[];
   readonly references: readonly Reference[];
   readonly sources: readonly ResponseSource[];
   readonly comparisons: readonly Comparison[];
@@ -124,13 +100,13 @@ export interface Survey {
 
 const none: readonly never[] = [];
 
-function look(root: Any): Survey {
-  const nodes: Any[] = [];
+function look(roots: readonly Part[]): Survey {
+  const nodes: Part[] = [];
   // Of a large collection all statements are looked through; most have one of these or none.
   let references: Reference[] | undefined;
   let sources: ResponseSource[] | undefined;
   let comparisons: Comparison[] | undefined;
-  const visit = (node: Any) => {
+  const visit = (node: Part) => {
     nodes.push(node);
     switch (node.type) {
       case 'number':
@@ -154,7 +130,7 @@ function look(root: Any): Survey {
     }
     eachChild(node, visit);
   };
-  visit(root);
+  roots.forEach(visit);
   return {
     nodes,
     references: references ?? none,
@@ -164,22 +140,22 @@ function look(root: Any): Survey {
 }
 
 /** A statement is looked through once. */
-export function surveyOf(node: Any & { survey?: unknown }): Survey {
-  if (!('written' in node)) return look(node);
-  node.survey ??= look(node);
+export function surveyOf(node: Part | StatementNode): Survey {
+  if (!('parts' in node) || !('written' in node)) return look([node as Part]);
+  node.survey ??= look(node.parts);
   return node.survey as Survey;
 }
 
-/** Every node of a tree, parents before children. */
-export function nodesOf(node: Any): readonly Any[] {
+/** Every node of a tree, parents before children; of a statement, those of its parts. */
+export function nodesOf(node: Part | StatementNode): readonly Part[] {
   return surveyOf(node).nodes;
 }
 
-export function referencesIn(node: Any): readonly Reference[] {
+export function referencesIn(node: Part | StatementNode): readonly Reference[] {
   return surveyOf(node).references;
 }
 
-export function sourcesIn(node: Any): readonly ResponseSource[] {
+export function sourcesIn(node: Part | StatementNode): readonly ResponseSource[] {
   return surveyOf(node).sources;
 }
 

@@ -1,9 +1,8 @@
-import type { Cleanup, EachRow, EachValue, Repeat, Statement } from '../language/ast.ts';
-import type { TargetTemplate } from '../language/templates/target.ts';
-import type { Template } from '../language/templates/template.ts';
+import type { StatementNode } from '../language/ast.ts';
 import type { Finding } from '../model/finding.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
-import type { BodyFenceForm } from './fence.ts';
+import type { WrittenStep } from '../steps/step.ts';
+import type { Cleanup, EachRow, EachValue } from './case-statements.ts';
 
 /** A Markdown file that holds cases. */
 export interface Page {
@@ -34,7 +33,7 @@ export interface PageCase {
   readonly exampleSetsCookie?: boolean;
   /** Set for a case that runs at the end of the iteration. */
   readonly cleanup?: Cleanup;
-  readonly steps: readonly PageStep[];
+  readonly steps: readonly WrittenStep[];
   /** Its lines, from its heading to the next one, and those of fences that are no prose; both from 1, ends exclusive. */
   readonly lines: Lines;
   readonly fences: readonly Lines[];
@@ -45,54 +44,10 @@ export interface Lines {
   readonly to: number;
 }
 
-export type PageStep = RequestStep | StatementsStep;
-
-export interface RequestStep {
-  readonly kind: 'request';
-  readonly range: Range;
-  readonly method: string;
-  /** As written. */
-  readonly targetText: string;
-  readonly target: TargetTemplate;
-  readonly targetRange: Range;
-  readonly headers: readonly HeaderField[];
-  readonly body?: BodyText;
-  /** The lines of a `form query`. */
-  readonly query?: Excerpt;
-  /** Where it is sent until something holds. */
-  readonly repeat?: Repeat;
-}
-
-export interface HeaderField {
-  readonly name: string;
-  readonly value: Template;
-  readonly range: Range;
-}
-
-/** A body as written. How its references are escaped hangs on its type, which the settings may give. */
-export interface BodyText {
-  readonly excerpt: Excerpt;
-  /** Where it begins in the excerpt. */
-  readonly start: number;
-  /** What it is, where it stands in a fence of its own. */
-  readonly fence?: { readonly form: BodyFenceForm; readonly crlf: boolean };
-  /** The variables of a GraphQL body. */
-  readonly variables?: Excerpt;
-}
-
-/** Statements that are about a case or a request as a whole stand with those. */
-export type StepStatement = Exclude<Statement, EachRow | EachValue | Cleanup | Repeat>;
-
-export interface StatementsStep {
-  readonly kind: 'statements';
-  readonly range: Range;
-  readonly statements: readonly StepStatement[];
-}
-
 /** Every statement that a case carries out, in the order in which they are written. */
-export function* statementsOf({ steps }: Pick<PageCase, 'steps'>): Generator<StepStatement | Repeat> {
+export function* statementsOf({ steps }: Pick<PageCase, 'steps'>): Generator<StatementNode> {
   for (const step of steps) {
-    if (step.kind === 'statements') yield* step.statements;
-    else if (step.repeat) yield step.repeat;
+    if (step.repeat) yield step.repeat;
+    else if ('written' in step) yield step as unknown as StatementNode;
   }
 }

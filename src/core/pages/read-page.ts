@@ -1,12 +1,15 @@
-import type { Cleanup, EachRow, EachValue, Repeat } from '../language/ast.ts';
-import { parseStatements } from '../language/parser.ts';
-import { type Code, type Finding, finding } from '../model/finding.ts';
+import type { StatementNode } from '../language/ast.ts';
+import { type Code, type Finding, finding, type SourceError } from '../model/finding.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
-import { isExampleResponse, readRequest } from '../steps/http/read-request.ts';
+import { operationKindOf } from '../steps/kinds.ts';
+import type { Repeat } from '../steps/repeat.ts';
+import type { OperationKind, WrittenStep } from '../steps/step.ts';
+import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
 import { type FenceUse, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown.ts';
-import type { Lines, Page, PageCase, PageStep, RequestStep, StepStatement } from './page.ts';
+import type { Lines, Page, PageCase } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
+import { readStatements } from './statements.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
 export function readPage(source: Source): Page {
@@ -27,9 +30,10 @@ function fileTitle(file: string): string {
 }
 
 type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
-  steps: PageStep[];
+  steps: WrittenStep[];
   fences: Lines[];
-  hasRequest: boolean;
+  /** An operation has been begun. */
+  hasOperation: boolean;
   /** The last statement of the last fence, where it is one: it waits for its request. */
   repeat: Repeat | undefined;
   /** Something in it could not be read; it is a case all the same, for those who name it. */
@@ -37,7 +41,7 @@ type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
 };
 
 type Named = Extract<FenceUse, { use: 'schema' | 'rows' }>;
-type Attached = Extract<FenceUse, { use: 'body' | 'variables' | 'query' }>;
+type Attached = Extract<FenceUse, { use: 'attached' }>;
 
 const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message: string, remedy: string] } = {
   deep: [
@@ -96,8 +100,8 @@ class PageReader {
     const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range, fence.lines.from);
     draft.fences.push(fence.lines);
     const before = this.#findings.length;
-    if (draft.repeat && use.use !== 'request') this.#strayRepeat(draft);
-    if (use.use === 'request') this.#request(draft, fence);
+    if (draft.repeat && use.use !== 'operation') this.#strayRepeat(draft);
+    if (use.use === 'operation') this.#operation(draft, use.kind, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
     else if (use.use === 'settings') this.#settings(draft, fence);
     else if (use.use === 'later') this.#later(use.form, fence);
@@ -165,7 +169,7 @@ class PageReader {
       steps: [],
       lines: { from: line, to: line },
       fences: [],
-      hasRequest: false,
+      hasOperation: false,
       repeat: undefined,
       broken: false,
     };
@@ -174,54 +178,48 @@ class PageReader {
     return draft;
   }
 
-  #request(draft: Draft, { content }: Fence): void {
-    if (isExampleResponse(content)) {
-      if (!draft.hasRequest)
+  #operation(draft: Draft, kind: OperationKind, { content, info }: Fence): void {
+    const { step, example, errors } = kind.read(content, info);
+    if (example) {
+      const firstLine = content.text.indexOf('\n');
+      if (!draft.hasOperation)
         this.#add(
           'body-stray',
-          content.range(0, content.text.indexOf('\n') < 0 ? content.text.length : content.text.indexOf('\n')),
+          content.range(0, firstLine < 0 ? content.text.length : firstLine),
           'This example response has no request above it in its case.',
         );
-      if (/^set-cookie[ \t]*:/im.test(content.text)) draft.exampleSetsCookie = true;
+      if (example.setsCookie) draft.exampleSetsCookie = true;
       return;
     }
-    const { step, findings } = readRequest(content);
-    draft.hasRequest = true;
-    this.#findings.push(...findings);
+    draft.hasOperation = true;
+    this.#addErrors(errors);
     if (step) draft.steps.push(draft.repeat ? { ...step, repeat: draft.repeat } : step);
     draft.repeat = undefined;
   }
 
-  #statements(draft: Draft, { content, range }: Fence): void {
-    const { statements, errors } = parseStatements(content);
-    for (const error of errors) this.#add(error.code, error.range, error.message, error.remedy);
-    const own: StepStatement[] = [];
+  #statements(draft: Draft, { content }: Fence): void {
+    const { statements, errors } = readStatements(content);
+    this.#addErrors(errors);
     for (const statement of statements) {
       if (draft.repeat) this.#strayRepeat(draft);
-      if (statement.type === 'repeat') draft.repeat = statement;
-      else if (
-        statement.type === 'each-row' ||
-        statement.type === 'each-value' ||
-        statement.type === 'cleanup'
-      )
-        this.#aboutCase(draft, statement);
-      else own.push(statement);
+      const role = roleOf(statement);
+      if (role === undefined) draft.steps.push(statement);
+      else if (role === 'repeat') draft.repeat = statement as Repeat;
+      else this.#aboutCase(draft, role, statement);
     }
-    if (own.length > 0) draft.steps.push({ kind: 'statements', statements: own, range });
   }
 
   /** What is said of a case as a whole stands before its first request, once. */
-  #aboutCase(draft: Draft, statement: EachRow | EachValue | Cleanup): void {
-    const key = statement.type === 'cleanup' ? 'cleanup' : 'each';
-    if (draft.hasRequest || draft[key])
+  #aboutCase(draft: Draft, role: 'each' | 'cleanup', statement: StatementNode): void {
+    if (draft.hasOperation || draft[role])
       this.#add(
         'statement-place',
         statement.range,
-        `'${key}' stands once in a case, before its first request.`,
+        `'${role}' stands once in a case, before its first request.`,
         'It holds for the case as a whole.',
       );
-    else if (statement.type === 'cleanup') draft.cleanup = statement;
-    else draft.each = statement;
+    else if (role === 'cleanup') draft.cleanup = statement as Cleanup;
+    else draft.each = statement as EachRow | EachValue;
   }
 
   /** A schema or a table: it belongs to the page, wherever it stands. */
@@ -241,43 +239,37 @@ class PageReader {
   }
 
   #settings(draft: Draft, { content, range }: Fence): void {
-    if (draft.settings || draft.hasRequest)
+    if (draft.settings || draft.hasOperation)
       this.#add('body-stray', range, 'The settings of a case stand once, before its first request.');
     draft.settings = content;
   }
 
-  /** A body, its variables or a query belongs to the request right above, prose between them not counted. */
-  #attach(draft: Draft, use: Attached, { content, info, infoRange }: Fence): void {
-    const what = `\`${info.split(/\s+/).slice(0, 2).join(' ')}\``;
-    const request = draft.steps.at(-1);
-    if (request?.kind !== 'request') {
+  /** A body, its variables or a query belongs to the operation right above, prose between them not counted. */
+  #attach(draft: Draft, { words, more }: Attached, { content, infoRange }: Fence): void {
+    const above = draft.steps.at(-1);
+    const attach = above && operationKindOf(above)?.attachments[words];
+    if (!above || !attach) {
       // Below a request that could not be read there is nothing to say of its body.
-      if (!draft.broken || !draft.hasRequest)
+      if (!draft.broken || !draft.hasOperation)
         this.#add(
           'body-stray',
           infoRange,
-          `There is no request right above this ${what}.`,
+          `There is no request right above this \`${words}\`.`,
           'It stands directly below the fence of its request, before any statements.',
         );
       return;
     }
-    if (use.use === 'body') {
-      if (request.body) this.#add('body-stray', infoRange, 'This request has a body already.');
-      else this.#amend(draft, request, { body: { excerpt: content, start: 0, fence: use } });
-    } else if (use.use === 'variables') {
-      if (request.body?.fence?.form !== 'graphql')
-        this.#add('body-stray', infoRange, 'Variables belong to a `graphql body`, which stands above them.');
-      else this.#amend(draft, request, { body: { ...request.body, variables: content } });
-    } else if (request.query) this.#add('body-stray', infoRange, 'This request has a `form query` already.');
-    else this.#amend(draft, request, { query: content });
-  }
-
-  #amend(draft: Draft, request: RequestStep, more: Pick<Partial<RequestStep>, 'body' | 'query'>): void {
-    draft.steps[draft.steps.length - 1] = { ...request, ...more };
+    const amended = attach(above, { content, more });
+    if (typeof amended === 'string') this.#add('body-stray', infoRange, amended);
+    else draft.steps[draft.steps.length - 1] = amended;
   }
 
   #later(form: string, { infoRange }: Fence): void {
     this.#add('not-yet', infoRange, `The fence '${form}' is not there yet.`);
+  }
+
+  #addErrors(errors: readonly SourceError[]): void {
+    for (const { code, range, message, remedy } of errors) this.#add(code, range, message, remedy);
   }
 
   #add(code: Code, range: Range, message: string, remedy?: string): void {

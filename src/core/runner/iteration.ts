@@ -1,111 +1,13 @@
 import type { Plan, PlannedCase, PlannedPage, PlannedRows } from '../analysis/plan.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
-import type { CaseEvent, EventOf, RunEvent } from '../model/events.ts';
-import type { Masker } from '../secrecy/masker.ts';
+import type { EventOf, RunEvent } from '../model/events.ts';
+import type { Value } from '../model/value.ts';
 import { type Lane, OrderedEvents } from './ordered-events.ts';
-import type { Ports } from './ports.ts';
-import type { ResponseQueue } from './response-queue.ts';
 import { brokenOff, type TakenRow, takeRows } from './rows.ts';
-import type { RunOptions } from './run.ts';
 import { runCase } from './run-case.ts';
+import { type CaseOutcomes, type IterationBase, RunContext } from './run-context.ts';
 import type { RunControl } from './run-control.ts';
 import { IterationScope, type PageScope } from './scope.ts';
-
-/** What an iteration knows of the cases that have ended. */
-export type CaseOutcomes = Map<string, Pick<CaseEvent, 'outcome' | 'blocked'>>;
-
-/** What every event of an iteration says. */
-export interface EventContext {
-  readonly round: number;
-  /** From 1, where there are several. */
-  readonly user?: number;
-}
-
-/** What all cases of an iteration have to do with. */
-interface IterationBase {
-  readonly ports: Ports;
-  readonly options: RunOptions;
-  readonly masker: Masker;
-  readonly eventContext: EventContext;
-  /** Whether the user has begun with a case. */
-  readonly pace: { begun: boolean };
-  /** The addresses of cases whose prose has been told. */
-  readonly explained: Set<string>;
-  /** Where several run at the same time. */
-  readonly queue?: ResponseQueue;
-  /** Numbers the pages of a run that run at once. */
-  readonly lanes: { next: number };
-}
-
-/** Who hears of what happens in an iteration. */
-export interface EventOutput {
-  readonly mask: (event: RunEvent) => RunEvent;
-  /** Notes it in the record, and tells it. */
-  readonly emit: (event: RunEvent) => void;
-  /** Notes what happens in one of several pages that run at once. */
-  readonly record: (event: RunEvent, lane: number) => void;
-  /** Tells it when it is its turn. */
-  readonly onEvent: (event: RunEvent) => void;
-  /** What has to be kept of an event that waits for its turn. */
-  readonly withoutBodies: (event: RunEvent) => RunEvent;
-}
-
-/** All that a case has to do with. One is made for each page of each iteration, so it holds no functions of its own. */
-export class RunContext {
-  readonly ports: Ports;
-  readonly options: RunOptions;
-  readonly masker: Masker;
-  readonly eventContext: EventContext;
-  readonly queue: ResponseQueue | undefined;
-  readonly #explained: Set<string>;
-  readonly #pace: IterationBase['pace'];
-
-  constructor(
-    base: IterationBase,
-    /** Ends what is being waited for. */
-    readonly signal: AbortSignal,
-    /** The present, and the chance of this page. */
-    readonly clockAndRandom: ClockAndRandom,
-    readonly emit: (event: RunEvent) => void,
-    /** Nothing where it cleans up: whatever has happened does not keep it from that. */
-    readonly control?: RunControl,
-    readonly lane?: Lane<RunEvent>,
-  ) {
-    this.ports = base.ports;
-    this.options = base.options;
-    this.masker = base.masker;
-    this.eventContext = base.eventContext;
-    this.queue = base.queue;
-    this.#explained = base.explained;
-    this.#pace = base.pace;
-  }
-
-  /** Whether nothing more is to be begun. */
-  get isOver(): boolean {
-    return this.control ? this.control.stopped !== undefined : this.signal.aborted;
-  }
-
-  /** Waits where that is wanted between two cases, or where too much has been said that nobody has heard yet. */
-  beforeCase(): Promise<void> | undefined {
-    const { pause } = this.options;
-    const isFirst = !this.#pace.begun;
-    this.#pace.begun = true;
-    if (pause === undefined || isFirst) return this.lane?.room();
-    return this.ports.sleep(pause, this.signal).then(() => this.lane?.room());
-  }
-
-  /** What the page says of a case that did not pass; once in a run. */
-  proseOf({ address, prose }: PlannedCase): string | undefined {
-    if (this.#explained.has(address)) return undefined;
-    this.#explained.add(address);
-    const text = prose();
-    return text === '' ? undefined : text;
-  }
-
-  onFailure(): void {
-    if (this.options.failFast) this.control?.stop('failure');
-  }
-}
 
 /** One iteration over the selection. */
 export class Iteration {
@@ -117,19 +19,19 @@ export class Iteration {
     /** What the iteration is for one row of. */
     readonly row: TakenRow | undefined,
     readonly control: RunControl,
-    readonly base: IterationBase & EventOutput,
+    readonly base: IterationBase,
   ) {
     const { masker, ports } = base;
     for (const { value, secret } of row?.entries.values() ?? [])
       if (secret) masker.addValue(value, 'passing');
-    const onSecret = (value: Parameters<Masker['addValue']>[0]) => masker.addValue(value, 'passing');
+    const onSecret = (value: Value) => masker.addValue(value, 'passing');
     const { user = 1, round } = base.eventContext;
     const chanceFor = (name: string) =>
       ports.clockAndRandomFor(user, round, row?.recorded.number ?? 0, `{${name}}`);
     this.#scope = new IterationScope(plan, ports.external, onSecret, row?.entries, chanceFor);
   }
 
-  readonly #emit = (event: RunEvent) => this.base.emit(this.base.mask(event));
+  readonly #emit = (event: RunEvent) => this.base.output.emit(this.base.masker.deep(event));
 
   async run(): Promise<void> {
     const { jobs = 1 } = this.base.options;
@@ -140,7 +42,7 @@ export class Iteration {
 
   /** The earliest page that can run goes first, as long as fewer run than may at once. */
   async #runSeveral(jobs: number): Promise<void> {
-    const order = new OrderedEvents(this.base.onEvent);
+    const order = new OrderedEvents((event: RunEvent) => this.base.output.tell(event));
     const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
     const open = new Set(waiting.map(({ page }) => page.file));
     const running = new Set<Promise<void>>();
@@ -167,17 +69,14 @@ export class Iteration {
 
   #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
     const { control, base } = this;
-    if (!lane) return new RunContext(base, control.signal, this.#chanceOf(page), this.#emit, control);
+    const common = { signal: control.signal, clockAndRandom: this.#clockAndRandomOf(page), control };
+    if (!lane) return new RunContext(base, { ...common, emit: this.#emit });
     const number = base.lanes.next++;
-    const emit = (event: RunEvent) => {
-      const masked = base.mask(event);
-      base.record(masked, number);
-      lane.emit(base.withoutBodies(masked));
-    };
-    return new RunContext(base, control.signal, this.#chanceOf(page), emit, control, lane);
+    const emit = (event: RunEvent) => lane.emit(base.output.record(base.masker.deep(event), number));
+    return new RunContext(base, { ...common, emit, lane });
   }
 
-  #chanceOf({ file }: PlannedPage): ClockAndRandom {
+  #clockAndRandomOf({ file }: PlannedPage): ClockAndRandom {
     const { user = 1, round } = this.base.eventContext;
     return this.base.ports.clockAndRandomFor(user, round, this.row?.recorded.number ?? 0, file);
   }
@@ -188,7 +87,7 @@ export class Iteration {
       await this.#runPageRows(page, page.rows, context);
       return;
     }
-    const scope = this.#scope.openPage(page, context.ports.openJar);
+    const scope = this.#scope.openPage(page, context.ports.operations);
     this.#tellPage(page, context);
     await this.#runCases(page, scope, this.#ended, context);
   }
@@ -215,7 +114,7 @@ export class Iteration {
   }
 
   async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<CaseOutcomes> {
-    const scope = this.#scope.openPage(page, context.ports.openJar, row.entries);
+    const scope = this.#scope.openPage(page, context.ports.operations, row.entries);
     for (const { value, secret } of row.entries.values())
       if (secret) context.masker.addValue(value, 'passing');
     const ended: CaseOutcomes = new Map(this.#ended);
@@ -269,7 +168,11 @@ export class Iteration {
     const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
     if (cases.length === 0) return;
     const { cleanUpSignal = this.control.signal } = this.base.options;
-    const context = new RunContext(this.base, cleanUpSignal, this.#chanceOf(page), emit);
+    const context = new RunContext(this.base, {
+      signal: cleanUpSignal,
+      clockAndRandom: this.#clockAndRandomOf(page),
+      emit,
+    });
     this.#tellPage(page, context, row, true);
     for (const planned of cases) {
       if (context.isOver) return;

@@ -1,9 +1,11 @@
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
-import type { HttpPort } from '../steps/http/http-port.ts';
+import type { OperationPorts } from '../steps/operation-ports.ts';
 
 /** What lies outside of the core, as the runner sees it. */
-export interface Ports extends ClockAndRandom, HttpPort {
+export interface Ports extends ClockAndRandom {
+  /** What operations reach out by. */
+  readonly operations: OperationPorts;
   /** Milliseconds of a clock that only goes forward. */
   elapsed(): number;
   sleep(milliseconds: number, signal: AbortSignal): Promise<void>;

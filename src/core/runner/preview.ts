@@ -5,75 +5,80 @@ import { TemplateError } from '../language/templates/render.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
 import type { Place } from '../model/place.ts';
-import { Missing, Plain } from '../model/value.ts';
-import { fillRequest } from '../steps/http/fill-request.ts';
-import type { OutgoingRequest } from '../steps/http/http-port.ts';
+import { Plain } from '../model/value.ts';
+import type { PreviewedOperation, Redacted, StepPreview } from '../steps/step.ts';
 import { CaseEvaluation, IterationScope, PageScope, type RowEntries } from './scope.ts';
 
-/** A request as it would go out. */
-export interface PreviewedRequest {
+/** An operation of a case as it would go out. */
+export interface ShownOperation {
   readonly place: Place;
-  readonly request?: OutgoingRequest;
+  readonly operation?: PreviewedOperation;
   /** Why it cannot be filled. */
   readonly problem?: string;
   /** Names that went into it, in the order in which they were asked for. */
   readonly names: readonly string[];
-  readonly secrets: readonly string[];
+}
+
+export interface CasePreviewOptions {
+  readonly clockAndRandom: ClockAndRandom;
+  readonly external: ExternalSources;
+  /** The first row of the table that the case, or its page, runs for each row of. */
+  readonly row?: RowEntries | undefined;
 }
 
 /**
- * The requests of a case as they would go out. Values that only a run can tell stand in them as their references; what
+ * The operations of a case as they would go out. Values that only a run can tell stand in them as their references; what
  * is computed is computed now. Nothing is sent.
  */
 export function previewCase(
   plan: Plan,
   planned: PlannedCase,
-  clockAndRandom: ClockAndRandom,
-  external: ExternalSources,
-  /** The first row of the table that the case, or its page, runs for each row of. */
-  row?: RowEntries,
-): { requests: PreviewedRequest[]; lookup: (name: string) => Entry | undefined } {
-  const iteration = new IterationScope(plan, external);
-  const evaluation = new PreviewEvaluation(new PageScope(iteration, undefined), planned, clockAndRandom);
-  evaluation.scope.row = row;
-  const requests: PreviewedRequest[] = [];
-  for (const step of planned.steps) {
-    if (step.kind === 'let') {
-      const value = attempt(() => step.evaluate(evaluation));
-      if (value === undefined || value instanceof Missing) evaluation.scope.names.delete(step.name);
-      else
-        evaluation.scope.names.set(step.name, {
-          value,
-          origin: `computed in ${planned.address}`,
-          secret: evaluation.scope.isSecret(step.name),
-        });
-    } else if (step.kind === 'keep') evaluation.scope.names.delete(step.name);
-    else if (step.kind === 'http') {
-      evaluation.asked.clear();
-      const { place } = step;
-      try {
-        const { request, secrets } = fillRequest(step, evaluation);
-        requests.push({
-          place,
-          request: evaluation.withReferences(request),
-          names: [...evaluation.asked],
-          secrets,
-        });
-      } catch (error) {
-        if (!(error instanceof TemplateError)) throw error;
-        requests.push({ place, problem: error.message, names: [...evaluation.asked], secrets: [] });
-      }
+  { clockAndRandom, external, row }: CasePreviewOptions,
+): { operations: readonly ShownOperation[]; lookup: (name: string) => Entry | undefined } {
+  const scope = new PageScope(new IterationScope(plan, external), new Map());
+  scope.row = row;
+  const evaluation = new PreviewEvaluation(scope, planned, clockAndRandom);
+  const preview = new CasePreview(plan, planned, evaluation);
+  for (const step of planned.steps) step.preview?.(preview);
+  const lookup = (name: string) => {
+    try {
+      return scope.lookup(name, planned, evaluation);
+    } catch (error) {
+      if (error instanceof TemplateError) return undefined;
+      throw error;
     }
-  }
-  return { requests, lookup: name => attempt(() => evaluation.scope.lookup(name, planned, evaluation)) };
+  };
+  return { operations: preview.operations, lookup };
 }
 
-function attempt<Result>(compute: () => Result): Result | undefined {
-  try {
-    return compute();
-  } catch (error) {
-    if (error instanceof TemplateError) return undefined;
-    throw error;
+class CasePreview implements StepPreview {
+  readonly operations: ShownOperation[] = [];
+  readonly redacted: Redacted;
+  readonly names: StepPreview['names'];
+
+  constructor(
+    plan: Plan,
+    readonly planned: PlannedCase,
+    readonly evaluation: PreviewEvaluation,
+  ) {
+    this.redacted = plan.redacted;
+    this.names = evaluation.scope;
+  }
+
+  get address(): string {
+    return this.planned.address;
+  }
+
+  show(place: Place, fill: Parameters<StepPreview['show']>[1]): void {
+    const { asked } = this.evaluation;
+    asked.clear();
+    try {
+      const operation = fill(part => this.evaluation.withReferences(part));
+      this.operations.push({ place, operation, names: [...asked] });
+    } catch (error) {
+      if (!(error instanceof TemplateError)) throw error;
+      this.operations.push({ place, problem: error.message, names: [...asked] });
+    }
   }
 }
 

@@ -1,11 +1,11 @@
 import type { PlannedCase, PlannedPage, PlannedRows } from '../analysis/plan.ts';
 import type { Entry } from '../language/evaluation-context.ts';
+import type { EventContext } from '../model/event-context.ts';
 import type { CaseEvent, EventOf } from '../model/events.ts';
 import { cut, describe } from '../values/describe.ts';
 import { TableError } from '../values/table.ts';
 import { textOf } from '../values/text.ts';
 import { caseEvent } from './case-event.ts';
-import type { EventContext } from './iteration.ts';
 import type { RowEntries } from './scope.ts';
 
 /** What the record says of a row. */

@@ -4,9 +4,9 @@ import type { CaseEvent, Outcome } from '../model/events.ts';
 import { kindInWords, kindOf, Missing } from '../model/value.ts';
 import { TableError } from '../values/table.ts';
 import { caseEvent } from './case-event.ts';
-import type { CaseOutcomes, RunContext } from './iteration.ts';
+import { CaseRun } from './case-run.ts';
 import { rowInWords, type TakenRow, takeRows } from './rows.ts';
-import { StepRunner } from './run-steps.ts';
+import type { CaseOutcomes, RunContext } from './run-context.ts';
 import { CaseEvaluation, type PageScope } from './scope.ts';
 
 /** Carries out a case: once, or once for each row of its table or item of its list. */
@@ -18,7 +18,7 @@ export async function runCase(
 ): Promise<void> {
   const { eventContext, emit } = context;
   const tell = (event: CaseEvent) => {
-    for (const step of planned.steps) if (step.kind === 'keep' || step.kind === 'let') scope.forget(step);
+    for (const { gives } of planned.steps) if (gives) scope.forget(gives);
     ended.set(planned.address, event);
     emit(event);
   };
@@ -31,7 +31,7 @@ export async function runCase(
     const pause = context.beforeCase();
     if (pause) await pause;
     if (context.isOver) return;
-    ended.set(planned.address, await new StepRunner(planned, scope, context).run());
+    ended.set(planned.address, await new CaseRun(planned, scope, context).run());
   } else {
     const rows = rowsOf(planned.each, planned, scope, context);
     if (rows instanceof Missing) {
@@ -125,7 +125,7 @@ async function runRows(
       }
       for (const { value, secret } of entries.values()) if (secret) context.masker.addValue(value, 'passing');
       scope.row = entries;
-      const { outcome } = await new StepRunner(planned, scope, context, recorded).run();
+      const { outcome } = await new CaseRun(planned, scope, context, recorded).run();
       scope.row = undefined;
       add(outcome);
       for (const [name, { page, kept }] of made) {
@@ -166,7 +166,5 @@ function put(names: Map<string, Entry>, name: string, entry: Entry | undefined):
 }
 
 function namesMade({ steps }: PlannedCase): string[] {
-  return [
-    ...new Set(steps.flatMap(step => (step.kind === 'keep' || step.kind === 'let' ? [step.name] : []))),
-  ];
+  return [...new Set(steps.flatMap(({ gives }) => gives?.name ?? []))];
 }

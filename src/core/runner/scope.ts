@@ -5,16 +5,13 @@ import {
   isMadeOfSecret,
   type Note,
 } from '../language/evaluation-context.ts';
-import type { ResponseView } from '../language/response.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
-import type { Exchange } from '../model/http.ts';
 import { type Found, kindOf, type Value } from '../model/value.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
-import { viewOfSent } from '../steps/http/exchange-event.ts';
-import type { CookieJar } from '../steps/http/http-port.ts';
+import type { OperationPorts } from '../steps/operation-ports.ts';
+import type { Answer, GivenName } from '../steps/step.ts';
 import { equal } from '../values/compare.ts';
-import type { Ports } from './ports.ts';
 
 /** Names that a row, or an item of a list, gives. */
 export type RowEntries = ReadonlyMap<string, Entry>;
@@ -24,9 +21,9 @@ export class IterationScope {
   /** Every page that has begun, by its file: others take its names and begin with its cookies. */
   readonly #pages = new Map<string, PageScope>();
   readonly #given: RowEntries;
-  /** What was computed, and of what: once an iteration, as long as what it is made of is the same. */
   /** What was looked up on the way to one variable. */
   #resolving: Map<VariableDefinition, Entry> | undefined;
+  /** What was computed, and of what: once an iteration, as long as what it is made of is the same. */
   readonly #computed = new Map<VariableDefinition, { inputs: (Value | undefined)[]; entry: Entry }[]>();
 
   constructor(
@@ -44,11 +41,14 @@ export class IterationScope {
     );
   }
 
-  /** A page starts with the cookies of the pages that it takes names from, as they stood when those ended. */
-  openPage(page: PlannedPage, openJar: Ports['openJar'], row?: RowEntries): PageScope {
-    const jar = openJar(page.sources.flatMap(source => this.#pages.get(source)?.jar ?? []));
-    const scope = new PageScope(this, jar, row);
-    this.#pages.set(page.file, scope);
+  /** A page starts with what the pages that it takes names from have kept, such as cookies, as they stood when those ended. */
+  openPage({ file, sources }: PlannedPage, ports: OperationPorts, row?: RowEntries): PageScope {
+    const before = sources.flatMap(source => this.#pages.get(source) ?? []);
+    const states = new Map<string, unknown>();
+    for (const [kind, port] of Object.entries(ports))
+      states.set(kind, port.openPage(before.map(scope => scope.states.get(kind) as never)));
+    const scope = new PageScope(this, states, row);
+    this.#pages.set(file, scope);
     return scope;
   }
 
@@ -140,7 +140,8 @@ export class PageScope {
 
   constructor(
     readonly iteration: IterationScope,
-    readonly jar: CookieJar | undefined,
+    /** What operations keep for the page, by their kinds: cookies. */
+    readonly states: ReadonlyMap<string, unknown>,
     /** What the row gives that the page is run for. */
     readonly pageRow?: RowEntries,
   ) {}
@@ -168,18 +169,25 @@ export class PageScope {
     return taken ?? iteration.resolve(outer.get(name), evaluation);
   }
 
+  /** @param shared whether other pages can take it too */
+  set(name: string, entry: Entry, shared: boolean): void {
+    this.names.set(name, entry);
+    if (shared) this.kept.set(name, entry);
+  }
+
   /** A name that a case was to make does not keep the value that an earlier case gave it. */
-  forget(step: { readonly kind: 'keep' | 'let'; readonly name: string }): void {
-    this.names.delete(step.name);
-    if (step.kind === 'keep') this.kept.delete(step.name);
+  forget({ name, how }: Pick<GivenName, 'name' | 'how'>): void {
+    this.names.delete(name);
+    if (how === 'keep') this.kept.delete(name);
   }
 }
 
-/** What the statements of one case see; the response changes with every request. */
+/** What the statements of one case see; the answer changes with every operation. */
 export class CaseEvaluation implements EvaluationContext {
-  response: ResponseView | undefined;
-  #exchanges: readonly Exchange[] = [];
-  #sent: ResponseView | undefined;
+  #answer: Answer | undefined;
+  /** What the last operation came to, handed out as it is: every check of every response asks for it. */
+  response: EvaluationContext['response'];
+  #sent: EvaluationContext['sent'];
   notes: Note[] = [];
   drawn: Map<object, Found> | undefined;
 
@@ -189,20 +197,23 @@ export class CaseEvaluation implements EvaluationContext {
     readonly clockAndRandom: ClockAndRandom,
   ) {}
 
-  /** What the last request of the case took. */
-  set exchanges(exchanges: readonly Exchange[]) {
-    this.#exchanges = exchanges;
+  get answer(): Answer | undefined {
+    return this.#answer;
+  }
+
+  set answer(answer: Answer | undefined) {
+    this.#answer = answer;
+    this.response = answer?.response;
     this.#sent = undefined;
   }
 
-  get sent(): ResponseView | undefined {
-    if (this.#exchanges.length > 0) this.#sent ??= viewOfSent(this.#exchanges);
+  get sent(): EvaluationContext['sent'] {
+    this.#sent ??= this.#answer?.sent();
     return this.#sent;
   }
 
   get fault(): string | undefined {
-    const last = this.#exchanges.at(-1);
-    return (last?.firstFault ?? last?.fault)?.kind;
+    return this.#answer?.fault;
   }
 
   get namespaces(): ReadonlyMap<string, string> {

@@ -1,10 +1,12 @@
+import type { Authorization } from '../auth/authorization.ts';
 import type { Check } from '../language/ast.ts';
 import type { Path } from '../language/jsonpath/ast.ts';
 import type { Template } from '../language/templates/template.ts';
 import type { Range, Source } from '../model/source.ts';
-import type { Auth } from './transport.ts';
-import type { TransportSettings } from './transport-reader.ts';
+import type { TransportSettings } from './transport.ts';
 import type { VariableDefinition } from './variable-definition.ts';
+
+export type LevelKind = 'root' | 'folder' | 'page' | 'case' | 'secrets';
 
 /** The settings of one level: the collection, a folder, a page or a case. Null takes away what is set further out. */
 export interface Level {
@@ -18,7 +20,7 @@ export interface Level {
   readonly variables: ReadonlyMap<string, VariableDefinition>;
   readonly checks: readonly Check[] | null;
   readonly query: ReadonlyMap<string, QueryField>;
-  readonly auth?: Auth | null;
+  readonly auth?: Authorization | null;
   readonly transport: TransportSettings;
   /** The names of XML namespaces by the prefixes that XPath uses for them. */
   readonly namespaces: ReadonlyMap<string, string | null>;

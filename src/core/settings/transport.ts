@@ -61,56 +61,5 @@ export const defaultTransport: Transport = {
   limits: { body: 10 * 1024 * 1024, record: 64 * 1024, head: 64 * 1024 },
 };
 
-/** Credentials of a request. */
-export type Auth =
-  | { readonly kind: 'none' }
-  | { readonly kind: 'bearer'; readonly token: Template }
-  | { readonly kind: 'basic' | 'digest'; readonly user: Template; readonly password: Template }
-  | {
-      readonly kind: 'api-key';
-      readonly name: Template;
-      readonly value: Template;
-      readonly in: 'header' | 'query' | 'cookie';
-    }
-  | {
-      readonly kind: 'oauth2';
-      readonly flow: OAuthFlow;
-      /** By the key of the settings: `token-url`, `client-id`, … */
-      readonly fields: ReadonlyMap<string, Template>;
-    };
-
-export const oauthFlows = ['client-credentials', 'password', 'refresh-token'] as const;
-export type OAuthFlow = (typeof oauthFlows)[number];
-
-/** The parts of `auth` whose values are secret. */
-export function secretTemplates(auth: Auth): Template[] {
-  switch (auth.kind) {
-    case 'bearer':
-      return [auth.token];
-    case 'basic':
-    case 'digest':
-      return [auth.password];
-    case 'api-key':
-      return [auth.value];
-    case 'oauth2':
-      return ['client-secret', 'password', 'refresh-token'].flatMap(key => auth.fields.get(key) ?? []);
-    default:
-      return [];
-  }
-}
-
-export function templatesOfAuth(auth: Auth): Template[] {
-  switch (auth.kind) {
-    case 'bearer':
-      return [auth.token];
-    case 'basic':
-    case 'digest':
-      return [auth.user, auth.password];
-    case 'api-key':
-      return [auth.name, auth.value];
-    case 'oauth2':
-      return [...auth.fields.values()];
-    default:
-      return [];
-  }
-}
+/** What a level says of how requests go out; null takes away what an outer level says. */
+export type TransportSettings = { readonly [Key in keyof Transport]?: Transport[Key] | null };

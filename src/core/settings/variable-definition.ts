@@ -1,9 +1,8 @@
-import type { Let } from '../language/ast.ts';
+import type { Expression } from '../language/ast.ts';
 import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import type { Reference } from '../language/reference.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
 import type { Range, Source } from '../model/source.ts';
-import type { Missing } from '../model/value.ts';
 
 /** A variable as a settings level defines it. */
 export interface VariableDefinition {
@@ -18,7 +17,7 @@ export interface VariableDefinition {
   /** The file that it stands in, from the root of the collection or absolute. */
   readonly file?: string;
   /** What it is computed by, once an iteration. */
-  readonly computed?: Let;
+  readonly computed?: Expression;
   /** Names whose secrecy passes on to what is computed. */
   readonly reveals?: readonly string[];
   /** Secrecy belongs to the name: declared here, it holds for the values of all other levels too. */

@@ -2,7 +2,7 @@ import type { Node } from 'yaml';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
-import { parseStatements } from '../language/parser.ts';
+import { parseExpressions } from '../language/parser.ts';
 import type { Reference } from '../language/reference.ts';
 import { TemplateError, valueFor } from '../language/templates/render.ts';
 import { parseTemplateText, referencesOf } from '../language/templates/template.ts';
@@ -13,11 +13,12 @@ import { Missing, Plain, type Value } from '../model/value.ts';
 import { didYouMean } from '../text/words.ts';
 import { textOf } from '../values/text.ts';
 import { longestText, tooLong, weighed } from '../values/weight.ts';
-import { variableForms } from './keys.ts';
+import { rangeOf, type YamlReader } from '../yaml/yaml-reader.ts';
 import type { VariableDefinition } from './variable-definition.ts';
-import { type Libraries, rangeOf } from './yaml-reader.ts';
 
-type Form = 'os' | 'secret' | 'file' | 'let';
+/** The forms of a variable that says where its value is found. */
+const variableForms = ['os', 'secret', 'file', 'let'] as const;
+type Form = (typeof variableForms)[number];
 
 type Resolved = Pick<VariableDefinition, 'file' | 'computed' | 'reveals' | 'references' | 'resolve'>;
 
@@ -36,23 +37,34 @@ function orTemplateError(value: Value | Missing): Value {
 /** Reads the variables of one level. */
 export class VariableReader {
   constructor(
-    readonly libraries: Libraries,
-    readonly excerpt: Excerpt,
+    readonly reader: YamlReader,
+    /** In words, of all of them: `from environment local`. */
+    readonly origin: string,
+    readonly alwaysSecret: boolean,
   ) {}
 
+  get #excerpt(): Excerpt {
+    return this.reader.excerpt;
+  }
+
+  get #libraries(): YamlReader['libraries'] {
+    return this.reader.libraries;
+  }
+
   /** Reads the value of a variable. Throws SourceError where its form is not known. */
-  read(name: string, node: Node | null, origin: string, alwaysSecret: boolean): VariableDefinition {
-    const range = rangeOf(node, this.excerpt);
-    const form = this.libraries.isMap(node) ? this.#formOf(node) : undefined;
+  read(name: string, node: Node | null): VariableDefinition {
+    const { origin } = this;
+    const range = rangeOf(node, this.#excerpt);
+    const form = this.#libraries.isMap(node) ? this.#formOf(node) : undefined;
     const base = {
       name,
       origin,
-      source: this.excerpt.source,
+      source: this.#excerpt.source,
       range,
-      secret: alwaysSecret || form?.secret === true,
+      secret: this.alwaysSecret || form?.secret === true,
     };
-    if (form?.kind === 'file') return { ...base, ...this.#readFile(name, form.node, origin) };
-    if (form?.kind === 'let') return { ...base, ...this.#readLet(name, form.node, origin) };
+    if (form?.kind === 'file') return { ...base, ...this.#readFile(name, form.node) };
+    if (form?.kind === 'let') return { ...base, ...this.#readLet(name, form.node) };
     if (form?.kind !== 'os') {
       const part = this.#readPart(form ? form.node : node);
       return {
@@ -62,7 +74,7 @@ export class VariableReader {
         resolve: context => ({ value: part.evaluate(context), origin }),
       };
     }
-    const osName = String(this.libraries.isScalar(form.node) ? form.node.value : '');
+    const osName = String(this.#libraries.isScalar(form.node) ? form.node.value : '');
     return {
       ...base,
       references: [],
@@ -78,10 +90,10 @@ export class VariableReader {
   }
 
   /** Its path is relative to the file that it is written in; the last line end is no part of the value. */
-  #readFile(name: string, node: Node | null, origin: string): Resolved {
+  #readFile(name: string, node: Node | null): Resolved {
+    const { origin } = this;
     const path = this.#textOf(node);
-    const folder = this.excerpt.source.file.replace(/[^/]*$/, '');
-    const file = /^(?:[/\\]|[A-Za-z]:)/.test(path) ? path : folder + path;
+    const file = this.reader.pathBeside(path);
     return {
       file,
       references: [],
@@ -94,54 +106,53 @@ export class VariableReader {
     };
   }
 
-  /** Read as a statement of its own, so that positions in it are those of the settings. */
-  #readLet(name: string, node: Node | null, origin: string): Resolved {
-    const lead = `let ${name} = `;
-    const quoted = this.libraries.isScalar(node) && node.type !== 'PLAIN' ? 1 : 0;
-    const start = rangeOf(node, this.excerpt).start + quoted - lead.length;
-    const excerpt = Excerpt.inLine(this.excerpt.source, lead + this.#textOf(node), start);
-    const { statements, errors } = parseStatements(excerpt);
+  /** Positions in it are those of the settings. */
+  #readLet(name: string, node: Node | null): Resolved {
+    const range = rangeOf(node, this.#excerpt);
+    const quoted = this.#libraries.isScalar(node) && node.type !== 'PLAIN' ? 1 : 0;
+    const excerpt = Excerpt.inLine(this.#excerpt.source, this.#textOf(node), range.start + quoted);
+    const { expressions, errors } = parseExpressions(excerpt);
     const [error] = errors;
     if (error) throw error;
-    const [statement, ...more] = statements;
-    if (statement?.type !== 'let' || more.length > 0)
-      throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'This is no single expression.');
-    if (sourcesIn(statement).length > 0)
+    const [expression, ...more] = expressions;
+    if (!expression || more.length > 0)
+      throw new SourceError('setting-form', range, 'This is no single expression.');
+    if (sourcesIn(expression).length > 0)
       throw new SourceError(
         'no-response-yet',
-        rangeOf(node, this.excerpt),
+        range,
         'A variable is computed before there is a response.',
         'What a response gives is kept: keep $.id as name',
       );
     let evaluate: Evaluate | undefined;
     return {
-      computed: statement,
-      references: referencesIn(statement),
-      reveals: revealing(statement.value).map(reference => reference.name),
+      computed: expression,
+      references: referencesIn(expression),
+      reveals: revealing(expression).map(reference => reference.name),
       resolve: context => {
-        evaluate ??= compileExpression(statement.value);
+        evaluate ??= compileExpression(expression);
         const value = evaluate(context as EvaluationContext);
         if (value instanceof Missing)
           throw new TemplateError(`{${name}} cannot be computed: ${value.reason}.`);
-        return { value, origin: `${origin}, computed` };
+        return { value, origin: `${this.origin}, computed` };
       },
     };
   }
 
   #textOf(node: Node | null): string {
-    if (this.libraries.isScalar(node) && typeof node.value === 'string') return node.value;
-    throw new SourceError('setting-form', rangeOf(node, this.excerpt), 'A text is wanted here.');
+    if (this.#libraries.isScalar(node) && typeof node.value === 'string') return node.value;
+    throw new SourceError('setting-form', rangeOf(node, this.#excerpt), 'A text is wanted here.');
   }
 
   /** `{ os: NAME }`, `{ secret: value }`, either with `secret: true`; nothing for an object that is just a value. */
   #formOf(node: Node): { kind: Form; node: Node | null; secret: boolean } | undefined {
-    if (!this.libraries.isMap(node)) return undefined;
-    const keys = node.items.map(pair => String(this.libraries.isScalar(pair.key) ? pair.key.value : ''));
+    if (!this.#libraries.isMap(node)) return undefined;
+    const keys = node.items.map(pair => String(this.#libraries.isScalar(pair.key) ? pair.key.value : ''));
     const kind =
-      keys.find(key => variableForms.includes(key) && key !== 'secret') ??
+      keys.find(key => (variableForms as readonly string[]).includes(key) && key !== 'secret') ??
       (keys.length === 1 && keys[0] === 'secret' ? 'secret' : undefined);
     if (kind === undefined || keys.some(key => key !== kind && key !== 'secret')) return undefined;
-    const range = rangeOf(node, this.excerpt);
+    const range = rangeOf(node, this.#excerpt);
     const secret = node.get('secret');
     if (kind !== 'secret' && secret !== undefined && typeof secret !== 'boolean') {
       throw new SourceError(
@@ -159,16 +170,16 @@ export class VariableReader {
   }
 
   #readPart(node: Node | null): Part {
-    if (this.libraries.isSeq(node)) {
+    if (this.#libraries.isSeq(node)) {
       const items = node.items.map(item => this.#readPart(item as Node));
       return {
         references: items.flatMap(item => item.references),
         evaluate: context => orTemplateError(weighed(items.map(item => item.evaluate(context)))),
       };
     }
-    if (this.libraries.isMap(node)) {
+    if (this.#libraries.isMap(node)) {
       const members = node.items.map(pair => ({
-        name: String(this.libraries.isScalar(pair.key) ? pair.key.value : pair.key),
+        name: String(this.#libraries.isScalar(pair.key) ? pair.key.value : pair.key),
         part: this.#readPart(pair.value as Node | null),
       }));
       return {
@@ -184,11 +195,11 @@ export class VariableReader {
 
   /** An unquoted scalar keeps its characters and has no kind of its own; a quoted one is a text. */
   #readScalar(node: Node | null): Part {
-    if (!this.libraries.isScalar(node) || node.value === null)
+    if (!this.#libraries.isScalar(node) || node.value === null)
       return { references: [], evaluate: () => null };
     const plain = node.type === 'PLAIN';
     const text = plain ? (node.source ?? String(node.value)) : String(node.value);
-    const template = parseTemplateText(text, 'text', rangeOf(node, this.excerpt));
+    const template = parseTemplateText(text, 'text', rangeOf(node, this.#excerpt));
     const references = referencesOf(template);
     if (references.length === 0) {
       const literal = template.parts.join('');

@@ -1,4 +1,5 @@
-import type { CheckStep, KeepStep, LetStep } from '../analysis/plan.ts';
+import type { Decide } from '../language/compile-condition.ts';
+import type { Evaluate } from '../language/compile-reference.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { type Truth, Unknown } from '../language/truth.ts';
 import { type Found, Missing } from '../model/value.ts';
@@ -9,20 +10,20 @@ import { TimeLimitError, withinTime } from '../text/time-limit.ts';
 /** In bytes: what is computed over a larger response is watched. */
 const largeBody = 16 * 1024;
 /** How long one statement may take then, in milliseconds. */
-const patience = 10_000;
+const statementTimeout = 10_000;
 
-export function decideInTime({ decide }: CheckStep, evaluation: EvaluationContext): Truth {
-  if (!isLarge(evaluation)) return decide(evaluation);
+export function decideInTime(decide: Decide, context: EvaluationContext): Truth {
+  if (!isLarge(context)) return decide(context);
   return inTime(
-    () => decide(evaluation),
+    () => decide(context),
     why => new Unknown(why),
   );
 }
 
-export function evaluateInTime({ evaluate }: KeepStep | LetStep, evaluation: EvaluationContext): Found {
-  if (!isLarge(evaluation)) return evaluate(evaluation);
+export function evaluateInTime(evaluate: Evaluate, context: EvaluationContext): Found {
+  if (!isLarge(context)) return evaluate(context);
   return inTime(
-    () => evaluate(evaluation),
+    () => evaluate(context),
     why => new Missing(why, true),
   );
 }
@@ -33,7 +34,7 @@ function isLarge({ response }: EvaluationContext): boolean {
 
 function inTime<Result>(compute: () => Result, onSlow: (why: string) => Result): Result {
   try {
-    return withinTime(patience, 'what it computes', compute);
+    return withinTime(statementTimeout, 'what it computes', compute);
   } catch (error) {
     if (error instanceof TimeLimitError) return onSlow(error.message);
     throw error;

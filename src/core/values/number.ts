@@ -1,5 +1,5 @@
 import Big from 'big.js';
-import { Exact, type Numeric, Special } from '../model/value.ts';
+import { Exact, type Numeric } from '../model/value.ts';
 
 /** A quotient has so many digits; sums, differences and products are exact. */
 const quotientDigits = 34;

@@ -1,12 +1,12 @@
+import type { ExchangedCredentials } from '../../core/auth/exchanged.ts';
 import type { OsEnvironment } from '../../core/model/external-sources.ts';
 import type { Exchange, Header } from '../../core/model/http.ts';
 import type { Sent } from '../../core/steps/http/http-port.ts';
+import type { Authorizer, ChallengeAnswers } from '../auth/authorizer.ts';
+import { type Authorizers, openAuthorizers } from '../auth/authorizers.ts';
 import { sameOrigin } from './address.ts';
 import { type Jar, setsCookies, withCookies } from './cookies.ts';
-import type { DigestCredentials } from './digest.ts';
-import { DigestAnswers } from './digest-answers.ts';
 import { loadClient } from './load.ts';
-import { secretsOf, Tokens } from './oauth.ts';
 import type { FilePlaces } from './outgoing.ts';
 import { bodyStaysHere, redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
 import { isIdempotent, waitBeforeRetry } from './retry.ts';
@@ -33,8 +33,12 @@ export async function createHttpDriver(options: HttpDriverOptions): Promise<Http
   const library = await loadClient();
   await warmUp(library);
   const sender = new Sender(library, options);
-  const tokens = new Tokens((request, signal) => sender.exchange(request, signal), options.now);
-  const means: Means = { sender, tokens, digests: new DigestAnswers(), options };
+  const authorizers = openAuthorizers({
+    send: (request, signal) => sender.exchange(request, signal),
+    now: options.now,
+    places: options,
+  });
+  const means: Means = { sender, authorizers, options };
   return {
     send: (request, signal) => new Delivery(request, signal, means).run(),
     close: () => sender.close(),
@@ -44,8 +48,7 @@ export async function createHttpDriver(options: HttpDriverOptions): Promise<Http
 /** What all deliveries share. */
 interface Means {
   readonly sender: Sender;
-  readonly tokens: Tokens;
-  readonly digests: DigestAnswers;
+  readonly authorizers: Authorizers;
   readonly options: HttpDriverOptions;
 }
 
@@ -58,11 +61,17 @@ function isSentAnew({ stale, fault }: OneExchange, { method, retry }: SavableReq
 class Delivery {
   readonly #trail: Exchange[] = [];
 
+  /** Of the credentials of the request, whose kind is its own. */
+  readonly #authorizer: Authorizer<ExchangedCredentials> | undefined;
+
   constructor(
     readonly request: SavableRequest,
     readonly signal: AbortSignal,
     readonly means: Means,
-  ) {}
+  ) {
+    const { auth } = request;
+    this.#authorizer = auth && (means.authorizers[auth.kind] as Authorizer<ExchangedCredentials>);
+  }
 
   async run(): Promise<Sent> {
     const { request, signal, means } = this;
@@ -75,21 +84,21 @@ class Delivery {
       await sleep(wait, signal);
       if (signal.aborted) break;
     }
-    if (!request.auth) return { exchanges: this.#trail };
-    const secrets = secretsOf(this.#trail);
+    const secrets = this.#authorizer?.secretsIn?.(this.#trail) ?? [];
     return { exchanges: this.#trail, ...(secrets.length > 0 && { secrets }) };
   }
 
   /** The request, authorized, and the redirects that follow. */
   async #attempt(first: Exchange['cause']): Promise<void> {
-    const authorization = this.request.auth?.kind === 'oauth2' ? await this.#fetchToken() : undefined;
+    const authorization = this.#authorizer?.authorize ? await this.#authorize() : undefined;
     if (authorization === null) return;
+    const challenges = this.#authorizer?.challenges;
     let current = this.request;
     let cause = first;
     for (let redirects = 0; ; redirects++) {
       const last =
-        current.auth?.kind === 'digest'
-          ? await this.#sendDigested(current, current.auth, cause)
+        current.auth && challenges
+          ? await this.#sendChallenged(current, challenges, cause)
           : await this.#send(current, current.auth && authorization, cause);
       const target = last.response && redirectTarget(last.response);
       if (target === undefined || this.request.redirects === 0) return;
@@ -114,28 +123,27 @@ class Delivery {
     }
   }
 
-  /** The header with a token; null where none came. */
-  async #fetchToken(): Promise<string | null> {
-    const { request, signal, means } = this;
-    const auth = request.auth as Extract<SavableRequest['auth'], { kind: 'oauth2' }>;
-    const { token, fault, exchanges } = await means.tokens.authorize(auth, request, signal);
+  /** The header Authorization; null where none came. */
+  async #authorize(): Promise<string | null> {
+    const { request, signal } = this;
+    const { header, fault, exchanges } = await this.#authorizer!.authorize!(request.auth!, request, signal);
     this.#trail.push(...exchanges);
-    if (!fault) return `Bearer ${token}`;
+    if (!fault) return header!;
     this.#trail.push(unsendable(request, fault));
     return null;
   }
 
-  async #sendDigested(
+  async #sendChallenged(
     request: SavableRequest,
-    credentials: DigestCredentials,
+    challenges: ChallengeAnswers<ExchangedCredentials>,
     cause: Exchange['cause'],
   ): Promise<Exchange> {
-    const { digests, options } = this.means;
-    const known = await digests.forRequest(credentials, request, options);
+    const credentials = request.auth!;
+    const known = await challenges.anticipate(credentials, request);
     const first = await this.#send(request, known, cause);
     if (first.response?.status !== 401) return first;
     const { headers } = first.response;
-    const answer = await digests.forChallenge(credentials, request, headers, known !== undefined, options);
+    const answer = await challenges.answer(credentials, request, headers, known !== undefined);
     return answer === undefined ? first : this.#send(request, answer, 'challenge');
   }
 

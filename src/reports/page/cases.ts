@@ -32,8 +32,8 @@ ${filterMarkup(cases)}
 /** So many cases are markup. What comes behind them is data, which the script lays out where it is asked for. */
 const laidOut = 500;
 
-function isRepeated({ courses }: DigestedCase): boolean {
-  return courses.outcome.length > 1;
+function isRepeated({ occurrences }: DigestedCase): boolean {
+  return occurrences.outcome.length > 1;
 }
 
 /** JSON in which nothing ends the element that it stands in, nor begins a comment there (HTML, 4.12.1.3). */
@@ -90,12 +90,12 @@ ${repeated && coursesMarkup(index)}${firstMarkup(each, failure !== undefined)}
 
 /** Filled by the script: each time that a case ran. */
 function coursesMarkup(index: number): Markup {
-  return html`<div class="courses" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript><h4>The first time</h4>`;
+  return html`<div class="occurrences" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript><h4>The first time</h4>`;
 }
 
-function timesInWords({ outcomes, courses }: DigestedCase): string {
+function timesInWords({ outcomes, occurrences }: DigestedCase): string {
   const told = gravest.flatMap(each => (outcomes[each] ? [`${grouped(outcomes[each])} ${each}`] : []));
-  const times = `${grouped(courses.outcome.length)} times`;
+  const times = `${grouped(occurrences.outcome.length)} times`;
   return told.length === 1 ? times : `${times}: ${inWords(told)}`;
 }
 
@@ -125,14 +125,14 @@ ${
 const places = 200;
 
 /** When a case ran and for how long, on the time axis of the whole run; what did not pass stands out. */
-function barMarkup({ courses }: DigestedCase, length: number): Markup {
+function barMarkup({ occurrences }: DigestedCase, length: number): Markup {
   const scale = places / Math.max(length, 1);
   const marks = new Array<'ran' | 'bad' | undefined>(places).fill(undefined);
-  for (const [index, at] of courses.at.entries()) {
+  for (const [index, at] of occurrences.at.entries()) {
     if (at < 0) continue;
-    const bad = courses.outcome[index] === 'failed' || courses.outcome[index] === 'error';
+    const bad = occurrences.outcome[index] === 'failed' || occurrences.outcome[index] === 'error';
     const from = Math.min(places - 1, Math.floor(at * scale));
-    const to = Math.min(places - 1, Math.floor((at + courses.time[index]!) * scale));
+    const to = Math.min(places - 1, Math.floor((at + occurrences.time[index]!) * scale));
     for (let place = from; place <= to; place++) if (bad || !marks[place]) marks[place] = bad ? 'bad' : 'ran';
   }
   let bars = '';
@@ -148,13 +148,13 @@ function barMarkup({ courses }: DigestedCase, length: number): Markup {
 
 /** Each time that cases ran which ran more than once, for the script of the page: by the number of the case. */
 export function* coursesData(digest: Digest): Generator<Markup> {
-  yield new Markup('<script type="application/json" id="courses">{');
+  yield new Markup('<script type="application/json" id="occurrences">{');
   let separator = '';
   let index = 0;
-  for (const { courses } of digest.pages.flatMap(page => page.cases)) {
+  for (const { occurrences } of digest.pages.flatMap(page => page.cases)) {
     const number = index++;
-    if (courses.outcome.length < 2) continue;
-    const columns = { ...courses, outcome: courses.outcome.map(each => gravest.indexOf(each)) };
+    if (occurrences.outcome.length < 2) continue;
+    const columns = { ...occurrences, outcome: occurrences.outcome.map(each => gravest.indexOf(each)) };
     yield new Markup(`${separator}"${number}":${inert(JSON.stringify(columns, shortNumber))}`);
     separator = ',';
   }

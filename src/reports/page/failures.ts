@@ -64,7 +64,7 @@ function howOften({ page, event }: DigestedFailure, { pages }: Digest): string |
   const known = pages
     .find(({ file }) => file === page.file)
     ?.cases.find(({ address }) => address === event.case);
-  const all = known?.courses.outcome.length ?? 1;
+  const all = known?.occurrences.outcome.length ?? 1;
   const bad = (known?.outcomes.failed ?? 0) + (known?.outcomes.error ?? 0);
   return all > 1 ? `${grouped(bad)} of ${grouped(all)} times` : undefined;
 }

@@ -7,9 +7,9 @@
   const form = /** @type {HTMLFormElement} */ (document.getElementById('filter'));
   const count = /** @type {HTMLOutputElement} */ (form.querySelector('output'));
   const none = /** @type {HTMLElement} */ (document.getElementById('none'));
-  /** @typedef {{ round: number[], user: number[], outcome: number[], at: number[], time: number[], status: number[], row: string[] }} Courses */
-  /** @type {{ [number: string]: Courses }} */
-  const courses = JSON.parse(document.getElementById('courses')?.textContent ?? '{}');
+  /** @typedef {{ round: number[], user: number[], outcome: number[], at: number[], time: number[], status: number[], row: string[] }} Occurrences */
+  /** @type {{ [number: string]: Occurrences }} */
+  const occurrences = JSON.parse(document.getElementById('occurrences')?.textContent ?? '{}');
   /** @typedef {{ number: string, outcomes: string[], tags: string[], text: string, markup?: string, item?: HTMLElement }} Case */
   const pages = [...document.querySelectorAll('section.page')].map(element => ({
     section: /** @type {HTMLElement} */ (element),
@@ -59,7 +59,7 @@
 
   /** @param {string} number @param {string} text */
   const inRows = (number, text) =>
-    courses[number]?.row.some(row => row.toLowerCase().includes(text)) ?? false;
+    occurrences[number]?.row.some(row => row.toLowerCase().includes(text)) ?? false;
 
   function filter() {
     const [outcome, tag, text] = [chosen('outcome'), chosen('tag'), chosen('text').trim().toLowerCase()];
@@ -90,8 +90,8 @@
     none.hidden = shown > 0;
     const noun = all === 1 ? 'case' : 'cases';
     count.textContent = shown === all ? `${all} ${noun}` : `${shown} of ${all} ${noun}`;
-    for (const list of document.querySelectorAll('details[open] .courses'))
-      listCourses(/** @type {HTMLElement} */ (list));
+    for (const list of document.querySelectorAll('details[open] .occurrences'))
+      listOccurrences(/** @type {HTMLElement} */ (list));
   }
 
   /** @param {string} name @param {string} [text] */
@@ -106,8 +106,8 @@
     milliseconds >= 1000 ? `${Number((milliseconds / 1000).toFixed(3))} s` : `${milliseconds} ms`;
 
   /** Each time that a case ran, as far as it is asked for. @param {HTMLElement} list */
-  function listCourses(list) {
-    const columns = courses[list.dataset.case ?? ''];
+  function listOccurrences(list) {
+    const columns = occurrences[list.dataset.case ?? ''];
     if (!columns) return;
     const [outcome, text] = [chosen('outcome'), chosen('text').trim().toLowerCase()];
     const byRow = text !== '' && inRows(list.dataset.case ?? '', text);
@@ -176,8 +176,8 @@
     'toggle',
     event => {
       const details = /** @type {HTMLElement} */ (event.target);
-      const list = /** @type {HTMLElement | null} */ (details.querySelector('.courses'));
-      if (list && details.hasAttribute('open')) listCourses(list);
+      const list = /** @type {HTMLElement | null} */ (details.querySelector('.occurrences'));
+      if (list && details.hasAttribute('open')) listOccurrences(list);
     },
     true,
   );

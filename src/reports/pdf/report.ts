@@ -181,8 +181,8 @@ function writeCases({ pages }: Digest, paper: Paper): void {
 }
 
 function rowOf(each: DigestedCase): string[] {
-  const { title, request = '', first, courses, outcomes, times } = each;
-  const count = courses.outcome.length;
+  const { title, request = '', first, occurrences, outcomes, times } = each;
+  const count = occurrences.outcome.length;
   const bad = (outcomes.failed ?? 0) + (outcomes.error ?? 0);
   const often =
     count === 1 ? '' : bad > 0 ? `, ${grouped(bad)} of ${grouped(count)} times` : `, ${grouped(count)} times`;

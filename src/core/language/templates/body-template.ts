@@ -5,13 +5,13 @@ import { readXml, XmlError } from '../../values/xml.ts';
 import { assemble, findPieces, type Piece, type Place, type Template } from './template.ts';
 
 /** How the references of a body are escaped. */
-export type BodyForm = 'json' | 'xml' | 'yaml' | 'form' | 'text';
+export type TemplateForm = 'json' | 'xml' | 'yaml' | 'form' | 'text';
 
 /**
  * A body from an offset of its excerpt on. One that should be JSON or XML is checked; a SourceError tells the place where it
  * is not. For XML, `loadXml()` comes before.
  */
-export function parseBody(excerpt: Excerpt, start: number, form: BodyForm): Template {
+export function parseBody(excerpt: Excerpt, start: number, form: TemplateForm): Template {
   const { text } = excerpt;
   const pieces = findPieces(text, start, text.length, (from, to) => excerpt.range(from, to));
   switch (form) {

@@ -1,11 +1,11 @@
-import { ResponseView, type Surroundings } from '../../language/response.ts';
+import type { CaseEventContext } from '../../model/event-context.ts';
 import type { ExchangeEvent, Payload } from '../../model/events.ts';
-import type { BodyPart, Exchange, FaultKind, Header } from '../../model/http.ts';
+import type { BodyPart, Exchange, Header } from '../../model/http.ts';
 import type { Place } from '../../model/place.ts';
-import type { EventContext } from '../../runner/iteration.ts';
 import { redactHeaders } from '../../secrecy/redact-headers.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';
 import { payloadOf } from '../payload.ts';
+import { type ExchangeFacts, RequestView } from './response-view.ts';
 
 /** What the record keeps of an exchange. */
 export interface KeptOfExchange {
@@ -18,7 +18,7 @@ export interface KeptOfExchange {
 
 /** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
 export function exchangeEvent(
-  { round, user, case: address, row }: EventContext & { readonly case: string; readonly row?: number },
+  { round, user, case: address, row }: CaseEventContext,
   place: Place,
   { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
   at: number,
@@ -108,27 +108,22 @@ export function textOfParts(parts: readonly BodyPart[]): string {
   return parts.map(part => (typeof part === 'string' ? part : `[the file ${part.file}]`)).join('');
 }
 
-/** The faults that a check can speak of; an interrupt, or a request that cannot be sent, is none of them. */
-export function canBeExpected(kind: FaultKind): boolean {
-  return kind !== 'interrupted' && kind !== 'unsendable';
-}
-
 /** The request of the case as it went out in the end: signed, but before any redirect. */
-export function viewOfSent(exchanges: readonly Exchange[]): ResponseView {
+export function viewOfSent(exchanges: readonly Exchange[]): RequestView {
   const redirect = exchanges.findIndex(({ cause }) => cause === 'redirect');
   const before = redirect < 0 ? exchanges : exchanges.slice(0, redirect);
   const own = before.findLast(({ cause }) => cause !== 'token') ?? exchanges.at(-1)!;
   const { url, headers, body = [] } = own.request;
   const bytes = Buffer.from(textOfParts(body));
   const hasFile = body.some(part => typeof part !== 'string');
-  return new ResponseView(
+  return new RequestView(
     { url, status: 0, reason: '', version: '', headers, body: bytes, size: bytes.length, time: 0 },
     hasFile ? { unreadable: 'the request sent a file, which is not kept' } : {},
   );
 }
 
 /** What hops before the last response set as cookies counts too. */
-export function surroundingsOf(exchanges: readonly Exchange[]): Surroundings {
+export function factsOf(exchanges: readonly Exchange[]): ExchangeFacts {
   const setCookies: string[] = [];
   for (const { response, cause } of exchanges) {
     if (!response || cause === 'token') continue;

@@ -1,5 +1,7 @@
+import type { ExchangedCredentials } from '../../auth/exchanged.ts';
 import type { BodyPart, Exchange, Header } from '../../model/http.ts';
-import type { Limits, OAuthFlow, Retry, Timeout, Tls } from '../../settings/transport.ts';
+import type { Limits, Retry, Timeout, Tls } from '../../settings/transport.ts';
+import type { OperationPort } from '../operation-port.ts';
 
 /** Whether parts of a request hold a secret, in any form, or are made of one: another origin must not see them. */
 export interface Secrecy {
@@ -19,7 +21,7 @@ export interface OutgoingRequest {
   /** Asked where a response sends on to another origin. */
   readonly secrecy?: Secrecy;
   /** What takes exchanges of its own to be authorized. */
-  readonly auth?: ExchangedAuth;
+  readonly auth?: ExchangedCredentials;
   readonly timeout: Timeout;
   readonly redirects: number;
   readonly tls: Tls;
@@ -31,15 +33,6 @@ export interface OutgoingRequest {
   /** Where cookies are taken from and put; nothing where they do not count. */
   readonly jar?: CookieJar;
 }
-
-export type ExchangedAuth =
-  | { readonly kind: 'digest'; readonly user: string; readonly password: string }
-  | {
-      readonly kind: 'oauth2';
-      readonly flow: OAuthFlow;
-      /** By the key of the settings. */
-      readonly fields: ReadonlyMap<string, string>;
-    };
 
 /** The cookies of a page; only who made it looks inside. */
 export interface CookieJar {
@@ -53,9 +46,7 @@ export interface Sent {
   readonly secrets?: readonly string[];
 }
 
-/** What sends requests. */
-export interface HttpPort {
+/** What sends requests. What it keeps for a page is its cookies. */
+export interface HttpPort extends OperationPort<CookieJar> {
   send(request: OutgoingRequest, signal: AbortSignal): Promise<Sent>;
-  /** A jar that begins with the cookies of others as they are now; later ones win. */
-  openJar(from: readonly CookieJar[]): CookieJar;
 }

@@ -1,27 +1,28 @@
-import type { PlannedBody } from '../../analysis/plan.ts';
 import type { Reference } from '../../language/reference.ts';
-import { type BodyForm, parseBody } from '../../language/templates/body-template.ts';
+import { parseBody, type TemplateForm } from '../../language/templates/body-template.ts';
 import { parseFields } from '../../language/templates/fields.ts';
 import { parseTemplate, referencesOf, type Template } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
-import type { BodyText, RequestStep } from '../../pages/page.ts';
+import { resolvePath } from '../../text/paths.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
+import type { PlannedBody } from './planned-request.ts';
+import type { BodyText, WrittenRequest } from './request.ts';
 
 /**
  * Makes a body ready. The fence it stands in decides what it is, else its Content-Type, else its first character.
  * @param given the Content-Type that a header gives
- * @param add told of each SourceError where several can be found
+ * @param add told of the errors where several can be found
  */
 export function prepareBody(
   body: BodyText,
   given: Template | undefined,
   file: string,
-  add: (error: SourceError) => void,
+  add: (errors: readonly SourceError[]) => void,
 ): PlannedBody {
   const { excerpt, start, fence } = body;
   const folder = file.replace(/[^/]*$/, '');
   const typed = (contentType: string) => (given ? {} : { contentType });
-  const text = (form: BodyForm, contentType: string, crlf = false): PlannedBody => ({
+  const text = (form: TemplateForm, contentType: string, crlf = false): PlannedBody => ({
     kind: 'text',
     template: parseBody(excerpt, start, form),
     crlf,
@@ -29,7 +30,7 @@ export function prepareBody(
   });
   switch (fence?.form) {
     case undefined: {
-      const contentType = given ? literalOf(given) : typeByLook(excerpt.text.slice(start));
+      const contentType = given ? literalTextOf(given) : typeByLook(excerpt.text.slice(start));
       return text(formOf(contentType), contentType);
     }
     case 'json':
@@ -43,7 +44,7 @@ export function prepareBody(
     case 'form':
     case 'multipart': {
       const { fields, errors } = parseFields(excerpt, fence.form === 'multipart');
-      errors.forEach(add);
+      add(errors);
       // The boundary of a multipart body is part of its type, so its type is made with it.
       return fence.form === 'form'
         ? { kind: 'form', fields, folder, ...typed('application/x-www-form-urlencoded') }
@@ -103,19 +104,8 @@ export function filesOfBody(body: PlannedBody): { path: string; range?: { start:
   }
 }
 
-/** A path as seen from the folder of a page, from the root of the collection: with `.` and `..` resolved. */
-export function resolvePath(folder: string, path: string): string {
-  if (/^(?:[/\\]|[A-Za-z]:)/.test(path)) return path;
-  const parts: string[] = [];
-  for (const part of (folder + path).split('/')) {
-    if (part === '..' && parts.length > 0 && parts.at(-1) !== '..') parts.pop();
-    else if (part !== '.' && part !== '') parts.push(part);
-  }
-  return parts.join('/');
-}
-
 /** Whether making a body ready takes the package that reads XML. */
-export function needsXml({ body }: RequestStep, given: string | undefined): boolean {
+export function needsXml({ body }: WrittenRequest, given: string | undefined): boolean {
   if (!body) return false;
   if (body.fence) return body.fence.form === 'xml';
   return formOf(given ?? typeByLook(body.excerpt.text.slice(body.start))) === 'xml';
@@ -125,13 +115,13 @@ export function needsXml({ body }: RequestStep, given: string | undefined): bool
 export function isAnotherType(type: Template, body: BodyText | undefined): boolean {
   if (!body?.fence) return false;
   const { form } = body.fence;
-  const given = literalOf(type);
+  const given = literalTextOf(type);
   if (form === 'file') return false;
   if (form === 'multipart') return !/^multipart\//i.test(given);
   return form !== 'text' && formOf(given) !== (form === 'graphql' ? 'json' : form);
 }
 
-export function literalOf(template: Template): string {
+export function literalTextOf(template: Template): string {
   return template.parts.filter(part => typeof part === 'string').join('');
 }
 
@@ -141,7 +131,7 @@ function typeByLook(text: string): string {
   return first === '<' ? 'application/xml' : 'text/plain; charset=utf-8';
 }
 
-function formOf(contentType: string): BodyForm {
+function formOf(contentType: string): TemplateForm {
   const type = contentType.split(';')[0]!.trim().toLowerCase();
   if (/^[\w.+-]+\/(?:[\w.-]+\+)?json$/.test(type)) return 'json';
   if (/^[\w.+-]+\/(?:[\w.-]+\+)?xml$/.test(type)) return 'xml';

@@ -1,24 +1,20 @@
-import type { HttpStep } from '../../analysis/plan.ts';
 import { parseFields } from '../../language/templates/fields.ts';
 import { renderBase, renderTarget } from '../../language/templates/target.ts';
 import { parseTemplateText, referencesOf, type Template } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
-import { placeOf } from '../../model/place.ts';
-import type { Source } from '../../model/source.ts';
-import type { RequestStep } from '../../pages/page.ts';
-import type { Effective } from '../../settings/merge.ts';
+import type { Effective } from '../../settings/effective.ts';
+import type { PrepareContext } from '../step.ts';
+import type { PlannedRequest } from './planned-request.ts';
 import { isAnotherType, prepareBody } from './prepare-body.ts';
+import type { WrittenRequest } from './request.ts';
 
 const alwaysCredentials: ReadonlySet<string> = new Set(['authorization', 'cookie', 'proxy-authorization']);
 
-/** Makes a request ready to be filled. Throws the SourceError that keeps it from being made; `add` is told of the others. */
+/** Makes a request ready to be filled. Throws the SourceError that keeps it from being made; the others are added. */
 export function prepareRequest(
-  step: RequestStep,
-  effective: Effective,
-  source: Source,
-  secretNames: ReadonlySet<string>,
-  add: (error: SourceError) => void,
-): Omit<HttpStep, 'expectsFault'> {
+  step: WrittenRequest,
+  { effective, source, secretNames, add }: PrepareContext,
+): PlannedRequest {
   const { base, transport } = effective;
   const relative = step.targetText.startsWith('/');
   if (relative && !base) {
@@ -37,8 +33,6 @@ export function prepareRequest(
     .filter(({ value }) => referencesOf(value).some(({ name }) => secretNames.has(name)))
     .map(({ name }) => name.toLowerCase());
   return {
-    kind: 'http',
-    place: placeOf(source, step.range),
     method: step.method,
     url: context =>
       (relative ? renderBase(base!.template, context).replace(/\/$/, '') : '') +
@@ -54,7 +48,7 @@ export function prepareRequest(
 }
 
 /** Those of the settings, but for what the request says itself. */
-function headersOf(step: RequestStep, { headers }: Effective): { name: string; value: Template }[] {
+function headersOf(step: WrittenRequest, { headers }: Effective): { name: string; value: Template }[] {
   const own = ownHeaders(step);
   const yields = ({ name, value }: { name: string; value: Template }) =>
     own.has(name.toLowerCase()) || (/^content-type$/i.test(name) && isAnotherType(value, step.body));
@@ -66,27 +60,23 @@ function headersOf(step: RequestStep, { headers }: Effective): { name: string; v
   ];
 }
 
-function ownHeaders(step: RequestStep): Set<string> {
+function ownHeaders(step: WrittenRequest): Set<string> {
   return new Set(step.headers.map(header => header.name.toLowerCase()));
 }
 
-/** A header written in the fence wins over all, also over how its levels sign in. */
-export function authOf(step: RequestStep, { auth }: Effective): HttpStep['auth'] {
-  if (!auth || auth.auth.kind === 'none') return undefined;
-  const own = ownHeaders(step);
-  if (auth.auth.kind !== 'api-key') return own.has('authorization') ? undefined : auth.auth;
-  const name = auth.auth.name.parts.join('').toLowerCase();
-  return auth.auth.in === 'header' && own.has(name) ? undefined : auth.auth;
+/** What a request says itself wins over how its levels sign in. */
+export function authOf(step: WrittenRequest, { auth }: Effective): PlannedRequest['auth'] {
+  return auth && !auth.auth.yieldsTo(ownHeaders(step)) ? auth.auth : undefined;
 }
 
 /** A `form query`, and those of the settings whose names the request does not have itself. */
 function queryOf(
-  step: RequestStep,
+  step: WrittenRequest,
   effective: Effective,
-  add: (error: SourceError) => void,
-): HttpStep['query'] {
+  add: PrepareContext['add'],
+): PlannedRequest['query'] {
   const { fields = [], errors = [] } = step.query ? parseFields(step.query, false) : {};
-  errors.forEach(add);
+  add(errors);
   const own = [...fields.map(field => ({ name: field.name, values: [field.value] }))];
   return [
     ...outerQuery(step, effective).map(({ name, values }) => ({ name: plainTemplate(name), values })),
@@ -95,7 +85,7 @@ function queryOf(
 }
 
 /** What the settings add to the query of a request. */
-export function outerQuery(step: RequestStep, { query }: Effective): Effective['query'] {
+export function outerQuery(step: WrittenRequest, { query }: Effective): Effective['query'] {
   if (query.length === 0) return query;
   const written = /\?.*$/.exec(step.targetText)?.[0] ?? '';
   const inTarget = new Set([...written.matchAll(/[?&]([^=&{}]+)=?/g)].map(([, name]) => safeDecode(name!)));

@@ -1,9 +1,10 @@
 import { parseTarget, refuseSpaces } from '../../language/templates/target.ts';
 import { parseTemplate } from '../../language/templates/template.ts';
-import { type Finding, finding, SourceError } from '../../model/finding.ts';
+import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
-import type { HeaderField, RequestStep } from '../../pages/page.ts';
+import { isAboutConnection } from '../../settings/connection-headers.ts';
 import { didYouMean } from '../../text/words.ts';
+import type { HeaderField, WrittenRequest } from './request.ts';
 
 /** The usual methods, and others that are registered (RFC 9110, 16.1) or widely known, of which none is a slip. */
 const methods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE'];
@@ -12,8 +13,6 @@ const otherMethods = new Set(
     ' ',
   ),
 );
-/** What these say is for the connection to say, and the client sees to it. */
-const connectionHeaders = new Set(['transfer-encoding', 'keep-alive', 'upgrade', 'expect']);
 const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 
 export function isExampleResponse(excerpt: Excerpt): boolean {
@@ -21,15 +20,15 @@ export function isExampleResponse(excerpt: Excerpt): boolean {
 }
 
 // message :: method SP target ( SP HTTP/version )? ( EOL field )* ( EOL EOL body )?
-export function readRequest(excerpt: Excerpt): { step?: RequestStep; findings: Finding[] } {
-  const findings: Finding[] = [];
-  const { source, text } = excerpt;
+export function readRequest(excerpt: Excerpt): { step?: WrittenRequest; errors: SourceError[] } {
+  const errors: SourceError[] = [];
+  const { text } = excerpt;
   const attempt = <T>(read: () => T): T | undefined => {
     try {
       return read();
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
-      findings.push(finding(error.code, source, error.range, error.message, error.remedy));
+      errors.push(error);
       return undefined;
     }
   };
@@ -37,16 +36,16 @@ export function readRequest(excerpt: Excerpt): { step?: RequestStep; findings: F
   const first = lines.shift();
   const line = attempt(() => requestLine(excerpt, first));
   const headers = lines.flatMap(each => attempt(() => readField(excerpt, each)) ?? []);
-  if (!line || findings.length > 0) return { findings };
+  if (!line || errors.length > 0) return { errors };
   const bodyStart = bodyOffset(text);
-  const step: RequestStep = {
-    kind: 'request',
+  const step: WrittenRequest = {
+    type: 'http',
     ...line,
     headers,
     ...(bodyStart !== undefined && { body: { excerpt, start: bodyStart } }),
     range: excerpt.range(first!.start, first!.start + first!.text.length),
   };
-  return { step, findings };
+  return { step, errors };
 }
 
 interface Line {
@@ -176,9 +175,4 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
   const from = start + colon + 1 + leading;
   const end = Math.max(from, start + text.trimEnd().length);
   return { name, value: parseTemplate(excerpt, from, end, 'header'), range };
-}
-
-/** Whether a header is one that only the connection itself can speak. */
-export function isAboutConnection(name: string): boolean {
-  return connectionHeaders.has(name.toLowerCase());
 }

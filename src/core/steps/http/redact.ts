@@ -1,16 +1,16 @@
-import type { Plan } from '../../analysis/plan.ts';
 import { Match } from '../../language/jsonpath/match.ts';
 import { Search, SearchEnded } from '../../language/jsonpath/search.ts';
-import { ResponseView } from '../../language/response.ts';
 import type { Exchange } from '../../model/http.ts';
 import { Missing, type Value } from '../../model/value.ts';
+import type { Redacted } from '../step.ts';
 import { viewOfSent } from './exchange-event.ts';
+import { ResponseView } from './response-view.ts';
 
 /**
  * The values in a request and its response that the settings want never to be shown; nothing where it takes too long to
  * find them, so that no body may be shown at all.
  */
-export function redactedIn(exchange: Exchange, { headers, parts }: Plan['redacted']): Value[] | undefined {
+export function redactedIn(exchange: Exchange, { headers, parts }: Redacted): Value[] | undefined {
   if (headers.size + parts.length === 0) return [];
   const { request, response } = exchange;
   const found: Value[] = [...request.headers, ...(response?.headers ?? [])]

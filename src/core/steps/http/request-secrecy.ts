@@ -1,33 +1,34 @@
-import type { HttpStep, PlannedBody } from '../../analysis/plan.ts';
 import { type EvaluationContext, isMadeOfSecret } from '../../language/evaluation-context.ts';
 import { referencesOf, type Template } from '../../language/templates/template.ts';
 import type { BodyPart, Header } from '../../model/http.ts';
 import type { Secrecy } from './http-port.ts';
+import type { PlannedBody, PlannedRequest } from './planned-request.ts';
 
 /** What of a request another origin must not see: by what it is made of, and by what it holds. */
 export class RequestSecrecy implements Secrecy {
   constructor(
-    readonly step: HttpStep,
-    readonly evaluation: EvaluationContext,
+    readonly planned: PlannedRequest,
+    readonly context: EvaluationContext,
     readonly holdsSecret: (text: string) => boolean,
   ) {}
 
   header([name, value]: Header): boolean {
-    const isOfThat = (each: HttpStep['headers'][number]) => each.name.toLowerCase() === name.toLowerCase();
+    const isOfThat = (each: PlannedRequest['headers'][number]) =>
+      each.name.toLowerCase() === name.toLowerCase();
     return (
-      this.holdsSecret(value) || this.#reveal(this.step.headers.filter(isOfThat).map(each => each.value))
+      this.holdsSecret(value) || this.#reveal(this.planned.headers.filter(isOfThat).map(each => each.value))
     );
   }
 
   body(parts: readonly BodyPart[]): boolean {
     return (
       parts.some(part => typeof part === 'string' && this.holdsSecret(part)) ||
-      (this.step.body !== undefined && this.#reveal(templatesOf(this.step.body)))
+      (this.planned.body !== undefined && this.#reveal(templatesOf(this.planned.body)))
     );
   }
 
   #reveal(templates: readonly Template[]): boolean {
-    return templates.flatMap(referencesOf).some(({ name }) => isMadeOfSecret(this.evaluation.lookup(name)));
+    return templates.flatMap(referencesOf).some(({ name }) => isMadeOfSecret(this.context.lookup(name)));
   }
 }
 

@@ -1,0 +1,146 @@
+import type { Document } from 'slimdom';
+import { type Found, Missing, type Value } from '../model/value.ts';
+import { JsonError, readJson } from '../values/json.ts';
+import { readXml, XmlError } from '../values/xml.ts';
+import { decodeBody } from './charset.ts';
+import { type HtmlDocument, readHtml } from './documents/html.ts';
+
+/** What came of a step, as bytes. */
+export interface AnswerContent {
+  /** Decoded; only its beginning where it was too large to be kept. */
+  readonly body: Uint8Array;
+  /** Of the whole body, decoded, in bytes. */
+  readonly size: number;
+  /** How long it took, in milliseconds. */
+  readonly time: number;
+}
+
+/**
+ * What statements see of what came of the step above them, or of what was asked there. Everything is read once, when
+ * first asked for. A kind of step says what else it offers: words such as `status`, and fields such as `header NAME`.
+ */
+export abstract class AnswerView {
+  #body: string | Missing | undefined;
+  #document: Found | undefined;
+  #xml: Document | Missing | undefined;
+  #html: HtmlDocument | Missing | undefined;
+
+  constructor(
+    readonly received: AnswerContent,
+    /** What it is called where it is missing something: `the response`. */
+    readonly name: string,
+    /** Why the body cannot be read, where it is not kept as it was. */
+    readonly unreadable?: string | undefined,
+  ) {}
+
+  /** As a Content-Type names it. */
+  abstract get contentType(): string | undefined;
+
+  /** What a word such as `status` stands for. */
+  abstract word(word: string): Found;
+
+  /** The values of a field such as `header NAME`, in order. */
+  abstract field(form: string, argument: string): readonly string[] | Missing;
+
+  /** Whether several values of a field make one text. */
+  abstract joins(form: string, argument: string): boolean;
+
+  /** The body as text, as well as it can be read. */
+  get text(): string {
+    const { body } = this;
+    return body instanceof Missing ? Buffer.from(this.received.body).toString('latin1') : body;
+  }
+
+  /** The body as text, by its charset. */
+  get body(): string | Missing {
+    this.#body ??=
+      this.unreadable === undefined
+        ? decodeBody(this.received.body, this.contentType)
+        : new Missing(this.unreadable, true);
+    return this.#body;
+  }
+
+  get bytes(): Value | Missing {
+    return this.unreadable === undefined ? this.received.body : new Missing(this.unreadable, true);
+  }
+
+  /** The body as a JSON document; several of them, where they stand line by line, as a list. */
+  get document(): Found {
+    if (this.#document === undefined) {
+      const { body } = this;
+      this.#document = body instanceof Missing ? body : this.#readDocument(body);
+    }
+    return this.#document;
+  }
+
+  #readDocument(body: string): Found {
+    try {
+      if (/^application\/(?:x-)?(?:ndjson|jsonl|json-lines|jsonlines)\b/i.test(this.contentType ?? ''))
+        return body
+          .split('\n')
+          .filter(line => line.trim() !== '')
+          .map(readJson);
+      return readJson(body);
+    } catch (error) {
+      if (!(error instanceof JsonError)) throw error;
+      return new Missing(this.#whyNoJson(error), true);
+    }
+  }
+
+  #whyNoJson(error: JsonError): string {
+    if (this.received.body.length === 0) return `${this.name} has no body`;
+    const type = this.contentType;
+    const place = `line ${this.text.slice(0, error.offset).split('\n').length}`;
+    const detail = `${error.message} (${place} of the body)`;
+    return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
+  }
+
+  /** The body as text, where there is any. */
+  get #content(): string | Missing {
+    const { body } = this;
+    return body instanceof Missing || body.trim() !== ''
+      ? body
+      : new Missing(`${this.name} has no body`, true);
+  }
+
+  /** The body as an XML document. */
+  get xml(): Document | Missing {
+    this.#xml ??= this.#readXml();
+    return this.#xml;
+  }
+
+  #readXml(): Document | Missing {
+    const body = this.#content;
+    if (body instanceof Missing) return body;
+    try {
+      return readXml(body.trimStart());
+    } catch (error) {
+      if (!(error instanceof XmlError)) throw error;
+      const type = this.contentType;
+      const line = body.slice(0, error.offset).split('\n').length;
+      const why =
+        type && !/xml/i.test(type)
+          ? `its Content-Type is ${type}`
+          : `${error.message} (line ${line} of the body)`;
+      return new Missing(`the body is no XML: ${why}`, true);
+    }
+  }
+
+  /** The body as a web page; what is wrong with its form is mended as browsers do. */
+  get html(): HtmlDocument | Missing {
+    this.#html ??= this.#readHtml();
+    return this.#html;
+  }
+
+  /** Any text can be read as HTML; what never was a page must not be taken for one that lacks something. */
+  #readHtml(): HtmlDocument | Missing {
+    const body = this.#content;
+    if (body instanceof Missing) return body;
+    const type = this.contentType;
+    if (type === undefined ? body.includes('<') : /html|xml/i.test(type)) return readHtml(body);
+    return new Missing(
+      `the body is no HTML${type === undefined ? '' : `: its Content-Type is ${type}`}`,
+      true,
+    );
+  }
+}

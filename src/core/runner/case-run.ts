@@ -1,0 +1,178 @@
+import type { PlannedCase } from '../analysis/plan.ts';
+import { TemplateError } from '../language/templates/render.ts';
+import type { CaseEventContext } from '../model/event-context.ts';
+import type { CaseEvent, Outcome, RunEvent } from '../model/events.ts';
+import type { Place } from '../model/place.ts';
+import type { PageNames, PlannedStep, Redacted, StepRun } from '../steps/step.ts';
+import { toMicrosecond } from '../text/to-microsecond.ts';
+import { caseEvent } from './case-event.ts';
+import type { RunContext } from './run-context.ts';
+import { CaseEvaluation, type PageScope } from './scope.ts';
+
+/** So long, in milliseconds, statements may look at a response before anything else gets its turn. */
+const longLook = 100;
+
+/** Carries out the steps of a case once, in the order in which they are written. */
+export class CaseRun implements StepRun {
+  readonly evaluation: CaseEvaluation;
+  readonly eventContext: CaseEventContext;
+  #outcome: Outcome = 'passed';
+  #problem: CaseEvent['problem'];
+  #status: number | undefined;
+  #because: string | undefined;
+  #lookedSince = 0;
+  readonly #made = new Set<string>();
+  /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
+  #waiting: RunEvent[] = [];
+  readonly names: PageNames;
+
+  constructor(
+    readonly planned: PlannedCase,
+    readonly scope: PageScope,
+    readonly context: RunContext,
+    readonly row?: CaseEvent['row'],
+  ) {
+    this.evaluation = new CaseEvaluation(scope, planned, context.clockAndRandom);
+    const { eventContext } = context;
+    const base = { ...eventContext, case: planned.address };
+    this.eventContext = row ? { ...base, row: row.number } : base;
+    this.names = {
+      isSecret: name => scope.isSecret(name),
+      forget: given => scope.forget(given),
+      set: (name, entry, shared) => {
+        this.#made.add(name);
+        scope.set(name, entry, shared);
+      },
+    };
+  }
+
+  get address(): string {
+    return this.planned.address;
+  }
+
+  get ports(): StepRun['ports'] {
+    return this.context.ports;
+  }
+
+  get signal(): AbortSignal {
+    return this.context.signal;
+  }
+
+  get masker(): StepRun['masker'] {
+    return this.context.masker;
+  }
+
+  get redacted(): Redacted {
+    return this.scope.iteration.plan.redacted;
+  }
+
+  get keepsBodies(): boolean {
+    return this.context.options.bodies;
+  }
+
+  pageState(kind: string): unknown {
+    return this.scope.states.get(kind);
+  }
+
+  giveWay(): Promise<void> | undefined {
+    return this.context.queue?.next();
+  }
+
+  /** What became of it; the event is told. */
+  async run(): Promise<CaseEvent> {
+    const { ports } = this.context;
+    const [at, begin] = [ports.now(), ports.elapsed()];
+    this.#lookedSince = begin;
+    for (const step of this.planned.steps) {
+      const going = this.#step(step);
+      if (!(typeof going === 'boolean' ? going : await going)) break;
+      if (typeof going !== 'boolean') this.#lookedSince = ports.elapsed();
+      else if (ports.elapsed() - this.#lookedSince > longLook) {
+        await this.#breathe();
+        if (this.context.signal.aborted) {
+          this.stop('The run was interrupted while this case looked at a response.', this.planned.place);
+          break;
+        }
+      }
+    }
+    this.#forgetNotMade();
+    const event = this.#caseEvent();
+    event.at = at;
+    event.time = toMicrosecond(ports.elapsed() - begin);
+    this.emit(event);
+    this.flush();
+    return event;
+  }
+
+  #caseEvent(): CaseEvent {
+    const failed = this.#outcome === 'failed' || this.#outcome === 'error';
+    const prose = failed ? this.context.proseOf(this.planned) : undefined;
+    const event = caseEvent(this.planned, this.context.eventContext, this.#outcome);
+    if (this.#status !== undefined) event.status = this.#status;
+    if (this.row) event.row = this.row;
+    if (this.#problem) event.problem = this.#problem;
+    if (this.#because !== undefined) event.because = this.#because;
+    if (prose !== undefined) event.prose = prose;
+    return event;
+  }
+
+  /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */
+  #forgetNotMade(): void {
+    for (const { gives } of this.planned.steps)
+      if (gives && !this.#made.has(gives.name)) this.scope.forget(gives);
+  }
+
+  emit(event: RunEvent): void {
+    this.#waiting.push(event);
+  }
+
+  flush(): void {
+    for (const event of this.#waiting) this.context.emit(event);
+    this.#waiting = [];
+  }
+
+  /** False when the case cannot go on. */
+  #step(step: PlannedStep): boolean | Promise<boolean> {
+    try {
+      const going = step.carryOut(this);
+      return going instanceof Promise ? going.catch(error => this.#caught(error, step)) : going;
+    } catch (error) {
+      return this.#caught(error, step);
+    }
+  }
+
+  #caught(error: unknown, { place }: PlannedStep): false {
+    if (error instanceof TemplateError) return this.stop(error.message, place);
+    // The one way in which a document from outside can exhaust the stack.
+    if (error instanceof RangeError)
+      return this.stop('The response is nested too deeply to be looked at.', place);
+    throw error;
+  }
+
+  stop(message: string, place: Place): false {
+    // After a keep that failed, what follows from it is no error of its own.
+    if (this.#outcome === 'passed') this.#outcome = 'error';
+    this.#problem = { message, place };
+    return false;
+  }
+
+  fail(): void {
+    if (this.#outcome === 'passed') this.#outcome = 'failed';
+  }
+
+  skip(because: string): false {
+    if (this.#outcome === 'passed') this.#outcome = 'skipped';
+    this.#because = because;
+    return false;
+  }
+
+  noteStatus(status: number): void {
+    this.#status ??= status;
+  }
+
+  /** After a response that takes long to be looked at, an interrupt is heard before the next statement. */
+  async #breathe(): Promise<void> {
+    await new Promise(resume => setImmediate(resume));
+    this.#lookedSince = this.context.ports.elapsed();
+  }
+}

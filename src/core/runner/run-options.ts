@@ -1,0 +1,39 @@
+import type { EventOf, RunEvent } from '../model/events.ts';
+import type { RunTotals } from '../record/totals.ts';
+import type { Masker } from '../secrecy/masker.ts';
+
+export interface RunOptions {
+  /** Name and version of the program, for the record. */
+  readonly tool: string;
+  /** Of each user. Without it one, or as many as begin within `lasting`. */
+  readonly rounds?: number;
+  /** How many run at the same time, each with its own names and cookies. */
+  readonly users?: number;
+  /** In milliseconds: no round begins later. */
+  readonly lasting?: number;
+  /** How many pages that do not hang on each other run at the same time. */
+  readonly jobs?: number;
+  /** In milliseconds, between one case and the next. */
+  readonly pause?: number;
+  /** Whether the first case that does not pass ends the run. */
+  readonly failFast?: boolean;
+  /** In milliseconds: how long the run may take. */
+  readonly timeout?: number;
+  /** For the record: what chance begins with, what was asked for. */
+  readonly runDetails?: Pick<EventOf<'run'>, 'seed' | 'selected'>;
+  /** Whether exchanges carry their bodies: needed where a record is written. */
+  readonly bodies: boolean;
+  /** The record: hears of everything as it happens, also of pages that are told later. */
+  readonly record?: (event: RunEvent) => void;
+  /** Whether bodies are told too, so that they are kept where events have to wait for their turn. */
+  readonly keepsBodies?: boolean;
+  /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
+  readonly deferred?: boolean;
+  readonly signal: AbortSignal;
+  /** Ends what cleans up; without it, that ends with the rest. */
+  readonly cleanUpSignal?: AbortSignal;
+  /** Counts what happens; handed in by those who tell of it while it does. */
+  readonly totals?: RunTotals;
+  /** Learns of all secrets; handed in by those who print more than the events. */
+  readonly masker?: Masker;
+}

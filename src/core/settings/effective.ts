@@ -1,0 +1,44 @@
+import type { Authorization } from '../auth/authorization.ts';
+import type { Check } from '../language/ast.ts';
+import type { Template } from '../language/templates/template.ts';
+import type { Level, LevelHeader, Written } from './level.ts';
+import type { Transport } from './transport.ts';
+
+/** What holds for a case once all its levels are laid over each other, the nearer over the outer. */
+export interface Effective {
+  readonly base?: { readonly template: Template; readonly level: Level };
+  readonly headers: readonly { readonly header: LevelHeader & { value: Template }; readonly level: Level }[];
+  readonly query: readonly {
+    readonly name: string;
+    readonly values: readonly Template[];
+    readonly level: Level;
+  }[];
+  readonly auth?: { readonly auth: Authorization; readonly level: Level };
+  /** Outermost first. */
+  readonly checks: readonly { readonly check: Check; readonly level: Level }[];
+  readonly transport: Transport;
+  readonly namespaces: ReadonlyMap<string, string>;
+  readonly tags: readonly string[];
+  /** Cases and pages that have to pass before, whatever the flow of names says. */
+  readonly needs: readonly { readonly needed: Written; readonly level: Level }[];
+  readonly internal: boolean;
+  readonly rows?: { readonly table: Written; readonly level: Level };
+  /** Where the proxy comes from, for what it refers to. */
+  readonly proxyLevel?: Level;
+}
+
+/** What holds, while one level after the other is laid over it. */
+export interface EffectiveDraft {
+  base?: Effective['base'];
+  headers: Map<string, Effective['headers'][number]>;
+  query: Map<string, Effective['query'][number]>;
+  auth?: Effective['auth'];
+  checks: Effective['checks'];
+  transport: Transport;
+  readonly namespaces: Map<string, string>;
+  tags: readonly string[];
+  needs: Effective['needs'];
+  internal: boolean;
+  rows?: Effective['rows'];
+  proxyLevel?: Level;
+}

@@ -1,0 +1,187 @@
+import type { Node, YAMLMap } from 'yaml';
+import { parseBound } from '../language/bounds.ts';
+import { parsePath } from '../language/jsonpath/parse.ts';
+import { SourceError } from '../model/finding.ts';
+import { rangeOf } from '../yaml/yaml-reader.ts';
+import type { Redaction, Written } from './level.ts';
+import type { Setting, SettingReader } from './setting.ts';
+
+// Settings of which cases there are, when they run, and what a whole run is held to.
+
+const title: Setting = {
+  key: 'title',
+  reach: 'every',
+  schema: ({ scalar }) => scalar,
+  docs: 'the title of the collection or page',
+  read(node, reader) {
+    const title = reader.text(node);
+    return title === undefined ? {} : { title };
+  },
+};
+
+const tags: Setting = {
+  key: 'tags',
+  reach: 'every',
+  schema: ({ z, scalar }) => z.array(scalar),
+  hint: 'Tags are a list: tags: [booking, slow]',
+  docs: 'words by which `--tag` and `--not-tag` choose cases; those of outer levels count too, `null` takes them away',
+  read(node, reader) {
+    const tags = readTexts(node, reader);
+    for (const { text, range } of tags ?? []) {
+      if (!/^[\p{L}\p{N}][\p{L}\p{N}_.:-]*$/u.test(text))
+        reader.add(
+          'setting-form',
+          range,
+          `'${text}' cannot be a tag.`,
+          "Tags have letters, digits, '-', '_', '.' and ':', a letter or digit first.",
+        );
+    }
+    return { tags: tags === null ? null : tags.map(({ text }) => text) };
+  },
+  merge(effective, { tags }) {
+    if (tags === null) effective.tags = [];
+    else if (tags.length > 0) effective.tags = [...new Set([...effective.tags, ...tags])];
+  },
+};
+
+const needs: Setting = {
+  key: 'needs',
+  reach: 'every',
+  schema: ({ z }) => z.array(z.string()),
+  hint: 'Needs are addresses of cases, or pages: needs: [sign-in.md#sign-in]',
+  docs: 'addresses of cases (`sign-in.md#sign-in`, `#sign-in` on the same page) or pages, seen from the root of the collection, that must have passed before ([flow](#flow-between-pages))',
+  read: (node, reader) => ({ needs: readTexts(node, reader) }),
+  merge(effective, level) {
+    if (level.needs === null) effective.needs = [];
+    else if (level.needs.length > 0)
+      effective.needs = [...effective.needs, ...level.needs.map(needed => ({ needed, level }))];
+  },
+};
+
+const internal: Setting = {
+  key: 'internal',
+  reach: 'every',
+  schema: ({ z }) => z.boolean(),
+  hint: 'It is true or false.',
+  docs: '`true` for what only helps, and does not belong into documents that are handed out',
+  read: (node, reader) => ({ internal: reader.isNull(node) ? null : reader.text(node) === 'true' }),
+  merge(effective, { internal }) {
+    if (internal !== undefined) effective.internal = internal === true;
+  },
+};
+
+const rows: Setting = {
+  key: 'rows',
+  reach: 'page',
+  schema: ({ z }) => z.string(),
+  hint: 'It is a table: rows: vessels.csv',
+  docs: 'of pages, folders and the root: a table; each page runs once for each row of it ([rows of a page](#rows-of-a-page))',
+  read: (node, reader) => ({ rows: reader.isNull(node) ? null : writtenAt(node, reader) }),
+  merge(effective, level) {
+    if (level.rows === null) delete effective.rows;
+    else if (level.rows !== undefined) effective.rows = { table: level.rows, level };
+  },
+};
+
+const order: Setting = {
+  key: 'order',
+  reach: 'folder',
+  schema: ({ z, scalar }) => z.array(scalar),
+  hint: 'An order is a list of pages and folders: order: [sign-in.md, berths]',
+  docs: 'in a `mervok.yaml` only: pages and folders right in its folder, those that run first, in their order; what is not named follows by name',
+  read: (node, reader) => ({ order: readTexts(node, reader) ?? [] }),
+};
+
+const redact: Setting = {
+  key: 'redact',
+  reach: 'root',
+  schema: ({ z }) =>
+    z.strictObject({ headers: z.optional(z.array(z.string())), paths: z.optional(z.array(z.string())) }),
+  keys: { redact: ['headers', 'paths'] },
+  hint: 'It holds names of headers and paths: redact: { headers: [X-Pilot], paths: [$..phone] }',
+  docs: 'at the root only: `{ headers: [X-Pilot], paths: [$..phone] }`: what is never shown, besides secrets. What the paths match in the bodies of requests and responses is masked like a secret. Authorization, Proxy-Authorization, Cookie and Set-Cookie never need it',
+  read: (node, reader) => (reader.libraries.isMap(node) ? { redact: readRedaction(node, reader) } : {}),
+};
+
+function readRedaction(node: YAMLMap, reader: SettingReader): Redaction {
+  const headers = readTexts(reader.node(node, 'headers'), reader) ?? [];
+  const paths = readTexts(reader.node(node, 'paths'), reader) ?? [];
+  return {
+    headers: headers.map(({ text }) => text.toLowerCase()),
+    paths: paths.flatMap(({ text, range }) => {
+      try {
+        const read = text.startsWith('$') ? parsePath(text, 0) : undefined;
+        if (read?.end === text.length) return read.path;
+      } catch (error) {
+        if (!(error instanceof SourceError)) throw error;
+      }
+      reader.add('path-form', range, `'${text}' is no path.`, 'For example: $.captain.phone, or $..phone');
+      return [];
+    }),
+  };
+}
+
+const bounds: Setting = {
+  key: 'bounds',
+  reach: 'root',
+  schema: ({ z }) => z.string(),
+  hint: 'Bounds are limits, one a line, behind bounds: |',
+  docs: 'at the root only: limits on a whole run, one a line ([below](#bounds))',
+  read: (node, reader) => (reader.isNull(node) ? {} : { bounds: readBounds(node, reader) }),
+};
+
+/** One a line; what stands behind `#` is a comment. */
+function readBounds(node: Node, reader: SettingReader): Written[] {
+  const lines = reader.lines(node);
+  let start = 0;
+  return lines.text.split('\n').flatMap(line => {
+    const text = line.replace(/(?:^|\s)#.*$/, '').trim();
+    const from = start + line.indexOf(text);
+    start += line.length + 1;
+    if (text === '') return [];
+    try {
+      parseBound(text);
+      return [{ text, range: lines.range(from, from + text.length) }];
+    } catch (error) {
+      if (!(error instanceof SourceError)) throw error;
+      const { range, message, remedy } = error;
+      reader.add('bound-form', lines.range(from + range.start, from + range.end), message, remedy);
+      return [];
+    }
+  });
+}
+
+const apdex: Setting = {
+  key: 'apdex',
+  reach: 'root',
+  schema: ({ amount }) => amount,
+  hint: 'It is the time within which an answer satisfies: apdex: 300 ms',
+  docs: 'at the root only: the time within which an answer satisfies, for Apdex; 500 ms if nothing is set',
+  read(node, reader) {
+    const apdex = reader.isNull(node) ? undefined : reader.duration(node);
+    return apdex === undefined ? {} : { apdex };
+  },
+};
+
+function writtenAt(node: Node, reader: SettingReader): Written {
+  return { text: reader.text(node) ?? '', range: rangeOf(node, reader.excerpt) };
+}
+
+/** Null takes away what outer levels say; nothing adds nothing. */
+function readTexts(node: Node | undefined, reader: SettingReader): Written[] | null {
+  if (!node) return [];
+  if (!reader.libraries.isSeq(node)) return null;
+  return node.items.map(item => writtenAt(item as Node, reader));
+}
+
+export const organiseSettings: readonly Setting[] = [
+  title,
+  tags,
+  needs,
+  internal,
+  rows,
+  order,
+  redact,
+  bounds,
+  apdex,
+];

@@ -1,0 +1,206 @@
+import type { Node, YAMLMap } from 'yaml';
+import { faultWords } from '../model/http.ts';
+import { didYouMean, inWords } from '../text/words.ts';
+import { rangeOf, type YamlReader } from '../yaml/yaml-reader.ts';
+import type { EffectiveDraft } from './effective.ts';
+import type { Setting, SettingReader } from './setting.ts';
+import {
+  defaultTransport,
+  type Limits,
+  type Retry,
+  type Timeout,
+  type Tls,
+  type Transport,
+  type TransportSettings,
+} from './transport.ts';
+
+// Settings of how requests go out, and of what is accepted in return.
+
+/** All of them are read into one part of a level, where null takes a setting back to what holds where nobody says anything. */
+function transportSetting<Key extends keyof Transport>(
+  key: Key,
+  {
+    read,
+    ...setting
+  }: Pick<Setting, 'schema' | 'hint' | 'docs' | 'keys'> & {
+    readonly read: (node: Node, reader: SettingReader) => Transport[Key] | undefined;
+  },
+): Setting {
+  return {
+    ...setting,
+    key,
+    reach: 'every',
+    read(node, reader) {
+      const value = reader.isNull(node) ? null : read(node, reader);
+      const transport: TransportSettings = value === undefined ? {} : { [key]: value };
+      return { transport };
+    },
+    merge(effective, { transport }) {
+      if (transport[key] !== undefined) put(effective, key, transport[key]);
+    },
+  };
+}
+
+function put<Key extends keyof Transport>(
+  effective: EffectiveDraft,
+  key: Key,
+  setting: Transport[Key] | null,
+): void {
+  const { [key]: _before, ...rest } = effective.transport;
+  const value = setting ?? defaultTransport[key];
+  effective.transport = (value === undefined ? rest : { ...rest, [key]: value }) as Transport;
+}
+
+const timeout = transportSetting('timeout', {
+  schema: ({ z, amount }) =>
+    z.union([
+      amount,
+      z.strictObject({
+        connect: z.optional(amount),
+        answer: z.optional(amount),
+        total: z.optional(amount),
+      }),
+    ]),
+  keys: { timeout: ['connect', 'answer', 'total'] },
+  hint: 'A timeout is a duration, 5 s, or { connect, answer, total }.',
+  docs: '`5 s`, or `{ connect: 1 s, answer: 2 s, total: 10 s }`; 30 s in total if nothing is set',
+  read: readTimeout,
+});
+
+function readTimeout(node: Node, reader: YamlReader): Timeout | undefined {
+  if (!reader.libraries.isMap(node)) {
+    const total = reader.duration(node);
+    return total === undefined ? undefined : { total };
+  }
+  const parts = reader.pairs(node).flatMap(({ key, value }) => {
+    const milliseconds = reader.duration(value);
+    return milliseconds === undefined ? [] : [[reader.keyText(key), milliseconds] as const];
+  });
+  return Object.fromEntries(parts);
+}
+
+const redirects = transportSetting('redirects', {
+  schema: ({ z }) => z.int().check(z.minimum(0), z.maximum(100)),
+  hint: 'It is the number of redirects to follow, from 0 to 100.',
+  docs: 'how many are followed; 5 if nothing is set, 0 for none. Checks see the last response',
+  read: (node, reader) => Number(reader.text(node)),
+});
+
+const cookies = transportSetting('cookies', {
+  schema: ({ z }) => z.boolean(),
+  hint: 'It is true or false.',
+  docs: '`false`: none are taken in or sent back',
+  read: (node, reader) => reader.text(node) === 'true',
+});
+
+const tlsForms = transportSetting('tls', {
+  schema: ({ z }) =>
+    z.strictObject({
+      ca: z.optional(z.string()),
+      cert: z.optional(z.string()),
+      key: z.optional(z.string()),
+      verify: z.optional(z.boolean()),
+    }),
+  keys: { tls: ['ca', 'cert', 'key', 'verify'] },
+  hint: 'It holds files and a switch: tls: { ca: authority.pem, verify: true }',
+  docs: '`{ ca, cert, key, verify }`: an authority trusted besides the usual ones, a client certificate and its key (files, relative to the file that names them, which may lie anywhere), `verify: false` to look at no certificate, which is warned of',
+  read: (node, reader) => readTls(reader, node as YAMLMap),
+});
+
+const tls: Setting = {
+  ...tlsForms,
+  read: (node, reader) => ({ ...tlsForms.read(node, reader), tlsRange: rangeOf(node, reader.excerpt) }),
+};
+
+/** Paths are relative to the file that they are written in. */
+function readTls(reader: YamlReader, node: YAMLMap): Tls {
+  const path = (key: 'ca' | 'cert' | 'key') => {
+    const text = reader.scalarText(node, key);
+    return text === undefined ? {} : { [key]: reader.pathBeside(text) };
+  };
+  const tls = {
+    ...path('ca'),
+    ...path('cert'),
+    ...path('key'),
+    verify: reader.scalarText(node, 'verify') !== 'false',
+  };
+  if ('cert' in tls !== 'key' in tls)
+    reader.add(
+      'setting-form',
+      rangeOf(node, reader.excerpt),
+      "A client certificate and its key come together: 'cert' and 'key'.",
+    );
+  return tls;
+}
+
+const proxyForms = transportSetting('proxy', {
+  schema: ({ z }) => z.string(),
+  hint: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
+  docs: 'its URL, with user and password if it wants them; `none` switches off the one of the process environment too (`HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, `NO_PROXY`)',
+  read: (node, reader) => (reader.text(node) === 'none' ? 'none' : reader.template(node, 'text')),
+});
+
+const proxy: Setting = {
+  ...proxyForms,
+  merge(effective, level) {
+    if (level.transport.proxy !== undefined) effective.proxyLevel = level;
+    proxyForms.merge!(effective, level);
+  },
+};
+
+const retry = transportSetting('retry', {
+  schema: ({ z, amount }) =>
+    z.union([
+      z.literal('none'),
+      z.strictObject({
+        times: z.optional(z.int().check(z.minimum(0), z.maximum(100))),
+        every: z.optional(amount),
+        on: z.optional(z.array(amount)),
+      }),
+    ]),
+  keys: { retry: ['times', 'every', 'on'] },
+  hint: 'For example: retry: { times: 2, every: 500 ms, on: [refused, 5xx] }',
+  docs: '`{ times: 2, every: 500 ms, on: [refused, timeout, reset, 5xx, 429] }`, which are also what a part left out stands for ([below](#faults-and-retries)); `none` sends nothing twice',
+  read: (node, reader) =>
+    reader.libraries.isMap(node) ? readRetry(reader, node, reader.kind === 'case') : 'none',
+});
+
+function readRetry(reader: YamlReader, node: YAMLMap, anyMethod: boolean): Retry {
+  const on = reader.node(node, 'on');
+  const items = reader.libraries.isSeq(on) ? (on.items as Node[]) : [];
+  for (const item of items) {
+    const word = reader.text(item) ?? '';
+    if (isRetried(word)) continue;
+    reader.add(
+      'setting-form',
+      rangeOf(item, reader.excerpt),
+      `'${word}' is no fault and no status to try again after.`,
+      didYouMean(word, faultWords) ?? `There are ${inWords(faultWords)}, and statuses such as 5xx and 429.`,
+    );
+  }
+  return {
+    times: Number(reader.scalarText(node, 'times') ?? 2),
+    every: reader.duration(reader.node(node, 'every')) ?? 500,
+    on: on ? items.map(item => reader.text(item) ?? '') : ['refused', 'timeout', 'reset', '5xx', '429'],
+    anyMethod,
+  };
+}
+
+function isRetried(word: string): boolean {
+  return (faultWords as readonly string[]).includes(word) || /^[1-5](?:xx|\d\d)$/.test(word);
+}
+
+const limits = transportSetting('limits', {
+  schema: ({ z, amount }) =>
+    z.strictObject({ body: z.optional(amount), record: z.optional(amount), head: z.optional(amount) }),
+  keys: { limits: ['body', 'record', 'head'] },
+  hint: 'Limits are sizes: limits: { body: 10 MiB }',
+  docs: '`{ body: 10 MiB, record: 64 KiB, head: 64 KiB }`: what is accepted of a body (as it comes, and again once it is decoded), what the record keeps of it, what is accepted of the head of a response',
+  read(node, reader) {
+    const limit = (key: keyof Limits) =>
+      reader.size(reader.node(node as YAMLMap, key)) ?? defaultTransport.limits[key];
+    return { body: limit('body'), record: limit('record'), head: limit('head') };
+  },
+});
+
+export const transportSettings: readonly Setting[] = [timeout, redirects, cookies, tls, proxy, retry, limits];

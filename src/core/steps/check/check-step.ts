@@ -1,0 +1,64 @@
+import type { Condition } from '../../language/ast.ts';
+import type { Decide } from '../../language/compile-condition.ts';
+import type { Evaluate } from '../../language/compile-reference.ts';
+import { explain } from '../../language/explain.ts';
+import type { Truth } from '../../language/truth.ts';
+import type { CheckEvent } from '../../model/events.ts';
+import type { Place } from '../../model/place.ts';
+import { decideInTime } from '../statement-timeout.ts';
+import type { PlannedStep, StepRun } from '../step.ts';
+
+/** A condition that has to hold, and is told of. */
+export class CheckStep implements PlannedStep {
+  readonly kind = 'check';
+  readonly checks = 1;
+
+  constructor(
+    readonly place: Place,
+    /** As written, in one line. */
+    readonly text: string,
+    /** For the explanation when it does not hold. */
+    readonly condition: Condition,
+    readonly decide: Decide,
+    readonly label?: Evaluate,
+    /** The settings that it stands in, where it is not the case's own. */
+    readonly level?: string,
+  ) {}
+
+  carryOut(run: StepRun): true {
+    // What a level wants of responses is not asked where none came.
+    if (this.level === undefined || run.evaluation.response) this.check(run);
+    return true;
+  }
+
+  check(run: StepRun): void {
+    const { evaluation } = run;
+    const truth = this.truth(run);
+    const event = this.#event(run, truth === true ? 'yes' : truth === false ? 'no' : 'unknown');
+    if (truth !== true) {
+      run.fail();
+      Object.assign(event, explain(this.condition, evaluation.notes, this.text, evaluation));
+    }
+    run.emit(event);
+  }
+
+  /** Whether it holds, which nobody is told. */
+  truth({ evaluation }: StepRun): Truth {
+    if (evaluation.notes.length > 0) evaluation.notes = [];
+    evaluation.drawn = undefined;
+    return decideInTime(this.decide, evaluation);
+  }
+
+  /** Made for every check of every response, so without copies of copies. */
+  #event({ eventContext, evaluation }: StepRun, holds: CheckEvent['holds']): CheckEvent {
+    const { round, user, case: address, row } = eventContext;
+    const { place, text, level } = this;
+    const event: CheckEvent = { type: 'check', round, case: address, place, text, holds };
+    if (user !== undefined) event.user = user;
+    if (row !== undefined) event.row = row;
+    const words = this.label?.(evaluation);
+    if (typeof words === 'string') event.label = words;
+    if (level !== undefined) event.level = level;
+    return event;
+  }
+}

@@ -1,0 +1,112 @@
+import type { Header } from '../../model/http.ts';
+import type { Place } from '../../model/place.ts';
+import { type Attempt, type OperationFault, OperationStep } from '../operation.ts';
+import type { Repetition } from '../repetition.ts';
+import type { OperationLines, StepPreview, StepRun } from '../step.ts';
+import { exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
+import { fillRequest } from './fill-request.ts';
+import type { CookieJar, OutgoingRequest } from './http-port.ts';
+import type { PlannedRequest } from './planned-request.ts';
+import { redactedIn } from './redact.ts';
+import { ResponseView } from './response-view.ts';
+
+/** Sends a request. */
+export class HttpStep extends OperationStep {
+  readonly kind = 'http';
+  readonly operation: string;
+
+  constructor(
+    readonly request: PlannedRequest,
+    place: Place,
+    ...more: [expectsFault: boolean, repetition: Repetition | undefined]
+  ) {
+    super(place, ...more);
+    this.operation = request.method;
+  }
+
+  protected fill(run: StepRun): Attempt {
+    const jar = run.pageState('http') as CookieJar | undefined;
+    const { request, secrets } = fillRequest(this.request, run.evaluation, jar, run.masker.holdsSecret);
+    for (const secret of secrets) run.masker.addValue(secret, 'passing');
+    return cause => this.#exchange(run, request, cause);
+  }
+
+  protected onAnswer(run: StepRun): void {
+    run.noteStatus((run.evaluation.response as ResponseView).received.status);
+  }
+
+  /** Sends a request and puts what came of it before the statements below. */
+  async #exchange(
+    run: StepRun,
+    request: OutgoingRequest,
+    cause: 'repeat' | undefined,
+  ): Promise<OperationFault | undefined> {
+    const { ports, masker, redacted } = run;
+    const at = ports.now();
+    const { exchanges, secrets } = await ports.operations.http.send(request, run.signal);
+    const others = run.giveWay();
+    if (others) await others;
+    if (secrets) for (const secret of secrets) masker.addValue(secret, 'lasting');
+    const kept = { bodies: run.keepsBodies, most: request.limits.record, redacted: redacted.headers };
+    const roles = rolesOf(exchanges);
+    let begin = at;
+    for (const [index, exchange] of exchanges.entries()) {
+      const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
+      const hidden = redactedIn(exchange, redacted);
+      for (const value of hidden ?? []) masker.addValue(value, 'passing');
+      const shown = hidden ? kept : { ...kept, bodies: false };
+      const event = exchangeEvent(run.eventContext, this.place, told, exchange.at ?? begin, shown);
+      begin += Math.round(exchange.times.total);
+      run.emit(Object.assign(event, roles[index]));
+    }
+    const { response, fault, firstFault } = exchanges.at(-1)!;
+    const { whole } = roles.at(-1)!;
+    const timed = response && whole !== undefined ? { ...response, time: whole } : response;
+    run.evaluation.answer = {
+      response: timed && new ResponseView(timed, factsOf(exchanges)),
+      sent: () => viewOfSent(exchanges),
+      fault: (firstFault ?? fault)?.kind,
+    };
+    return firstFault ?? fault;
+  }
+
+  preview(preview: StepPreview): void {
+    preview.show(this.place, withReferences => {
+      const filled = fillRequest(this.request, preview.evaluation);
+      const request = withReferences({ ...filled.request, credentials: undefined, retry: undefined });
+      // What would take too long to be found hides the whole body.
+      const hidden = redactedIn({ request, times: { total: 0 }, received: 0 }, preview.redacted) ?? [
+        textOfParts(request.body ?? []),
+      ];
+      return {
+        lines: linesOf(request, withReferences(filled.note)),
+        secrets: [...filled.secrets, ...hidden],
+      };
+    });
+  }
+}
+
+type Shown = Pick<OutgoingRequest, 'method' | 'url' | 'headers' | 'body'>;
+
+function linesOf(request: Shown, note: Header | undefined): OperationLines {
+  const { method, url, headers, body } = request;
+  return {
+    title: `${method} ${url}`,
+    fields: [...hostOf(request), ...headers, ...lengthOf(request)],
+    notes: note ? [note] : [],
+    ...(body && { text: textOfParts(body) }),
+  };
+}
+
+/** What is sent as Host, where the address is known and no header says otherwise. */
+function hostOf({ url, headers }: Shown): Header[] {
+  const host = /^https?:\/\/([^/?#{}]+)(?:[/?#]|$)/i.exec(url)?.[1];
+  return host === undefined || headers.some(([name]) => /^host$/i.test(name)) ? [] : [['Host', host]];
+}
+
+/** A length that hangs on values that are not known yet is not told. */
+function lengthOf({ body }: Shown): Header[] {
+  if (!body?.every(part => typeof part === 'string')) return [];
+  const text = body.join('');
+  return /\{[A-Za-z][\w.-]*\}/.test(text) ? [] : [['Content-Length', String(Buffer.byteLength(text))]];
+}

@@ -1,0 +1,157 @@
+import { AnswerView } from '../../language/answer-view.ts';
+import type { Header, ReceivedResponse } from '../../model/http.ts';
+import { Duration, type Found, Missing, Size } from '../../model/value.ts';
+import { type Link, readLinks } from './links.ts';
+
+/** What else is known of an exchange, for statements that ask for it. */
+export interface ExchangeFacts {
+  /** The Set-Cookie headers of every hop, in order. */
+  readonly setCookies?: readonly string[];
+  /** Why the body cannot be read, where it is not kept as it was. */
+  readonly unreadable?: string;
+}
+
+/** A response, as statements see it. */
+export class ResponseView extends AnswerView {
+  #links: readonly Link[] | undefined;
+
+  constructor(
+    override readonly received: ReceivedResponse,
+    readonly facts: ExchangeFacts = {},
+    name = 'the response',
+  ) {
+    super(received, name, facts.unreadable);
+  }
+
+  get contentType(): string | undefined {
+    return this.headerValues('content-type')[0];
+  }
+
+  word(word: string): Found {
+    const { received } = this;
+    switch (word) {
+      case 'status':
+        return received.status;
+      case 'reason':
+        return received.reason;
+      case 'version':
+        return received.version;
+      case 'time':
+        return new Duration(received.time);
+      case 'size':
+        return new Size(received.size);
+      default:
+        return new Missing(`${this.name} has no ${word}`, true);
+    }
+  }
+
+  field(form: string, argument: string): readonly string[] | Missing {
+    switch (form) {
+      case 'url':
+        return [this.received.url];
+      case 'location':
+        return this.location;
+      case 'header':
+        return this.#orMissing(
+          this.headerValues(argument),
+          () => `has no header ${argument}; there are ${this.headerNames().join(', ') || 'none'}`,
+        );
+      case 'cookie': {
+        const cookies = this.cookies;
+        const values = cookies.flatMap(([name, value]) => (name === argument ? [value] : []));
+        if (values.length > 0) return values;
+        const names = [...new Set(cookies.map(([name]) => name))].join(', ');
+        return new Missing(
+          `no cookie ${argument} was ${this.cookieVerb}; ${names === '' ? 'none was' : `there are ${names}`}`,
+        );
+      }
+      case 'link':
+        return this.#orMissing(
+          this.links.flatMap(({ relations, url }) =>
+            relations.includes(argument.toLowerCase()) ? [url] : [],
+          ),
+          () => {
+            const relations = [...new Set(this.links.flatMap(link => link.relations))].join(', ');
+            return `has no link ${argument}; ${relations === '' ? 'there are none' : `there are ${relations}`}`;
+          },
+        );
+      default:
+        return new Missing(`${this.name} has no ${form}`, true);
+    }
+  }
+
+  #orMissing(values: readonly string[], reason: () => string): readonly string[] | Missing {
+    return values.length > 0 ? values : new Missing(`${this.name} ${reason()}`);
+  }
+
+  /** Several fields of one name make one list (RFC 9110, 5.3), but for the one whose values have commas of their own. */
+  joins(form: string, argument: string): boolean {
+    return form === 'header' && argument.toLowerCase() !== 'set-cookie';
+  }
+
+  /** Every value of a header, in order; names in any case. A field behind the body counts where none stands before it. */
+  headerValues(name: string): readonly string[] {
+    const { headers, trailers } = this.received;
+    const values = valuesOf(headers, name);
+    return values.length > 0 || !trailers ? values : valuesOf(trailers, name);
+  }
+
+  headerNames(): readonly string[] {
+    const { headers, trailers = [] } = this.received;
+    return [...new Set([...headers, ...trailers].map(([name]) => name.toLowerCase()))];
+  }
+
+  /** The Location header as an absolute URL. */
+  get location(): readonly string[] | Missing {
+    const [location] = this.headerValues('location');
+    if (location === undefined) return new Missing('the response has no header location');
+    return URL.canParse(location, this.received.url)
+      ? [new URL(location, this.received.url).href]
+      : new Missing(`'${location}' is no address that a Location header can give`, true);
+  }
+
+  /** The Link headers (RFC 8288), their targets as absolute URLs. */
+  get links(): readonly Link[] {
+    this.#links ??= this.headerValues('link').flatMap(value => readLinks(value, this.received.url));
+    return this.#links;
+  }
+
+  /** Names and values of the cookies that any hop of the exchange set. */
+  get cookies(): readonly (readonly [string, string])[] {
+    const { setCookies = [] } = this.facts;
+    return [...new Map(setCookies.map(line => readPair(line.split(';')[0]!)))];
+  }
+
+  protected get cookieVerb(): string {
+    return 'set';
+  }
+}
+
+/** A request as it was sent, as statements see it. */
+export class RequestView extends ResponseView {
+  constructor(received: ReceivedResponse, facts: ExchangeFacts = {}) {
+    super(received, facts, 'the request');
+  }
+
+  /** Those that went out with it. */
+  override get cookies(): readonly (readonly [string, string])[] {
+    return this.headerValues('cookie').flatMap(value => value.split(';').map(readPair));
+  }
+
+  protected override get cookieVerb(): string {
+    return 'sent';
+  }
+}
+
+function readPair(text: string): [string, string] {
+  const at = text.indexOf('=');
+  return at < 0 ? ['', text.trim()] : [text.slice(0, at).trim(), text.slice(at + 1).trim()];
+}
+
+function valuesOf(fields: readonly Header[], name: string): string[] {
+  const wanted = name.toLowerCase();
+  const values: string[] = [];
+  for (const [each, value] of fields)
+    if (each.length === wanted.length && each.toLowerCase() === wanted) values.push(value);
+  return values;
+}

@@ -1,0 +1,109 @@
+import type { Expression } from '../../language/ast.ts';
+import { compileExpression } from '../../language/compile-expression.ts';
+import type { Evaluate } from '../../language/compile-reference.ts';
+import { nearestPart } from '../../language/explain.ts';
+import type { StatementSyntax } from '../../language/parser.ts';
+import type { Place } from '../../model/place.ts';
+import { Missing } from '../../model/value.ts';
+import { givenName, type NamingStatement, namesRevealedBy, nameValue } from '../named-value.ts';
+import { once, statementKind } from '../statement-kind.ts';
+import { evaluateInTime } from '../statement-timeout.ts';
+import type { PlannedStep, StepPreview, StepRun, WrittenStep } from '../step.ts';
+
+export interface Keep extends NamingStatement {
+  readonly type: 'keep';
+  readonly value: Expression;
+  readonly secret: boolean;
+  readonly otherwise?: Expression;
+}
+
+// keep :: keep value as secret? name ( or value )?
+export const keepSyntax: StatementSyntax<Keep> = {
+  word: 'keep',
+  parse(parser, start) {
+    const { lexer } = parser;
+    const value = parser.value();
+    if (!lexer.takeWord('as')) parser.requireWord('as', 'the value that is kept');
+    const first = lexer.readName('A name');
+    const secret = first.name === 'secret' && lexer.peekWord() !== undefined && lexer.peekWord() !== 'or';
+    const { name, range: nameRange } = secret ? lexer.readName('A name') : first;
+    const otherwise = lexer.takeWord('or') ? parser.value() : undefined;
+    return {
+      type: 'keep',
+      value,
+      name,
+      nameRange,
+      secret,
+      ...(otherwise && { otherwise }),
+      parts: otherwise ? [value, otherwise] : [value],
+      range: lexer.since(start),
+    };
+  },
+};
+
+export const keepKind = statementKind<Keep>({
+  type: 'keep',
+  syntax: keepSyntax,
+  gives: statement => givenName(statement, 'keep'),
+  plan: (statement, place) => new KeepStep(statement, place),
+});
+
+/** Whether a step keeps a value that nobody may see. */
+export function isSecretKeep(step: WrittenStep): step is Keep {
+  return step.type === 'keep' && (step as Keep).secret;
+}
+
+class KeepStep implements PlannedStep {
+  readonly kind = 'keep';
+  readonly checks = 0;
+  readonly gives: { readonly name: string; readonly how: 'keep' };
+  readonly #evaluate: Evaluate;
+  readonly #reveals: readonly string[];
+
+  constructor(
+    readonly statement: Keep,
+    readonly place: Place,
+  ) {
+    const { name, value, otherwise } = statement;
+    this.gives = { name, how: 'keep' };
+    this.#evaluate = once(() =>
+      withDefault(compileExpression(value), otherwise && compileExpression(otherwise)),
+    );
+    this.#reveals = namesRevealedBy(otherwise ? [value, otherwise] : [value]);
+  }
+
+  /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
+  carryOut(run: StepRun): true {
+    const { written: text, secret } = this.statement;
+    const value = evaluateInTime(this.#evaluate, run.evaluation);
+    if (!(value instanceof Missing)) {
+      nameValue(run, this.gives, value, { secret, reveals: this.#reveals });
+      return true;
+    }
+    run.fail();
+    run.names.forget(this.gives);
+    run.emit({
+      type: 'check',
+      ...run.eventContext,
+      place: this.place,
+      text,
+      holds: 'no',
+      expected: `a value for '${this.gives.name}'`,
+      found: `nothing: ${value.reason}`,
+      ...nearestPart(run.evaluation),
+    });
+    return true;
+  }
+
+  preview({ names }: StepPreview): void {
+    names.forget(this.gives);
+  }
+}
+
+function withDefault(evaluate: Evaluate, otherwise: Evaluate | undefined): Evaluate {
+  if (!otherwise) return evaluate;
+  return context => {
+    const value = evaluate(context);
+    return value instanceof Missing ? otherwise(context) : value;
+  };
+}

@@ -1,0 +1,81 @@
+import type { Expression } from '../../language/ast.ts';
+import { compileExpression } from '../../language/compile-expression.ts';
+import type { Evaluate } from '../../language/compile-reference.ts';
+import type { StatementSyntax } from '../../language/parser.ts';
+import { TemplateError } from '../../language/templates/render.ts';
+import type { Place } from '../../model/place.ts';
+import { type Found, Missing } from '../../model/value.ts';
+import { isLiteralSecret, secretName } from '../../secrecy/secret-names.ts';
+import { givenName, type NamingStatement, namesRevealedBy, nameValue } from '../named-value.ts';
+import { once, statementKind } from '../statement-kind.ts';
+import { evaluateInTime } from '../statement-timeout.ts';
+import type { PlannedStep, StepPreview, StepRun } from '../step.ts';
+
+export interface Let extends NamingStatement {
+  readonly type: 'let';
+  readonly value: Expression;
+}
+
+// let :: let name = value
+const letSyntax: StatementSyntax<Let> = {
+  word: 'let',
+  parse(parser, start) {
+    const { lexer } = parser;
+    const { name, range: nameRange } = lexer.readName('A name');
+    lexer.require('=', `'let ${name}'`);
+    const value = parser.value();
+    return { type: 'let', name, nameRange, value, parts: [value], range: lexer.since(start) };
+  },
+};
+
+export const letKind = statementKind<Let>({
+  type: 'let',
+  syntax: letSyntax,
+  patterns: ({ value }) => [value],
+  gives: statement => givenName(statement, 'let'),
+  plan: (statement, place) => new LetStep(statement, place),
+  writtenSecrets: ({ name, value }) =>
+    value.type === 'text' && secretName.test(name) && isLiteralSecret(value.parts)
+      ? [{ range: value.range, what: `'${name}'` }]
+      : [],
+});
+
+class LetStep implements PlannedStep {
+  readonly kind = 'let';
+  readonly checks = 0;
+  readonly gives: { readonly name: string; readonly how: 'let' };
+  readonly #evaluate: Evaluate;
+  readonly #reveals: readonly string[];
+
+  constructor(
+    readonly statement: Let,
+    readonly place: Place,
+  ) {
+    this.gives = { name: statement.name, how: 'let' };
+    this.#evaluate = once(() => compileExpression(statement.value));
+    this.#reveals = namesRevealedBy([statement.value]);
+  }
+
+  carryOut(run: StepRun): boolean {
+    const value = evaluateInTime(this.#evaluate, run.evaluation);
+    if (value instanceof Missing) return run.stop(`${this.statement.written}: ${value.reason}.`, this.place);
+    nameValue(run, this.gives, value, { reveals: this.#reveals });
+    return true;
+  }
+
+  preview({ address, evaluation, names }: StepPreview): void {
+    const { name } = this.gives;
+    const value = this.#valueBefore(evaluation);
+    if (value === undefined || value instanceof Missing) names.forget(this.gives);
+    else names.set(name, { value, origin: `computed in ${address}`, secret: names.isSecret(name) }, false);
+  }
+
+  #valueBefore(evaluation: StepPreview['evaluation']): Found | undefined {
+    try {
+      return this.#evaluate(evaluation);
+    } catch (error) {
+      if (error instanceof TemplateError) return undefined;
+      throw error;
+    }
+  }
+}

@@ -1,0 +1,99 @@
+import { checkStatement } from '../language/analyse.ts';
+import type { Expression, StatementNode } from '../language/ast.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
+import { packagesOf } from '../language/packages.ts';
+import type { StatementSyntax } from '../language/parser.ts';
+import { nodesOf, referencesIn, sourcesIn } from '../language/walk.ts';
+import { codes, SourceError } from '../model/finding.ts';
+import { type Place, placeOf } from '../model/place.ts';
+import { inWords } from '../text/words.ts';
+import type { PlannedStep, PrepareContext, StatementKind, WrittenSecret } from './step.ts';
+
+interface Described<Statement extends StatementNode> {
+  readonly type: Statement['type'];
+  readonly syntax?: StatementSyntax<Statement>;
+  /** Expressions that may be patterns. */
+  readonly patterns?: (statement: Statement) => readonly Expression[];
+  /** What is wrong with it, besides what is wrong with its parts. */
+  readonly check?: (statement: Statement, found: readonly SourceError[]) => SourceError[];
+  readonly plan: (statement: Statement, place: Place, context: PrepareContext) => PlannedStep;
+  readonly gives?: StatementKind<Statement>['gives'];
+  readonly writtenSecrets?: (statement: Statement) => readonly WrittenSecret[];
+}
+
+/** A kind of statement, from what is its own: the rest all of them have in common. */
+export function statementKind<Statement extends StatementNode>({
+  type,
+  syntax,
+  patterns,
+  check,
+  plan,
+  gives,
+  writtenSecrets,
+}: Described<Statement>): StatementKind<Statement> {
+  const errorsIn = (statement: Statement) => {
+    const found = checkStatement(statement, patterns?.(statement));
+    return check ? [...found, ...check(statement, found)] : found;
+  };
+  return {
+    type,
+    ...(syntax && { syntax }),
+    errorsIn,
+    uses: (statement, _effective, use) => use(referencesIn(statement)),
+    packages: (statement, _effective, needed) => void packagesOf(statement, needed),
+    prepare(statement, context) {
+      const errors = [...errorsIn(statement), ...outOfPlace(statement, context)];
+      context.add(errors);
+      if (errors.some(isGrave)) return [];
+      return [plan(statement, placeOf(context.source, statement.range), context)];
+    },
+    ...(gives && { gives }),
+    writtenSecrets: statement => [...tokensIn(statement), ...(writtenSecrets?.(statement) ?? [])],
+  };
+}
+
+export function isGrave({ code }: SourceError): boolean {
+  return codes[code] === 'error';
+}
+
+/** It looks at an answer that nothing above it gives. */
+function outOfPlace(statement: StatementNode, { above }: PrepareContext): SourceError[] {
+  const sources = sourcesIn(statement);
+  if (sources.length === 0) return [];
+  const { range } = statement;
+  if (!above)
+    return [
+      new SourceError(
+        'no-response-yet',
+        range,
+        'No request stands above this in its case, so there is no response to look at.',
+      ),
+    ];
+  const missing = sources.find(({ form }) => !above.offers.includes(form));
+  if (!missing) return [];
+  const message = `'${missing.form}' is nothing that ${above.title} gives.`;
+  return [new SourceError('no-response-yet', range, message, `It gives ${inWords(above.offers)}.`)];
+}
+
+/** A signed token in its compact form, its signature included. */
+export const signedToken = /\beyJ[\w-]{8,}\.[\w-]{8,}\.[\w-]{16,}/;
+
+/** Tokens that are written out in a statement. */
+export function tokensIn(statement: StatementNode): WrittenSecret[] {
+  return nodesOf(statement).flatMap(node =>
+    node.type === 'text' && node.parts.some(part => typeof part === 'string' && signedToken.test(part))
+      ? [{ range: node.range, what: 'this token' }]
+      : [],
+  );
+}
+
+/** Made ready when it is first asked for: of a large collection that is only looked at, most never is. */
+export function once<Result>(
+  make: () => (context: EvaluationContext) => Result,
+): (context: EvaluationContext) => Result {
+  let made: ((context: EvaluationContext) => Result) | undefined;
+  return context => {
+    made ??= make();
+    return made(context);
+  };
+}

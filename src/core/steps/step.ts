@@ -1,0 +1,229 @@
+import type { Check, Reference, StatementNode } from '../language/ast.ts';
+import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
+import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
+import type { Package } from '../language/packages.ts';
+import type { StatementSyntax } from '../language/parser.ts';
+import type { CaseEventContext } from '../model/event-context.ts';
+import type { RunEvent } from '../model/events.ts';
+import type { SourceError } from '../model/finding.ts';
+import type { Place } from '../model/place.ts';
+import type { Excerpt, Range, Source } from '../model/source.ts';
+import type { Value } from '../model/value.ts';
+import type { Masker } from '../secrecy/masker.ts';
+import type { Effective } from '../settings/effective.ts';
+import type { OperationPorts } from './operation-ports.ts';
+import type { Repeat } from './repeat.ts';
+
+// What a kind of step is to every stage: how it is written, what it uses and gives, what can be said of it before the run,
+// and the planned step that carries itself out. A new kind is a folder beside this file, and a line in `kinds.ts`; one that
+// reaches out has a port, and a line in `operation-ports.ts`.
+
+/** A step of a case, as a page has it. */
+export interface WrittenStep {
+  /** The name of its kind. */
+  readonly type: string;
+  readonly range: Range;
+  /** Of an operation: that it is carried out again until something holds. */
+  readonly repeat?: Repeat;
+}
+
+/** A kind of step that is a statement of a fence `mervok`. */
+export interface StatementKind<Statement extends StatementNode = StatementNode> extends StepKind<Statement> {
+  /** None for a condition, which begins with no word of its own. */
+  readonly syntax?: StatementSyntax<Statement>;
+  /** What can be said of one without any other. */
+  errorsIn(statement: Statement): SourceError[];
+}
+
+/** A kind of step that does something which statements below it look at, written in a fence of its own. */
+export interface OperationKind<Operation extends WrittenStep = WrittenStep> extends StepKind<Operation> {
+  /** The words behind the marks of its fence: `http`, `sql step`. */
+  readonly fence: string;
+  readonly read: (content: Excerpt, info: string) => ReadOperation<Operation>;
+  /** Fences that belong to the operation right above them, by their words. */
+  readonly attachments: { readonly [words: string]: Attach<Operation> };
+  /** Sources that statements below may look at, as the language names them. */
+  readonly offers: readonly string[];
+  /** In a line: `GET /berths`. */
+  title(operation: Operation): string;
+  /** What it may change, so that a case below it that runs alone brings it along: `its POST may change something`. */
+  effect(operation: Operation): string | undefined;
+  /** What is said where nothing is checked after it. */
+  readonly unchecked: { readonly message: string; readonly remedy: string };
+}
+
+/** What reading the fence of an operation comes to; neither where the fence is an example of what came of one. */
+export interface ReadOperation<Operation> {
+  readonly step?: Operation;
+  readonly example?: { readonly setsCookie: boolean };
+  readonly errors: readonly SourceError[];
+}
+
+/** Puts the content of a fence into the operation above it, or says why it cannot stand there. */
+export type Attach<Operation> = (operation: Operation, fence: AttachedFence) => Operation | string;
+
+export interface AttachedFence {
+  readonly content: Excerpt;
+  /** What stands behind the two words that say what it is. */
+  readonly more: string;
+}
+
+/** What every kind of step says of a written one. */
+export interface StepKind<Written extends WrittenStep = WrittenStep> {
+  readonly type: Written['type'];
+  /** Tells of every reference, in its own text and in the settings that hold for it. */
+  uses(step: Written, effective: Effective, use: UseReferences): void;
+  /** The name that it makes. */
+  gives?(step: Written): GivenName | undefined;
+  /** Adds what has to be loaded before it is made ready. */
+  packages(step: Written, effective: Effective, needed: Set<Package>): void;
+  /** Makes it ready, or says what keeps it from being carried out. What it takes with it comes behind it. */
+  prepare(step: Written, context: PrepareContext): readonly PlannedStep[];
+  /** What is written out in it and looks like a secret. */
+  writtenSecrets?(step: Written): readonly WrittenSecret[];
+}
+
+/** @param source where they are written, if not in the page */
+export type UseReferences = (references: readonly Reference[], source?: Source) => void;
+
+/** A name that a step makes: by `keep`, for all pages, or by `let`, for its own. */
+export interface GivenName {
+  readonly name: string;
+  readonly how: 'keep' | 'let';
+  readonly range: Range;
+}
+
+export interface WrittenSecret {
+  readonly range: Range;
+  /** In words: `the header Authorization`. */
+  readonly what: string;
+}
+
+/** What making a step ready may ask for. */
+export interface PrepareContext {
+  /** The page. */
+  readonly source: Source;
+  readonly effective: Effective;
+  /** Names that are secret, wherever their value comes from. */
+  readonly secretNames: ReadonlySet<string>;
+  /** Whether there is a file that a step sends; by its path from the root of the collection. */
+  readonly hasFile?: (path: string) => boolean;
+  /** Why one that is there must not be sent. */
+  readonly refusesFile?: (path: string) => string | undefined;
+  /** The operation above whose answer statements look at. */
+  readonly above: { readonly offers: readonly string[]; readonly title: string } | undefined;
+  /** Of an operation: the checks that look at what comes of it. */
+  readonly checksBelow: readonly (Check | Repeat)[];
+  /** What the settings want of every response, ready. */
+  readonly levelChecks: readonly PlannedStep[];
+  add(errors: readonly SourceError[]): void;
+}
+
+/** A step that is ready to be carried out, as often as its case is. */
+export interface PlannedStep {
+  readonly kind: string;
+  readonly place: Place;
+  /** How many checks it makes. */
+  readonly checks: number;
+  /** The name that it makes. */
+  readonly gives?: Omit<GivenName, 'range'>;
+  /** Of an operation: what lists call it, such as the method of a request. */
+  readonly operation?: string;
+  /** Whether the case can go on. Throws TemplateError. */
+  carryOut(run: StepRun): boolean | Promise<boolean>;
+  /** Shows what it would do, as far as that is known before the run. */
+  preview?(preview: StepPreview): void;
+}
+
+/** Names as steps of a page see and make them. */
+export interface PageNames {
+  isSecret(name: string): boolean;
+  /** @param shared whether other pages can take it too */
+  set(name: string, entry: Entry, shared: boolean): void;
+  /** The name does not keep the value that an earlier case gave it. */
+  forget(given: Pick<GivenName, 'name' | 'how'>): void;
+}
+
+/** What became of the last operation of a case: what the statements below it look at. */
+export interface Answer {
+  readonly response: EvaluationContext['response'];
+  /** What was asked, as it went out. */
+  readonly sent: () => EvaluationContext['sent'];
+  readonly fault: string | undefined;
+}
+
+/** What a step has to do with while it is carried out. */
+export interface StepRun {
+  /** The address of its case. */
+  readonly address: string;
+  /** What every event of the case says. */
+  readonly eventContext: CaseEventContext;
+  readonly evaluation: EvaluationContext & { answer: Answer | undefined };
+  readonly names: PageNames;
+  readonly ports: {
+    readonly operations: OperationPorts;
+    /** In milliseconds since 1970. */
+    now(): number;
+    /** Milliseconds of a clock that only goes forward. */
+    elapsed(): number;
+    sleep(milliseconds: number, signal: AbortSignal): Promise<void>;
+  };
+  /** Ends what is being waited for. */
+  readonly signal: AbortSignal;
+  readonly masker: Pick<Masker, 'addValue' | 'holdsSecret'>;
+  /** What is never shown, besides secrets. */
+  readonly redacted: Redacted;
+  /** Whether events carry what was sent and came, for a record. */
+  readonly keepsBodies: boolean;
+  /** What kinds of operations keep for a page while it runs, by their names: its cookies. */
+  pageState(kind: string): unknown;
+  /** Lets what else has come be read before this is looked at; looking takes time, which would be told as theirs. */
+  giveWay(): Promise<void> | undefined;
+  emit(event: RunEvent): void;
+  /** Tells all that waits; before something goes out. */
+  flush(): void;
+  /** Of the case: the status of the first answer. */
+  noteStatus(status: number): void;
+  /** A check does not hold; the case goes on. */
+  fail(): void;
+  /** Ends the case in error. */
+  stop(message: string, place: Place): false;
+  /** Ends the case as skipped. */
+  skip(because: string): false;
+}
+
+/** Names of headers, in lower case, and parts of JSON bodies. */
+export interface Redacted {
+  readonly headers: ReadonlySet<string>;
+  readonly parts: readonly CompiledPath[];
+}
+
+/** What a step has to do with while it is only shown. */
+export interface StepPreview {
+  readonly address: string;
+  readonly evaluation: EvaluationContext;
+  readonly names: PageNames;
+  /** What is never shown, besides secrets. */
+  readonly redacted: Redacted;
+  /**
+   * Shows an operation; the names that it uses are noted.
+   * @param fill fills it; what only a run can tell has stand-ins there, which `withReferences` turns into references.
+   * Throws TemplateError
+   */
+  show(place: Place, fill: (withReferences: <Part>(part: Part) => Part) => PreviewedOperation): void;
+}
+
+/** An operation as it would go out: what is printed of it, and the values in it that are not to be shown. */
+export interface PreviewedOperation {
+  readonly lines: OperationLines;
+  readonly secrets: readonly Value[];
+}
+
+/** An operation in the form in which every one can be shown: a title, fields, and a text. */
+export interface OperationLines {
+  readonly title: string;
+  readonly fields: readonly (readonly [name: string, value: string])[];
+  /** Fields of which something is said rather than their value shown. */
+  readonly notes?: readonly (readonly [name: string, value: string])[];
+  readonly text?: string;
+}
