@@ -5,6 +5,7 @@ import { createRequire } from 'node:module';
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import * as esbuild from 'esbuild';
+import { writeTypes } from './types.mjs';
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)));
 process.chdir(root);
@@ -102,7 +103,7 @@ const parts = new Set([
   'src/core/language/documents/html-library.ts',
   'src/core/language/documents/schema-library.ts',
   'src/core/language/dates-library.ts',
-  'src/core/values/spreadsheet-library.ts',
+  'src/core/values/workbook-library.ts',
   'src/reports/width.ts',
   'src/reports/formats.ts',
   'src/reports/page/report.ts',
@@ -170,10 +171,13 @@ await esbuild.build({
   ...common,
   plugins: [trimmed],
   entryPoints: ['src/api/index.ts'],
-  outfile: 'dist/core.js',
+  outfile: 'dist/api.js',
   format: 'esm',
-  banner: { js: 'const mervokUrl = import.meta.url, require = process.getBuiltinModule;' },
+  banner: {
+    js: "import { createRequire } from 'node:module'; const mervokUrl = import.meta.url, require = createRequire(mervokUrl);",
+  },
 });
+writeTypes();
 writeFileSync('dist/llhttp.wasm', createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'));
 cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/llhttp-plain.cjs');
 cpSync('demo/collection', 'dist/collection', {

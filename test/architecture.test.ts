@@ -7,23 +7,73 @@ const files = readdirSync('src', { recursive: true })
   .map(file => join('src', String(file)))
   .filter(file => file.endsWith('.ts'));
 
+const sources = new Map(files.map(file => [file, readFileSync(file, 'utf8')]));
+
+/** What a file imports: values and types, at once and later. */
 const imports = (file: string) =>
-  [...readFileSync(file, 'utf8').matchAll(/(?:from|import\()\s*'([^']+)'/g)].map(([, path]) =>
+  [...sources.get(file)!.matchAll(/(?:from|import\()\s*'([^']+)'/g)].map(([, path]) =>
     path!.startsWith('.') ? normalize(join(dirname(file), path!)) : path!,
   );
 
-/** Each folder may import from those behind it in this list, and from itself. */
-const layers = ['src/cli', 'src/reports', 'src/platform', 'src/core'];
+/** All folders, from the ground up: each may import from those before it in this list, and from itself. */
+const order = [
+  'src/core/model',
+  'src/core/text',
+  'src/core/values',
+  'src/core/language',
+  'src/core/secrecy',
+  'src/core/yaml',
+  'src/core/auth',
+  'src/core/settings',
+  'src/core/steps',
+  'src/core/pages',
+  'src/core/analysis',
+  'src/core/record',
+  'src/core/runner',
+  'src/platform',
+  'src/reports',
+  'src/api',
+  'src/cli',
+];
+const floorOf = (file: string) => order.findIndex(folder => file.startsWith(`${folder}/`));
 
-test('imports point down only', () => {
+test('imports point down only, types included', () => {
   for (const file of files) {
-    const own = layers.findIndex(layer => file.startsWith(`${layer}/`));
+    const own = floorOf(file);
+    assert.ok(own >= 0, `${file} stands in a folder that has no place in the order`);
     for (const path of imports(file)) {
-      const other = layers.findIndex(layer => path.startsWith(`${layer}/`));
-      const sideways = [own, other].sort().join() === '1,2';
-      assert.ok(other < 0 || (other >= own && !sideways), `${file} imports ${path}`);
+      const other = floorOf(path);
+      assert.ok(other <= own, `${file} imports ${path}, which stands above it`);
+      const outer = [order[own], order[other]].sort().join();
+      assert.notEqual(outer, 'src/platform,src/reports', `${file} imports ${path}, which stands beside it`);
     }
   }
+});
+
+/** The folder of a kind of step or of authorization. */
+const kindOf = (path: string) => /^src\/core\/(?:steps|auth)\/[a-z\d-]+(?=\/)/.exec(path)?.[0];
+
+test('a kind of step or of authorization knows no other one but those that it is made of', () => {
+  // A check is part of what repeats and skips.
+  const shared = 'src/core/steps/check';
+  for (const file of files) {
+    const own = kindOf(file);
+    if (own === undefined) continue;
+    for (const path of imports(file)) {
+      const other: string = kindOf(path) ?? own;
+      const isAlike = dirname(other) === dirname(own);
+      assert.ok(other === own || other === shared || !isAlike, `${file} imports ${path}`);
+    }
+  }
+});
+
+test('the runner knows steps, and no kind of them', () => {
+  for (const file of files.filter(each => each.startsWith('src/core/runner/')))
+    for (const path of imports(file))
+      assert.ok(
+        !/^src\/core\/(?:steps\/(?:kinds\.ts|[a-z-]+\/)|auth\/)/.test(path),
+        `${file} imports ${path}`,
+      );
 });
 
 test('the core touches nothing outside: no network, no files, no terminal', () => {
@@ -38,16 +88,12 @@ test('the core touches nothing outside: no network, no files, no terminal', () =
   }
 });
 
-test('no file of the core imports itself in a circle of values', () => {
-  const values = (file: string) =>
-    [...readFileSync(file, 'utf8').matchAll(/^(?:import|export) (?!type )(?:[^;]*?)from\s*'(\.[^']+)'/gm)]
-      .filter(([text]) => !/^import \{(?:\s*type \w+,?)+\s*\}/.test(text!))
-      .map(([, path]) => normalize(join(dirname(file), path!)));
+test('no file imports itself in a circle, types included', () => {
   const done = new Set<string>();
   const visit = (file: string, trail: string[]) => {
     assert.ok(!trail.includes(file), [...trail, file].join(' → '));
     if (done.has(file)) return;
-    for (const next of values(file)) visit(next, [...trail, file]);
+    for (const next of imports(file)) if (sources.has(next)) visit(next, [...trail, file]);
     done.add(file);
   };
   for (const file of files) visit(file, []);

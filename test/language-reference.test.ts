@@ -6,7 +6,7 @@ import { compileExpression } from '../src/core/language/compile-expression.ts';
 import { explain } from '../src/core/language/explain.ts';
 import { Source } from '../src/core/model/source.ts';
 import { Missing, type Value } from '../src/core/model/value.ts';
-import { readBlocks } from '../src/core/pages/markdown.ts';
+import { readBlocks } from '../src/core/pages/markdown-blocks.ts';
 import type { Statement } from '../src/core/pages/statements.ts';
 import { planOf } from './support/collection.ts';
 import { runTexts } from './support/engine.ts';

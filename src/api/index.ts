@@ -1,11 +1,18 @@
-// The library: everything that Mervok knows without touching the world outside.
+// The library: finds a collection on disk, plans it and runs it, as the program does.
 
-export { buildPlan } from '../core/analysis/build-plan.ts';
-export { type Collection, type CollectionFiles, readCollection } from '../core/analysis/collection.ts';
-export type { Plan } from '../core/analysis/plan.ts';
-export { eventSchema, type RunEvent } from '../core/model/events.ts';
-export { type Finding, sortFindings } from '../core/model/finding.ts';
+export type {
+  CaseEvent,
+  CheckEvent,
+  EndTotals,
+  EventOf,
+  ExchangeEvent,
+  OperationEvent,
+  PageEvent,
+  RunBegin,
+  RunEnd,
+  RunEvent,
+} from '../core/model/events.ts';
+export type { Outcome, Stop } from '../core/model/outcomes.ts';
 export { UsageError } from '../core/model/usage-error.ts';
-export { RunTotals } from '../core/record/totals.ts';
-export type { Ports } from '../core/runner/ports.ts';
-export { run } from '../core/runner/run.ts';
+export { type Collection, openCollection, type PlanChoices } from './collection.ts';
+export type { CollectionPlan, Finding, PlannedCase, RunChoices, RunSummary } from './collection-plan.ts';

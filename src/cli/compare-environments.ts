@@ -2,7 +2,7 @@ import { namesIn, valueBefore, valueSourcesOf } from '../core/analysis/value-sou
 import { UsageError } from '../core/model/usage-error.ts';
 import { Plain } from '../core/model/value.ts';
 import { inWords } from '../core/text/words.ts';
-import { writeJson } from '../core/values/json.ts';
+import { writeJson } from '../core/values/json-document.ts';
 import { textOf } from '../core/values/text.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';

@@ -1,13 +1,14 @@
-import type { CaseEvent, ExchangeEvent, Payload, RunEvent } from '../core/model/events.ts';
+import type { CaseEvent, OperationEvent, Payload, RunEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
+import { CaseGrouping } from '../core/record/case-grouping.ts';
+import { viewOf } from '../core/record/operations.ts';
 import { LineFile } from '../platform/line-file.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A file of what was sent and what came, a JSON object a line; with the bodies where the case did not pass. */
 export class ExchangeLog {
   readonly #file: LineFile;
-  /** Of each user: the exchanges of the case that it is at. */
-  readonly #open = new Map<number, ExchangeEvent[]>();
+  readonly #grouping = new CaseGrouping(event => event.type !== 'check');
 
   /** Throws UsageError. */
   constructor(
@@ -22,16 +23,9 @@ export class ExchangeLog {
   }
 
   onEvent(event: RunEvent): void {
-    if (event.type !== 'exchange' && event.type !== 'case') return;
-    const user = event.user ?? 0;
-    const exchanges = this.#open.get(user) ?? [];
-    if (event.type === 'exchange') {
-      exchanges.push(event);
-      this.#open.set(user, exchanges);
-    } else {
-      for (const exchange of exchanges) this.#file.add(JSON.stringify(lineOf(exchange, event)));
-      this.#open.delete(user);
-    }
+    const ended = this.#grouping.add(event);
+    for (const operation of ended?.operations ?? [])
+      this.#file.add(JSON.stringify(lineOf(operation, ended!.event)));
   }
 
   close(): void {
@@ -40,27 +34,28 @@ export class ExchangeLog {
   }
 }
 
-function lineOf(exchange: ExchangeEvent, { outcome }: CaseEvent) {
-  const { at, round, user, row, request, response, fault, times, received, cause } = exchange;
+function lineOf(operation: OperationEvent, { outcome }: CaseEvent) {
+  const { at, round, user, row, fault, times, received, cause } = operation;
+  const { verb, target, body, answer } = viewOf(operation);
   return {
     at: new Date(at).toISOString(),
-    case: exchange.case,
+    case: operation.case,
     round,
     user,
     row,
     cause,
-    method: request.method,
-    url: request.url,
-    status: response?.status,
+    method: verb,
+    url: target,
+    status: answer?.code,
     fault: fault?.kind,
     milliseconds: times.total,
-    sent: request.body?.size ?? 0,
+    sent: body?.size ?? 0,
     received,
     outcome,
     ...(outcome !== 'passed' &&
       outcome !== 'skipped' && {
-        requestBody: bodyOf(request.body),
-        responseBody: bodyOf(response?.body),
+        requestBody: bodyOf(body),
+        responseBody: bodyOf(answer?.body),
         message: fault?.message,
       }),
   };

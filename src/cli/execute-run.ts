@@ -1,20 +1,20 @@
 import type { Plan } from '../core/analysis/plan.ts';
-import type { ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { OperationEvent, RunEvent } from '../core/model/events.ts';
 import { withEnd } from '../core/record/repair.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { run } from '../core/runner/run.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
-import type { FilePlaces } from '../platform/http/outgoing.ts';
+import type { FilePlaces } from '../platform/file-places.ts';
 import { openPorts } from '../platform/ports.ts';
-import { Recorder } from '../platform/record.ts';
+import { Recorder } from '../platform/recorder.ts';
+import { version } from '../platform/version.ts';
 import type { ExchangeView } from '../reports/exchange-text.ts';
 import { createMeasure } from '../reports/style.ts';
-import { TerminalReport } from '../reports/terminal.ts';
+import { TerminalReport } from '../reports/terminal-report.ts';
 import type { Again } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Terminal } from './terminal.ts';
-import { version } from './version.ts';
 import { writeReports } from './write-reports.ts';
 
 export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' | 'bodies'>> {
@@ -115,7 +115,7 @@ async function openView(
   const measure = await createMeasure(
     plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
   );
-  const onExchange = view === 'exchanges' ? await tellerOf({ paint, measure, width }) : undefined;
+  const onOperation = view === 'exchanges' ? await tellerOf({ paint, measure, width }) : undefined;
   const report = new TerminalReport(
     {
       write: out,
@@ -124,7 +124,7 @@ async function openView(
       width,
       quiet: view === 'verdict',
       onlyFailures: view === 'failures',
-      ...(onExchange && { onExchange }),
+      ...(onOperation && { onOperation }),
       ...(again && { again }),
       ...(live && { live: { now: Date.now } }),
     },
@@ -135,8 +135,8 @@ async function openView(
 }
 
 async function tellerOf(view: ExchangeView) {
-  const { exchangeLines } = await import('./exchange-output.ts');
-  return (event: ExchangeEvent) => exchangeLines(event, view);
+  const { operationLines } = await import('./exchange-output.ts');
+  return (event: OperationEvent) => operationLines(event, view);
 }
 
 /** It is not on a disk that is full, for example. */

@@ -18,7 +18,7 @@ import { errorsInStatement, readStatements, type Statement } from '../core/pages
 import type { Masker } from '../core/secrecy/masker.ts';
 import type { Keep } from '../core/steps/keep/keep.ts';
 import { counted } from '../core/text/words.ts';
-import { writeJson } from '../core/values/json.ts';
+import { writeJson } from '../core/values/json-document.ts';
 import { textOf } from '../core/values/text.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
 import { readInside } from '../platform/files.ts';

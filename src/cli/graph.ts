@@ -1,8 +1,8 @@
-import { type FlowGraph, graphOf } from '../core/analysis/graph.ts';
+import { type FlowGraph, graphOf } from '../core/analysis/flow-graph.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { didYouMean } from '../core/text/words.ts';
-import { writeWhole } from '../platform/record.ts';
+import { writeWhole } from '../platform/recorder.ts';
 import { graphMermaid } from '../reports/graph-mermaid.ts';
 import { graphSvg } from '../reports/graph-svg.ts';
 import { graphText } from '../reports/graph-text.ts';

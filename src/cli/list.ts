@@ -1,6 +1,6 @@
 import type { Plan } from '../core/analysis/plan.ts';
 import { counted } from '../core/text/words.ts';
-import { listJson, listText } from '../reports/list.ts';
+import { listJson, listText } from '../reports/list-text.ts';
 import { createMeasure } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan } from './prepare.ts';

@@ -1,6 +1,6 @@
 #!/usr/bin/env node
 // The entry stays small: the version is told without loading anything else.
-import { version } from './version.ts';
+import { version } from '../platform/version.ts';
 
 const given = process.argv.slice(2);
 if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {

@@ -15,10 +15,10 @@ import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
 import { pageOfRequest } from '../core/pages/given-page.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
-import { TableError } from '../core/values/table.ts';
+import { TableError } from '../core/values/table-reader.ts';
 import { clockAndRandom, openExternalSources } from '../platform/external-sources.ts';
-import { findCollection, openInside, openUnchanging, readInside, whyNotInside } from '../platform/files.ts';
-import type { FilePlaces } from '../platform/http/outgoing.ts';
+import type { FilePlaces } from '../platform/file-places.ts';
+import { fileAccess, findCollection, openUnchanging } from '../platform/files.ts';
 import { readVariableFile } from '../platform/variable-files.ts';
 import { countFindings, findingsText } from '../reports/findings-text.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -90,10 +90,7 @@ async function prepareCollection(
     ...chosen,
     ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
-    hasFile: path => existsSync(resolve(places.root, path)),
-    refusesFile: path => whyNotInside(places, path),
-    readFile: path => readInside(places, path),
-    openFile: path => openInside(places, path),
+    ...fileAccess(places),
   });
   const external = openExternalSources(places.root);
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);

@@ -1,11 +1,11 @@
 import { Command, CommanderError } from 'commander';
 import { isUsageError } from '../core/model/usage-error.ts';
 import { nearest } from '../core/text/words.ts';
+import { version } from '../platform/version.ts';
 import { visible } from '../reports/style.ts';
 import { commands } from './commands.ts';
 import { exitCodes } from './exit.ts';
 import { openTerminal, watchOutput } from './terminal.ts';
-import { version } from './version.ts';
 
 function build(given: readonly string[]): Command {
   const program = new Command('mervok')

@@ -1,14 +1,14 @@
 import { resolve } from 'node:path';
 import type { EventOf, RunEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import { mergeRecords, missingShards } from '../core/record/merge.ts';
+import { mergeRecords, missingShards } from '../core/record/merge-records.ts';
 import { withEnd } from '../core/record/repair.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { inWords } from '../core/text/words.ts';
-import { findRun, readRecord, readSummary } from '../platform/runs.ts';
+import { findRun, readRecord, readSummary } from '../platform/run-records.ts';
 import { createMeasure } from '../reports/style.ts';
-import { TerminalReport } from '../reports/terminal.ts';
+import { TerminalReport } from '../reports/terminal-report.ts';
 import { exitCodes } from './exit.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';

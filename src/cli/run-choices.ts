@@ -3,7 +3,7 @@ import type { Choice } from '../core/analysis/select.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
 import { readDuration } from '../core/values/compare.ts';
-import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../platform/runs.ts';
+import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../platform/run-records.ts';
 import type { Chosen } from './prepare.ts';
 
 export interface SelectionFlags {

@@ -5,7 +5,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { readPage } from '../core/pages/read-page.ts';
 import { plainHeading, Slugs } from '../core/pages/slug.ts';
 import { type GivenRequest, writeCase } from '../core/steps/http/write-request.ts';
-import { writeWhole } from '../platform/record.ts';
+import { writeWhole } from '../platform/recorder.ts';
 import { exitCodes } from './exit.ts';
 import { baseOf, type PlanFlags } from './prepare.ts';
 import type { Terminal } from './terminal.ts';

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
 import type { EvaluationContext } from '../core/language/evaluation-context.ts';
-import type { Exchange } from '../core/model/http.ts';
+import type { Exchange } from '../core/model/http-messages.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { Masker } from '../core/secrecy/masker.ts';
 import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';

@@ -13,7 +13,7 @@ import { counted } from '../core/text/words.ts';
 import { describe } from '../core/values/describe.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
 import { fieldsText } from '../reports/exchange-text.ts';
-import { type NamedValue, namedLines } from '../reports/names.ts';
+import { type NamedValue, namedLines } from '../reports/name-lines.ts';
 import { createMeasure, type Measure, visible, wrap } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';

@@ -1,6 +1,6 @@
 import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/model/events.ts';
-import type { Exchange } from '../core/model/http.ts';
+import type { Exchange } from '../core/model/http-messages.ts';
 import type { Ports } from '../core/runner/ports.ts';
 import { run } from '../core/runner/run.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
@@ -8,12 +8,12 @@ import { Masker } from '../core/secrecy/masker.ts';
 import { exchangeEvent } from '../core/steps/http/exchange-event.ts';
 import type { HttpPort, OutgoingRequest, Sent } from '../core/steps/http/http-port.ts';
 import { openPorts } from '../platform/ports.ts';
+import { version } from '../platform/version.ts';
 import { blockedInWords } from '../reports/cases.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
-import { version } from './version.ts';
 
 /** Carries out a case and what it needs, and keeps hold of what its last request came to. */
 export class SingleRequest {

@@ -7,7 +7,7 @@ import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { counted } from '../core/text/words.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
-import { type NamedValue, namedLines } from '../reports/names.ts';
+import { type NamedValue, namedLines } from '../reports/name-lines.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { compareEnvironments } from './compare-environments.ts';
 import { exitCodes } from './exit.ts';

@@ -3,7 +3,7 @@ import type { RunEvent } from '../core/model/events.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { sizeText } from '../core/values/text.ts';
-import { writeWhole } from '../platform/record.ts';
+import { writeWhole } from '../platform/recorder.ts';
 import { endingOf, endingsInWords } from '../reports/endings.ts';
 import { loadReport } from '../reports/load-report.ts';
 import type { Terminal } from './terminal.ts';

@@ -1,10 +1,20 @@
-import { createReadStream, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
+import {
+  createReadStream,
+  existsSync,
+  readdirSync,
+  readFileSync,
+  realpathSync,
+  type Stats,
+  statSync,
+} from 'node:fs';
 import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path';
+import type { PlanOptions } from '../core/analysis/analysis.ts';
 import type { CollectionFiles } from '../core/analysis/collection.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { Missing } from '../core/model/value.ts';
 import { nearest } from '../core/text/words.ts';
-import { type Chunks, TableError } from '../core/values/table.ts';
+import { type Chunks, TableError } from '../core/values/table-reader.ts';
+import type { FilePlaces } from './file-places.ts';
 
 const rootFile = 'mervok.yaml';
 const secretFile = 'mervok.secret.yaml';
@@ -260,4 +270,16 @@ export function openUnchanging(path: string): Chunks {
 
 function isSame(a: Stats, b: Stats): boolean {
   return a.size === b.size && a.mtimeMs === b.mtimeMs && a.ino === b.ino;
+}
+
+/** What a plan may ask of the files of a collection. */
+export function fileAccess(
+  places: FilePlaces,
+): Required<Pick<PlanOptions, 'hasFile' | 'refusesFile' | 'readFile' | 'openFile'>> {
+  return {
+    hasFile: path => existsSync(resolve(places.root, path)),
+    refusesFile: path => whyNotInside(places, path),
+    readFile: path => readInside(places, path),
+    openFile: path => openInside(places, path),
+  };
 }

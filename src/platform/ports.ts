@@ -6,9 +6,9 @@ import {
   openExternalSources,
   osEnvironment,
 } from './external-sources.ts';
+import type { FilePlaces } from './file-places.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
-import type { FilePlaces } from './http/outgoing.ts';
 
 /** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
 const longestTimer = 2 ** 31 - 1;

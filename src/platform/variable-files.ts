@@ -1,7 +1,7 @@
 import { basename } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../core/model/value.ts';
-import { JsonError, readJson } from '../core/values/json.ts';
+import { JsonError, readJson } from '../core/values/json-document.ts';
 import { readText } from './files.ts';
 
 /**

@@ -1,10 +1,8 @@
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { CaseEvent, EventOf, RunEvent } from '../core/model/events.ts';
+import { ByUser } from '../core/record/by-user.ts';
+import { CaseGrouping, type EndedCase } from '../core/record/case-grouping.ts';
 
-export interface ReportedCase {
-  readonly event: CaseEvent;
-  readonly checks: readonly CheckEvent[];
-  readonly exchanges: readonly ExchangeEvent[];
-}
+export type ReportedCase = Omit<EndedCase, 'page'>;
 
 /** A page as it ran in one round. */
 export interface ReportedPage {
@@ -14,63 +12,49 @@ export interface ReportedPage {
 
 type Frame = { readonly run: EventOf<'run'> } | { readonly end: EventOf<'end'> };
 export type Part = Frame | ReportedPage;
-export type CasePart = Frame | (ReportedCase & { readonly page: EventOf<'page'> });
-
-/** Of a user: the page that it is at, and what has been told of the case that it is at. */
-interface Lane {
-  page?: EventOf<'page'>;
-  checks: CheckEvent[];
-  exchanges: ExchangeEvent[];
-}
+export type CasePart = Frame | EndedCase;
 
 /** The same events, of which somebody else learns too. */
 export async function* heardBy(
-  hear: (event: RunEvent) => void,
+  onEvent: (event: RunEvent) => void,
   events: AsyncIterable<RunEvent>,
 ): AsyncGenerator<RunEvent> {
   for await (const event of events) {
-    hear(event);
+    onEvent(event);
     yield event;
   }
 }
 
 /** Gathers the events of a record case by case, each as soon as it has ended. */
 export async function* casesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<CasePart> {
-  const lanes = new Map<number, Lane>();
+  const grouping = new CaseGrouping();
   for await (const event of events) {
     if (event.type === 'run') yield { run: event };
     else if (event.type === 'end') yield { end: event };
     else {
-      const lane: Lane = lanes.get(event.user ?? 0) ?? { checks: [], exchanges: [] };
-      lanes.set(event.user ?? 0, lane);
-      if (event.type === 'page') lane.page = event;
-      else if (event.type === 'exchange') lane.exchanges.push(event);
-      else if (event.type === 'check') lane.checks.push(event);
-      else {
-        yield { page: lane.page!, event, checks: lane.checks, exchanges: lane.exchanges };
-        lane.checks = [];
-        lane.exchanges = [];
-      }
+      const ended = grouping.add(event);
+      if (ended) yield ended;
     }
   }
 }
 
 /** Gathers the events of a record page by page, so that a report never holds more than one page of each user. */
 export async function* pagesOf(events: AsyncIterable<RunEvent>): AsyncGenerator<Part> {
-  const open = new Map<number, { page: EventOf<'page'>; cases: ReportedCase[] }>();
+  const open = new ByUser<{ now: { page: EventOf<'page'>; cases: ReportedCase[] } | undefined }>(() => ({
+    now: undefined,
+  }));
   for await (const part of casesOf(events)) {
     if ('run' in part) yield part;
     else if ('end' in part) {
-      yield* open.values();
+      for (const { now } of open.all) if (now) yield now;
       yield part;
     } else {
       const { page, ...reported } = part;
-      const user = page.user ?? 0;
-      const known = open.get(user);
-      if (known?.page === page) known.cases.push(reported);
+      const known = open.of(page);
+      if (known.now?.page === page) known.now.cases.push(reported);
       else {
-        if (known) yield known;
-        open.set(user, { page, cases: [reported] });
+        if (known.now) yield known.now;
+        known.now = { page, cases: [reported] };
       }
     }
   }

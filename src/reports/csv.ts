@@ -1,7 +1,8 @@
 import { stringify } from 'csv-stringify/sync';
 import type { RunEvent } from '../core/model/events.ts';
+import { viewOf } from '../core/record/operations.ts';
 import { casesOf } from './cases.ts';
-import { exchangeColumns } from './exchange-columns.ts';
+import { operationColumns } from './operation-columns.ts';
 import { visible } from './style.ts';
 
 /**
@@ -9,11 +10,15 @@ import { visible } from './style.ts';
  * apostrophe before it, so that opening the file carries nothing out.
  */
 export async function* csvReport(events: AsyncIterable<RunEvent>): AsyncGenerator<string> {
-  yield line(Object.keys(exchangeColumns));
+  yield line(Object.keys(operationColumns));
   for await (const part of casesOf(events)) {
     if (!('event' in part)) continue;
-    for (const exchange of part.exchanges)
-      yield line(Object.values(exchangeColumns).map(read => cell(read({ ...part, exchange }))));
+    for (const operation of part.operations)
+      yield line(
+        Object.values(operationColumns).map(read =>
+          cell(read({ ...part, operation, view: viewOf(operation) })),
+        ),
+      );
   }
 }
 

@@ -1,6 +1,8 @@
-import type { CaseEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { CaseEvent, EventOf, OperationEvent, RunEvent } from '../core/model/events.ts';
 import type { Outcome } from '../core/model/outcomes.ts';
+import type { EndedCase } from '../core/record/case-grouping.ts';
 import { DurationHistogram } from '../core/record/duration-histogram.ts';
+import { viewOf, withoutContents } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { casesOf, heardBy, type ReportedCase } from './cases.ts';
@@ -113,7 +115,7 @@ export async function digest(
   };
 }
 
-type Ran = ReportedCase & { readonly page: EventOf<'page'> };
+type Ran = EndedCase;
 
 class Digester {
   readonly statistics = new RunStatistics();
@@ -132,13 +134,13 @@ class Digester {
   }
 
   add(ran: Ran): void {
-    const { event, exchanges } = ran;
-    for (const exchange of exchanges) this.#countOrigin(exchange);
+    const { event, operations } = ran;
+    for (const operation of operations) this.#countOrigin(operation);
     if (event.prose !== undefined) this.#prose.set(event.case, event.prose);
     const known = this.#caseOf(ran);
     known.outcomes[event.outcome] = (known.outcomes[event.outcome] ?? 0) + 1;
     if (event.at !== undefined) known.times.add(event.time);
-    this.#addCourse(known.occurrences, ran);
+    this.#addOccurrence(known.occurrences, ran);
     if (event.outcome === 'blocked') this.#addBlocked(event);
     else if (event.outcome === 'failed' || event.outcome === 'error') this.#addFailure(ran);
   }
@@ -155,19 +157,19 @@ class Digester {
     return [...this.#pages].map(([file, { title, cases }]) => ({ file, title, cases: [...cases.values()] }));
   }
 
-  #countOrigin({ request, cause }: ExchangeEvent): void {
-    const origin = originOf(request.url);
-    if (origin !== undefined && cause !== 'token')
+  #countOrigin(operation: OperationEvent): void {
+    const origin = originOf(viewOf(operation).target);
+    if (origin !== undefined && operation.cause !== 'token')
       this.#origins.set(origin, (this.#origins.get(origin) ?? 0) + 1);
   }
 
-  #caseOf({ page, event, checks, exchanges }: Ran): DigestedCase {
+  #caseOf({ page, event, checks, operations }: Ran): DigestedCase {
     const pageOf = this.#pages.get(page.file) ?? { title: page.title, cases: new Map() };
     this.#pages.set(page.file, pageOf);
     let known = pageOf.cases.get(event.case);
     if (!known) {
       const { case: address, title, tags = [], request } = event;
-      const first = { event, checks, exchanges: this.#asFarAsRoom(exchanges) };
+      const first = { event, checks, operations: this.#asFarAsRoom(operations) };
       const occurrences = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
       const base = { address, title, tags, outcomes: {}, times: new DurationHistogram(), first, occurrences };
       known = request === undefined ? base : { ...base, request };
@@ -177,29 +179,17 @@ class Digester {
   }
 
   /** Heads and bodies as long as there is room for them; what went where and how long it took in any case. */
-  #asFarAsRoom(exchanges: readonly ExchangeEvent[]): ExchangeEvent[] {
-    return exchanges.map(exchange => {
+  #asFarAsRoom(operations: readonly OperationEvent[]): OperationEvent[] {
+    return operations.map(operation => {
       if (this.#kept > 0) {
-        this.#kept -= lengthOf(exchange);
-        if (this.#kept >= 0) return exchange;
+        this.#kept -= lengthOf(operation);
+        if (this.#kept >= 0) return operation;
       }
-      const { request, response, connection: _connection, interim: _interim, ...rest } = exchange;
-      return {
-        ...rest,
-        request: { method: request.method, url: request.url, headers: [] },
-        ...(response && {
-          response: {
-            status: response.status,
-            reason: response.reason,
-            headers: [],
-            body: { size: response.body.size },
-          },
-        }),
-      };
+      return withoutContents(operation);
     });
   }
 
-  #addCourse(occurrences: Occurrences, { event, page }: Ran): void {
+  #addOccurrence(occurrences: Occurrences, { event, page }: Ran): void {
     occurrences.round.push(event.round);
     occurrences.user.push(event.user ?? 0);
     occurrences.outcome.push(event.outcome);
@@ -219,7 +209,7 @@ class Digester {
     else cases.set(event.case, { event, count: 1 });
   }
 
-  #addFailure({ page, event, checks, exchanges }: Ran): void {
+  #addFailure({ page, event, checks, operations }: Ran): void {
     const told = this.#toldOf.get(event.case) ?? 0;
     this.#toldOf.set(event.case, told + 1);
     if (told >= this.limits.ofEach || this.failures.length >= this.limits.failures) {
@@ -227,7 +217,7 @@ class Digester {
       return;
     }
     const prose = this.#prose.get(event.case);
-    this.failures.push({ page, event, checks, exchanges, ...(prose !== undefined && { prose }) });
+    this.failures.push({ page, event, checks, operations, ...(prose !== undefined && { prose }) });
   }
 }
 
@@ -236,9 +226,10 @@ export function originOf(url: string): string | undefined {
   return /^[a-z]+:\/\/[^/?#]*/i.exec(url)?.[0];
 }
 
-/** About how many characters it takes to tell of an exchange. */
-function lengthOf({ request, response }: ExchangeEvent): number {
-  const headers = [...request.headers, ...(response?.headers ?? [])];
-  const bodies = [request.body, response?.body].map(body => body?.text?.length ?? 0);
-  return 300 + headers.length * 60 + bodies[0]! + bodies[1]!;
+/** About how many characters it takes to tell of an operation. */
+function lengthOf(operation: OperationEvent): number {
+  const { fields, body, answer } = viewOf(operation);
+  const shown = fields.length + (answer?.fields.length ?? 0);
+  const texts = [body, answer?.body].map(payload => payload?.text?.length ?? 0);
+  return 300 + shown * 60 + texts[0]! + texts[1]!;
 }

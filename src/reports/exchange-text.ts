@@ -1,4 +1,4 @@
-import type { Exchange, Header, Timings } from '../core/model/http.ts';
+import type { Exchange, Header, Timings } from '../core/model/http-messages.ts';
 import { redactHeaders } from '../core/secrecy/redact-headers.ts';
 import { inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';

@@ -1,4 +1,4 @@
-import type { FlowGraph } from '../core/analysis/graph.ts';
+import type { FlowGraph } from '../core/analysis/flow-graph.ts';
 import type { PlannedCase } from '../core/analysis/plan.ts';
 
 /** The flow as a Mermaid flowchart: a subgraph for each page, an arrow for each name. */

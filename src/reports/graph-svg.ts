@@ -1,4 +1,4 @@
-import { depthsOf, type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/graph.ts';
+import { depthsOf, type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/flow-graph.ts';
 import type { PlannedCase, PlannedPage } from '../core/analysis/plan.ts';
 
 /** In pixels. */

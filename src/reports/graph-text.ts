@@ -1,4 +1,4 @@
-import { type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/graph.ts';
+import { type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/flow-graph.ts';
 import type { PlannedCase } from '../core/analysis/plan.ts';
 import { type Measure, type Paint, visible, wrap } from './style.ts';
 

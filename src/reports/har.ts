@@ -10,7 +10,9 @@ export async function* harReport(events: AsyncIterable<RunEvent>): AsyncGenerato
   for await (const part of casesOf(events)) {
     if ('run' in part) yield begin(part.run);
     else if ('event' in part)
-      for (const exchange of part.exchanges) {
+      for (const exchange of part.operations) {
+        // What is no HTTP has no place in its archive.
+        if (exchange.type !== 'exchange') continue;
         yield `${separator}\n${JSON.stringify(entryOf(exchange, part))}`;
         separator = ',';
       }

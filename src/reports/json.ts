@@ -48,7 +48,7 @@ function totalsOf(totals: RunTotals) {
   };
 }
 
-function caseOf({ event, checks, exchanges }: ReportedCase) {
+function caseOf({ event, checks, operations }: ReportedCase) {
   const {
     case: address,
     title,
@@ -77,7 +77,7 @@ function caseOf({ event, checks, exchanges }: ReportedCase) {
     because,
     checks: checks.map(checkOf),
     ...(outcome !== 'passed' && {
-      exchanges: exchanges.map(({ type, case: _, round, user, row: _row, ...rest }) => rest),
+      exchanges: operations.map(({ type, case: _, round, user, row: _row, ...rest }) => rest),
     }),
   };
 }

@@ -1,4 +1,5 @@
-import type { CheckEvent, ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { CheckEvent, OperationEvent, RunEvent } from '../core/model/events.ts';
+import { viewOf } from '../core/record/operations.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
@@ -47,7 +48,7 @@ export async function* markdownReport(
 }
 
 function entryOf(
-  { page, event, checks, exchanges }: DigestedFailure,
+  { page, event, checks, operations }: DigestedFailure,
   several: boolean,
   blocks: number,
 ): string {
@@ -56,12 +57,12 @@ function entryOf(
   const figures = [request === undefined ? undefined : code(request), status, durationText(time)].filter(
     Boolean,
   );
-  const last = exchanges.at(-1);
+  const last = operations.at(-1);
   return [
     `<details><summary><b>${outcome}</b> ${markup(titleOf(event))} <i>${markup(pageTitleOf(page, several))}</i></summary>`,
     `${code(`${place.file}:${place.line}`)} ${figures.join(', ')}${blocks > 0 ? `; ${counted(blocks, 'case')} blocked by it` : ''}`,
     fence(whyOf(failing, problem)),
-    ...(last ? [fence(exchangeOf(last))] : []),
+    ...(last ? [fence(operationText(last))] : []),
     '</details>',
   ].join('\n\n');
 }
@@ -72,20 +73,21 @@ function whyOf(failing: readonly CheckEvent[], problem: DigestedFailure['event']
   return lines.join('\n');
 }
 
-function exchangeOf({ request, response, fault }: ExchangeEvent): string {
-  const body = (payload: typeof request.body) => {
+function operationText(operation: OperationEvent): string {
+  const { verb, target, body: asked, answer } = viewOf(operation);
+  const body = (payload: typeof asked) => {
     if (!payload || payload.size === 0) return [];
     if (payload.text === undefined) return ['', `${sizeText(payload.size)} that are no text`];
     const isLong = payload.text.length > shownBody;
     return ['', isLong ? `${payload.text.slice(0, shownBody)} … (${sizeText(payload.size)})` : payload.text];
   };
   return [
-    `${request.method} ${request.url}`,
-    ...body(request.body),
+    `${verb} ${target}`,
+    ...body(asked),
     '',
-    ...(response
-      ? [`${response.status} ${response.reason}`, ...body(response.body)]
-      : [fault?.message ?? 'No answer.']),
+    ...(answer
+      ? [`${answer.code} ${answer.words}`, ...body(answer.body)]
+      : [operation.fault?.message ?? 'No answer.']),
   ].join('\n');
 }
 

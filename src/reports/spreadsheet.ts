@@ -1,13 +1,14 @@
 import writeSpreadsheet, { type Cell, type Row } from 'write-excel-file/node';
 import type { RunEvent } from '../core/model/events.ts';
+import { viewOf } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { grouped } from '../core/text/words.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { originOf } from './digest.ts';
-import { exchangeColumns } from './exchange-columns.ts';
 import { factsOf } from './facts.ts';
+import { operationColumns } from './operation-columns.ts';
 import { visible } from './style.ts';
 import { figuresInWords, verdictInWords } from './verdict.ts';
 
@@ -44,7 +45,7 @@ export async function* spreadsheetReport(
     'file',
     'line',
   ]);
-  const exchanges = new Sheet('Exchanges', Object.keys(exchangeColumns));
+  const exchanges = new Sheet('Exchanges', Object.keys(operationColumns));
   const statistics = new RunStatistics();
   const origins = new Set<string>();
   const summary: Row[] = [];
@@ -68,10 +69,11 @@ export async function* spreadsheetReport(
     cases.add([...about, event.outcome, event.row?.values, event.request, event.status, event.time, why]);
     for (const { holds, text: written, expected, found, at, place } of part.checks)
       checks.add([...about, holds, written, expected, found, at, place.file, place.line]);
-    for (const exchange of part.exchanges) {
-      const origin = originOf(exchange.request.url);
+    for (const operation of part.operations) {
+      const view = viewOf(operation);
+      const origin = originOf(view.target);
       if (origin !== undefined) origins.add(origin);
-      exchanges.add(Object.values(exchangeColumns).map(read => read({ ...part, exchange })));
+      exchanges.add(Object.values(operationColumns).map(read => read({ ...part, operation, view })));
     }
   }
   summary.push([quiet('Endpoints'), text([...origins].join(', '))], []);

@@ -1,4 +1,4 @@
-import type { ExchangeEvent } from '../core/model/events.ts';
+import type { OperationEvent } from '../core/model/events.ts';
 import type { Measure, Paint } from './style.ts';
 import type { Again } from './verdict.ts';
 
@@ -14,8 +14,8 @@ export interface TerminalOptions {
   readonly quiet: boolean;
   /** Where output can be taken back: a line of progress shows how far a run of many rounds is. */
   readonly live?: { readonly now: () => number };
-  /** Lays out an exchange, where all of them are to be seen. */
-  readonly onExchange?: (exchange: ExchangeEvent) => readonly string[];
+  /** Lays out an operation, where all of them are to be seen. */
+  readonly onOperation?: (operation: OperationEvent) => readonly string[];
   /** How a case is run again; without it no command is told. */
   readonly again?: Again;
 }

@@ -4,7 +4,7 @@ import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, write
 import type { RequestListener } from 'node:http';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { eventSchema } from '../../src/core/model/events.ts';
+import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith, mervok, program } from '../support/program.ts';
 import { serve } from '../support/server.ts';

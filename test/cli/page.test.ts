@@ -172,7 +172,7 @@ test('each of many runs of a case is listed in parts, filtered too, rows by what
     /^Each 250 times: 5 failed and 245 passed$/,
   );
   await page.locator('li.case summary').first().click();
-  const lines = page.locator('.courses tbody tr');
+  const lines = page.locator('.occurrences tbody tr');
   assert.equal(await lines.count(), 100);
   await page.getByRole('button', { name: 'Show 100 more of 150' }).click();
   assert.equal(await lines.count(), 200);

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { eventSchema } from '../../src/core/model/events.ts';
+import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith, mervok } from '../support/program.ts';
 import { closedPort, serve } from '../support/server.ts';

@@ -4,7 +4,7 @@ import { compileSchema, SchemaError } from '../../src/core/language/documents/sc
 import { namesInAnyNamespace } from '../../src/core/language/documents/xpath.ts';
 import { compilePattern, PatternError } from '../../src/core/language/patterns.ts';
 import { Missing } from '../../src/core/model/value.ts';
-import { readJson } from '../../src/core/values/json.ts';
+import { readJson } from '../../src/core/values/json-document.ts';
 import { evaluate, explained } from '../support/language.ts';
 
 test('names of elements in an XPath match in any namespace; all other words stay what they are', () => {

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { compileSchema, loadSchemas, SchemaError } from '../../src/core/language/documents/schema.ts';
-import { readJson } from '../../src/core/values/json.ts';
+import { readJson } from '../../src/core/values/json-document.ts';
 import { decide, explained, read } from '../support/language.ts';
 
 await loadSchemas();

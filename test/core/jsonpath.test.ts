@@ -10,7 +10,7 @@ import { compileSingular } from '../../src/core/language/jsonpath/singular.ts';
 import { loadPatterns } from '../../src/core/language/patterns.ts';
 import { SourceError } from '../../src/core/model/finding.ts';
 import { Missing, type Value } from '../../src/core/model/value.ts';
-import { readJson } from '../../src/core/values/json.ts';
+import { readJson } from '../../src/core/values/json-document.ts';
 
 await loadPatterns();
 

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { graphOf } from '../../src/core/analysis/graph.ts';
+import { graphOf } from '../../src/core/analysis/flow-graph.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
-import { chunksOf, TableError } from '../../src/core/values/table.ts';
+import { chunksOf, TableError } from '../../src/core/values/table-reader.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
 import { caseText, planOf, type Texts, told } from '../support/collection.ts';

@@ -6,7 +6,7 @@ import { readChecks } from '../../src/core/pages/statements.ts';
 import type { Level, LevelKind } from '../../src/core/settings/level.ts';
 import { loadReadLevel } from '../../src/core/settings/level-reader.ts';
 import { detailSchemas, levelSchemas } from '../../src/core/settings/level-schema.ts';
-import { mergeLevels } from '../../src/core/settings/merge.ts';
+import { mergeLevels } from '../../src/core/settings/merge-levels.ts';
 import { innerKeys, settings } from '../../src/core/settings/table.ts';
 import { told } from '../support/collection.ts';
 

@@ -4,7 +4,7 @@ import { parseBound } from '../../src/core/language/bounds.ts';
 import type { ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
 import { SourceError } from '../../src/core/model/finding.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
-import { type MergedRecord, mergeRecords } from '../../src/core/record/merge.ts';
+import { type MergedRecord, mergeRecords } from '../../src/core/record/merge-records.ts';
 import { percentText, rateText } from '../../src/core/record/number-texts.ts';
 import { withEnd } from '../../src/core/record/repair.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';

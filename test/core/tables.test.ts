@@ -4,7 +4,7 @@ import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import { openNamed } from '../../src/core/analysis/tables.ts';
 import { Plain, type Value } from '../../src/core/model/value.ts';
 import { describe } from '../../src/core/values/describe.ts';
-import { type Chunks, chunksOf, TableError } from '../../src/core/values/table.ts';
+import { type Chunks, chunksOf, TableError } from '../../src/core/values/table-reader.ts';
 
 /** Every byte a chunk of its own, so that whatever can be cut in two is. */
 const byteByByte = (text: string): Chunks =>

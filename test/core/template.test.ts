@@ -7,7 +7,7 @@ import { parseTemplateText } from '../../src/core/language/templates/template.ts
 import { SourceError } from '../../src/core/model/finding.ts';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
 import { CalendarDate, Plain, type Value } from '../../src/core/model/value.ts';
-import { readJson } from '../../src/core/values/json.ts';
+import { readJson } from '../../src/core/values/json-document.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
 import { contextOf } from '../support/language.ts';
 

@@ -9,7 +9,7 @@ import {
   readSize,
 } from '../../src/core/values/compare.ts';
 import { describe, outline } from '../../src/core/values/describe.ts';
-import { JsonError, readJson, writeJson } from '../../src/core/values/json.ts';
+import { JsonError, readJson, writeJson } from '../../src/core/values/json-document.ts';
 import { calculate, numberText, type Operator, readNumber, round } from '../../src/core/values/number.ts';
 import { durationText, readDate, readTimestamp, sizeText } from '../../src/core/values/text.ts';
 

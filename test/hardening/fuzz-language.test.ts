@@ -7,7 +7,7 @@ import { explain } from '../../src/core/language/explain.ts';
 import { type Code, codes } from '../../src/core/model/finding.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import type { Statement } from '../../src/core/pages/statements.ts';
-import { chunksOf } from '../../src/core/values/table.ts';
+import { chunksOf } from '../../src/core/values/table-reader.ts';
 import { planOf, told } from '../support/collection.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
 import { contextOf, type Given, read } from '../support/language.ts';

@@ -5,7 +5,7 @@ import type { Stop } from '../../src/core/model/outcomes.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { findingsText } from '../../src/reports/findings-text.ts';
 import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
-import { TerminalReport } from '../../src/reports/terminal.ts';
+import { TerminalReport } from '../../src/reports/terminal-report.ts';
 import { progressInWords, verdictInWords } from '../../src/reports/verdict.ts';
 import { caseText, planOf, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { bodyText } from '../../src/reports/body.ts';
 import { figuresText, headText, hopsText } from '../../src/reports/exchange-text.ts';
-import { namedLines } from '../../src/reports/names.ts';
+import { namedLines } from '../../src/reports/name-lines.ts';
 import { createPaint } from '../../src/reports/style.ts';
 
 const plain = createPaint(false);

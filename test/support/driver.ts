@@ -1,5 +1,5 @@
 import { after } from 'node:test';
-import type { Exchange } from '../../src/core/model/http.ts';
+import type { Exchange } from '../../src/core/model/http-messages.ts';
 import { defaultTransport } from '../../src/core/settings/transport.ts';
 import type { OutgoingRequest, Sent } from '../../src/core/steps/http/http-port.ts';
 import { createHttpDriver, type HttpDriverOptions } from '../../src/platform/http/driver.ts';

@@ -1,8 +1,8 @@
 import type { PlanOptions } from '../../src/core/analysis/analysis.ts';
 import type { CaseEvent, CheckEvent, ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
-import { eventSchema } from '../../src/core/model/events.ts';
-import type { Exchange } from '../../src/core/model/http.ts';
+import type { Exchange } from '../../src/core/model/http-messages.ts';
 import { Missing } from '../../src/core/model/value.ts';
+import { eventSchema } from '../../src/core/record/event-schema.ts';
 import type { Ports } from '../../src/core/runner/ports.ts';
 import { run } from '../../src/core/runner/run.ts';
 import type { RunOptions } from '../../src/core/runner/run-options.ts';

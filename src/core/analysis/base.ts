@@ -3,11 +3,11 @@ import { TemplateError } from '../language/templates/render.ts';
 import { renderBase } from '../language/templates/target.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { namesOf } from './case-names.ts';
 import type { Collection } from './collection.ts';
 import type { GivenValue } from './given-value.ts';
-import { namesOf } from './names.ts';
 import { chooseEnvironment } from './variables.ts';
 
 export interface BaseOptions {

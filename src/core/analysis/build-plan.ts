@@ -9,7 +9,7 @@ import { placeOf } from '../model/place.ts';
 import { Missing } from '../model/value.ts';
 import { proseOf } from '../pages/prose.ts';
 import type { Level } from '../settings/level.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
 import type { Analysis, Chosen, PlanOptions } from './analysis.ts';

@@ -7,7 +7,7 @@ import { readChecks } from '../pages/statements.ts';
 import type { Effective } from '../settings/effective.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
 import { loadReadLevel, type ReadLevel } from '../settings/level-reader.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { PageOrder } from './page-order.ts';
 
 /** The texts of a collection, as they were found. Paths are relative to its root, with '/'. */

@@ -1,5 +1,5 @@
 import { statementsOf } from '../pages/page.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { saysThatCookieIsSet } from '../steps/http/http.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import { inWords } from '../text/words.ts';

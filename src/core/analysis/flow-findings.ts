@@ -1,8 +1,8 @@
 import { type Finding, finding } from '../model/finding.ts';
 import { didYouMean, inWords } from '../text/words.ts';
+import type { Use } from './case-names.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import type { Flow } from './flow.ts';
-import type { Use } from './names.ts';
 
 /** What is wrong with the names of a case: those that nothing gives, and those that hide others. */
 export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {

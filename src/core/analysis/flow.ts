@@ -1,7 +1,7 @@
 import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { type CaseNames, namesOf, type Use } from './case-names.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { GivenValue } from './given-value.ts';
-import { type CaseNames, namesOf, type Use } from './names.ts';
 import { type Needed, resolveNeeds } from './needs.ts';
 import { noTables, type Tables } from './tables.ts';
 

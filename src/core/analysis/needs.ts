@@ -1,5 +1,5 @@
 import { type Finding, finding } from '../model/finding.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 

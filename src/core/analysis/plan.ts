@@ -2,7 +2,7 @@ import type { Evaluate } from '../language/compile-reference.ts';
 import type { Place } from '../model/place.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { PlannedStep, Redacted } from '../steps/step.ts';
-import type { Row } from '../values/table.ts';
+import type { Row } from '../values/table-reader.ts';
 import type { Brought } from './brought.ts';
 import type { GivenValue } from './given-value.ts';
 import type { SchemaOf } from './schemas.ts';

@@ -2,7 +2,7 @@ import type { Check } from '../language/ast.ts';
 import { type Finding, finding, type SourceError } from '../model/finding.ts';
 import type { Source } from '../model/source.ts';
 import type { Effective } from '../settings/effective.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { checkKind, planCheck } from '../steps/check/check.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
 import type { Repeat } from '../steps/repeat.ts';

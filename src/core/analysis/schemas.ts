@@ -8,7 +8,7 @@ import { statementsOf } from '../pages/page.ts';
 import type { Level } from '../settings/level.ts';
 import { resolvePath } from '../text/paths.ts';
 import { didYouMean, inWords } from '../text/words.ts';
-import { JsonError, readJson } from '../values/json.ts';
+import { JsonError, readJson } from '../values/json-document.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 
 /** Reads a text file of the collection, by its path from the root; a Missing says why it cannot be read. */

@@ -1,5 +1,5 @@
 import { UsageError } from '../model/usage-error.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { counted, inWords, nearest } from '../text/words.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { type Shard, shareOf, type TakenShard } from './shard.ts';

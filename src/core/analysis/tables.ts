@@ -4,7 +4,14 @@ import { Missing } from '../model/value.ts';
 import { resolvePath } from '../text/paths.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { didYouMean, inWords } from '../text/words.ts';
-import { type Chunks, chunksOf, openTable, type Table, TableError, type TableForm } from '../values/table.ts';
+import {
+  type Chunks,
+  chunksOf,
+  openTable,
+  type Table,
+  TableError,
+  type TableForm,
+} from '../values/table-reader.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 
 /** Opens a file of the collection, by its path from the root; a Missing says why it cannot be read. */

@@ -3,7 +3,7 @@ import type * as z from 'zod/mini';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { render, TemplateError } from '../language/templates/render.ts';
 import type { Template } from '../language/templates/template.ts';
-import type { Header } from '../model/http.ts';
+import type { Header } from '../model/http-messages.ts';
 import type { YamlReader } from '../yaml/yaml-reader.ts';
 import type { ExchangedCredentials } from './exchanged.ts';
 

@@ -1,9 +1,9 @@
 import { SourceError } from '../model/finding.ts';
-import { faultWords } from '../model/http.ts';
+import { faultWords } from '../model/http-messages.ts';
 import { type Kind, kindInWords } from '../model/value.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
-import { impossible, inSentence, kindOfExpression, type StaticKind } from './kinds.ts';
+import { impossible, inSentence, kindOfExpression, type StaticKind } from './static-kinds.ts';
 
 /** What can never hold, whatever the response. */
 export function checkComparison(comparison: Comparison): SourceError[] {

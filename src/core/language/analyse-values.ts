@@ -3,7 +3,7 @@ import { type Kind, kindInWords } from '../model/value.ts';
 import type { Arithmetic, Call, Expression } from './ast.ts';
 import { canBeGiven, parameterInWords } from './functions/signature.ts';
 import { functions } from './functions/table.ts';
-import { inSentence, kindOfArithmetic, kindOfExpression } from './kinds.ts';
+import { inSentence, kindOfArithmetic, kindOfExpression } from './static-kinds.ts';
 
 /** A calculation that has no meaning, whatever the values. */
 export function checkArithmetic({ operator, left, right, range }: Arithmetic): SourceError[] {

@@ -1,6 +1,6 @@
 import type { Document } from 'slimdom';
 import { type Found, Missing, type Value } from '../model/value.ts';
-import { JsonError, readJson } from '../values/json.ts';
+import { JsonError, readJson } from '../values/json-document.ts';
 import { readXml, XmlError } from '../values/xml.ts';
 import { decodeBody } from './charset.ts';
 import { type HtmlDocument, readHtml } from './documents/html.ts';

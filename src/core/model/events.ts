@@ -1,234 +1,255 @@
-import * as z from 'zod/mini';
-import { type Outcome, outcomes, recordVersion, stops } from './outcomes.ts';
+import type { Cause, Outcome, Stop } from './outcomes.ts';
+import type { Place } from './place.ts';
 
-// The record of a run: one JSON object a line, in the order in which things happened. What the engine emits is what is
-// written; every report is made from it. The engine knows the types alone, so that a run does not load the schema.
+// The record of a run: one JSON object a line, in the order in which things happened. What the runner emits is what is
+// written; every report is made from it. The runner knows these types alone, so that a run does not load their schema.
 
-const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
+export type RunEvent =
+  | RunBegin
+  | PageEvent
+  | ExchangeEvent
+  | GenericOperationEvent
+  | CheckEvent
+  | CaseEvent
+  | RunEnd;
 
-/** Milliseconds since 1970. */
-const moment = z.number().check(z.gte(0), z.lte(8.64e15));
+export type EventOf<Type extends RunEvent['type']> = Extract<RunEvent, { type: Type }>;
 
-/** As `2026-11-23T10:00:00.000Z`. */
-const instant = z
-  .string()
-  .check(
-    z.regex(/^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d\.\d{3}Z$/),
-  );
+/** What was done, and what statements look at: an exchange of HTTP, or an operation of another kind. */
+export type OperationEvent = ExchangeEvent | GenericOperationEvent;
 
-/** In milliseconds; a year has 3.2e10. */
-const duration = z.number().check(z.gte(0), z.lte(1e12));
+/** The first line. */
+export interface RunBegin {
+  type: 'run';
+  /** Of the schema. */
+  version: 2;
+  /** Name and version of the program. */
+  tool: string;
+  /** As `2026-11-23T10:00:00.000Z`. */
+  at: string;
+  title: string;
+  environment?: string | undefined;
+  /** Of each user; 0 for as many as there is time for. */
+  rounds: number;
+  users?: number | undefined;
+  /** In milliseconds, where rounds begin until a time is over. */
+  lasting?: number | undefined;
+  seed?: string | undefined;
+  /** How many pages run at once: their events then stand in the record as they happened. */
+  jobs?: number | undefined;
+  /** The table that the whole selection runs for each row of. */
+  rows?: string | undefined;
+  shard?: { index: number; of: number; share: string } | undefined;
+  /** What was asked for, as on the command line; without it the whole collection. */
+  selected?: string | undefined;
+  /** What runs for others, though it was not asked for. */
+  brought?: { case: string; for: string; because: string }[] | undefined;
+  cases: number;
+  /** The limits of the settings that the run is held to. */
+  bounds?: { text: string; place: Mutable<Place> }[] | undefined;
+  /** In milliseconds: the time within which an answer satisfies, for Apdex. */
+  apdex?: number | undefined;
+}
 
-const headers = z.array(z.tuple([z.string(), z.string()]));
-
-/** A body: its true length in bytes, and what the record keeps of it. */
-const payload = z.strictObject({
-  size: z.int(),
-  /** As text, if it is valid UTF-8, else as base64. */
-  text: z.optional(z.string()),
-  base64: z.optional(z.string()),
-  /** Set where less is kept than there was. */
-  cut: z.optional(z.literal(true)),
-  sha256: z.optional(z.string()),
-  /** The files that it was made of, which are not kept. */
-  files: z.optional(z.array(z.string())),
-});
-
-/** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
-const times = z.strictObject({
-  lookup: z.optional(duration),
-  connect: z.optional(duration),
-  tls: z.optional(duration),
-  wait: z.optional(duration),
-  download: z.optional(duration),
-  total: duration,
-});
+/** A page begins. */
+export interface PageEvent {
+  type: 'page';
+  lane?: number | undefined;
+  round: number;
+  user?: number | undefined;
+  file: string;
+  title: string;
+  /** The rows that it runs for this time: of the whole selection, then of the page. */
+  rows?: Row[] | undefined;
+  /** Where it is the turn of its cases that clean up, at the end of an iteration. */
+  cleanup?: true | undefined;
+}
 
 /** One of the rows that something runs for: which one, of how many, and what it gives. */
-const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
+export interface Row {
+  number: number;
+  total: number;
+  values: string;
+}
 
-const base = {
+/** What everything that happens in a case says. */
+interface InCase {
   /** Where several pages run at once: the one that it belongs to, numbered in the order in which they are told. */
-  lane: z.optional(z.int()),
-  round: z.int(),
+  lane?: number | undefined;
+  round: number;
   /** From 1, where several users run at the same time. */
-  user: z.optional(z.int()),
-  case: z.string(),
+  user?: number | undefined;
+  case: string;
   /** For a case that runs for each row: which one, from 1. */
-  row: z.optional(z.int()),
-};
+  row?: number | undefined;
+}
 
-export const eventSchema = z.discriminatedUnion('type', [
-  z.strictObject({
-    type: z.literal('run'),
-    version: z.literal(recordVersion),
-    tool: z.string(),
-    at: instant,
-    title: z.string(),
-    environment: z.optional(z.string()),
-    /** Of each user; 0 for as many as there is time for. */
-    rounds: z.int(),
-    users: z.optional(z.int()),
-    /** In milliseconds, where rounds begin until a time is over. */
-    lasting: z.optional(z.number()),
-    seed: z.optional(z.string()),
-    /** How many pages run at once: their events then stand in the record as they happened. */
-    jobs: z.optional(z.int()),
-    /** The table that the whole selection runs for each row of. */
-    rows: z.optional(z.string()),
-    shard: z.optional(z.strictObject({ index: z.int(), of: z.int(), share: z.string() })),
-    /** What was asked for, as on the command line; without it the whole collection. */
-    selected: z.optional(z.string()),
-    /** What runs for others, though it was not asked for. */
-    brought: z.optional(z.array(z.strictObject({ case: z.string(), for: z.string(), because: z.string() }))),
-    cases: z.int(),
-    /** The limits of the settings that the run is held to. */
-    bounds: z.optional(z.array(z.strictObject({ text: z.string(), place }))),
-    /** In milliseconds: the time within which an answer satisfies, for Apdex. */
-    apdex: z.optional(z.number()),
-  }),
-  z.strictObject({
-    type: z.literal('page'),
-    lane: z.optional(z.int()),
-    round: z.int(),
-    user: z.optional(z.int()),
-    file: z.string(),
-    title: z.string(),
-    /** The rows that it runs for this time: of the whole selection, then of the page. */
-    rows: z.optional(z.array(row)),
-    /** Where it is the turn of its cases that clean up, at the end of an iteration. */
-    cleanup: z.optional(z.literal(true)),
-  }),
-  z.strictObject({
-    type: z.literal('exchange'),
-    ...base,
-    /** Milliseconds since 1970. */
-    at: moment,
-    place,
-    request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
-    response: z.optional(
-      z.strictObject({
-        status: z.int(),
-        reason: z.string(),
-        headers,
-        body: payload,
+/** What all operations say. */
+interface Operation extends InCase {
+  /** Milliseconds since 1970. */
+  at: number;
+  place: Mutable<Place>;
+  /** Why it took place, where it is not that of the case for the first time. */
+  cause?: Cause | undefined;
+  fault?: { kind: string; message: string } | undefined;
+  times: EventTimes;
+  /** Set for what only led to the one that counts: a hop, a challenge, a token. */
+  part?: true | undefined;
+  /** In milliseconds, where such parts came before it: of all of them together. */
+  whole?: number | undefined;
+  /** Bytes as they came over the connection, the head of a response included. */
+  received: number;
+}
+
+/** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
+export interface EventTimes {
+  lookup?: number | undefined;
+  connect?: number | undefined;
+  tls?: number | undefined;
+  wait?: number | undefined;
+  download?: number | undefined;
+  total: number;
+}
+
+export type Fields = [name: string, value: string][];
+
+/** A body: its true length in bytes, and what the record keeps of it. */
+export interface Payload {
+  size: number;
+  /** As text, if it is valid UTF-8, else as base64. */
+  text?: string | undefined;
+  base64?: string | undefined;
+  /** Set where less is kept than there was. */
+  cut?: true | undefined;
+  sha256?: string | undefined;
+  /** The files that it was made of, which are not kept. */
+  files?: string[] | undefined;
+}
+
+/** A request, and the response or the fault that came of it. */
+export interface ExchangeEvent extends Operation {
+  type: 'exchange';
+  request: { method: string; url: string; headers: Fields; body?: Payload | undefined };
+  response?:
+    | {
+        status: number;
+        reason: string;
+        headers: Fields;
+        body: Payload;
         /** Bytes of the body as it came, where it was compressed. */
-        encoded: z.optional(z.int()),
-        trailers: z.optional(headers),
-      }),
-    ),
-    /** Why it took place, where it is not the request of the case for the first time. */
-    cause: z.optional(z.enum(['token', 'challenge', 'redirect', 'retry', 'repeat'])),
-    /** Set where it was sent once more over a fresh connection: its own had been closed. */
-    fresh: z.optional(z.literal(true)),
-    connection: z.optional(
-      z.strictObject({
-        protocol: z.string(),
-        remote: z.optional(z.string()),
-        certificate: z.optional(z.strictObject({ subject: z.string(), until: z.string() })),
-      }),
-    ),
-    /** Responses before the final one, such as 103. */
-    interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
-    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
-    times,
-    /** Set for what only led to the request that counts: a hop, a challenge, a token. */
-    part: z.optional(z.literal(true)),
-    /** In milliseconds, where such parts came before it: of all of them together. */
-    whole: z.optional(duration),
-    /** Bytes as they came over the connection, the head of the response included. */
-    received: z.int(),
-  }),
-  z.strictObject({
-    type: z.literal('check'),
-    ...base,
-    place,
-    text: z.string(),
-    label: z.optional(z.string()),
-    /** The settings that the check stands in, where it is not the case's own. */
-    level: z.optional(z.string()),
-    holds: z.enum(['yes', 'no', 'unknown']),
-    expected: z.optional(z.string()),
-    found: z.optional(z.string()),
-    at: z.optional(z.string()),
-    origins: z.optional(z.array(z.strictObject({ name: z.string(), value: z.string(), origin: z.string() }))),
-    /** What of a larger value is not as it should be. */
-    differences: z.optional(
-      z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() })),
-    ),
-    nearest: z.optional(z.string()),
-  }),
-  z.strictObject({
-    type: z.literal('case'),
-    lane: z.optional(z.int()),
-    round: z.int(),
-    user: z.optional(z.int()),
-    case: z.string(),
-    /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
-    row: z.optional(row),
-    title: z.string(),
-    /** When it began, in milliseconds since 1970; nothing for what did not begin. */
-    at: z.optional(moment),
-    place,
-    tags: z.optional(z.array(z.string())),
-    request: z.optional(z.string()),
-    status: z.optional(z.int()),
-    outcome: z.enum(outcomes),
-    /** In milliseconds, from the first step to the last. */
-    time: duration,
-    /** What kept a step from being carried out. */
-    problem: z.optional(z.strictObject({ message: z.string(), place })),
-    /** The statement that ended it as skipped. */
-    because: z.optional(z.string()),
-    /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
-     * should have made it, and the first cause. */
-    blocked: z.optional(z.strictObject({ name: z.optional(z.string()), by: z.string(), cause: z.string() })),
-    /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
-    prose: z.optional(z.string()),
-  }),
-  z.strictObject({
-    type: z.literal('end'),
-    at: instant,
-    time: duration,
-    /** With several users: within so many milliseconds the program got to what had come, 99 of 100 times. */
-    lag: z.optional(duration),
-    /** What ended it before everything had run. */
-    stopped: z.optional(z.enum(stops)),
-    /** The figures of the whole run, so that they can be told without reading all of it. */
-    totals: z.strictObject({
-      cases: z.record(z.enum(outcomes), z.int()),
-      checks: z.int(),
-      held: z.int(),
-      requests: z.int(),
-      /** Of them, those that were sent once more, over a fresh connection. */
-      reconnects: z.optional(z.int()),
-      /** Bytes. */
-      received: z.int(),
-      /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
-      p50: z.optional(duration),
-      p95: z.optional(duration),
-      /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
-      causes: z.optional(z.int()),
-    }),
-    /** What became of the bounds that apply. */
-    bounds: z.optional(
-      z.array(
-        z.strictObject({
-          text: z.string(),
-          place,
-          holds: z.enum(['yes', 'no', 'unknown']),
-          found: z.string(),
-        }),
-      ),
-    ),
-  }),
-]);
+        encoded?: number | undefined;
+        trailers?: Fields | undefined;
+      }
+    | undefined;
+  /** Set where it was sent once more over a fresh connection: its own had been closed. */
+  fresh?: true | undefined;
+  connection?:
+    | {
+        protocol: string;
+        remote?: string | undefined;
+        certificate?: { subject: string; until: string } | undefined;
+      }
+    | undefined;
+  /** Responses before the final one, such as 103. */
+  interim?: { status: number; headers: Fields }[] | undefined;
+}
 
-export type RunEvent = z.infer<typeof eventSchema>;
-export type EventOf<Type extends RunEvent['type']> = Extract<RunEvent, { type: Type }>;
-export type ExchangeEvent = EventOf<'exchange'>;
-export type CheckEvent = EventOf<'check'>;
-export type CaseEvent = EventOf<'case'>;
-export type Payload = z.infer<typeof payload>;
+/** An operation that is no exchange of HTTP, in a form that holds for every kind. */
+export interface GenericOperationEvent extends Operation {
+  type: 'operation';
+  /** Of step. */
+  kind: string;
+  /** What was asked of what, as the method and the address of a request. */
+  asked: { verb: string; target: string; fields: Fields; body?: Payload | undefined };
+  /** What came: in a word, with more words behind it, as the status of a response. */
+  answer?: { code: string; words: string; fields: Fields; body: Payload } | undefined;
+}
 
-export type { Outcome };
+export type Holds = 'yes' | 'no' | 'unknown';
+
+/** What became of a check. */
+export interface CheckEvent extends InCase {
+  type: 'check';
+  place: Mutable<Place>;
+  /** As written. */
+  text: string;
+  label?: string | undefined;
+  /** The settings that the check stands in, where it is not the case's own. */
+  level?: string | undefined;
+  holds: Holds;
+  expected?: string | undefined;
+  found?: string | undefined;
+  /** Where in the document. */
+  at?: string | undefined;
+  origins?: { name: string; value: string; origin: string }[] | undefined;
+  /** What of a larger value is not as it should be. */
+  differences?: { at: string; expected: string; found: string }[] | undefined;
+  nearest?: string | undefined;
+}
+
+/** A case ends. */
+export interface CaseEvent {
+  type: 'case';
+  lane?: number | undefined;
+  round: number;
+  user?: number | undefined;
+  case: string;
+  /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
+  row?: Row | undefined;
+  title: string;
+  /** When it began, in milliseconds since 1970; nothing for what did not begin. */
+  at?: number | undefined;
+  place: Mutable<Place>;
+  tags?: string[] | undefined;
+  /** Its first operation as written: `GET /berths`. */
+  request?: string | undefined;
+  status?: number | undefined;
+  outcome: Outcome;
+  /** In milliseconds, from the first step to the last. */
+  time: number;
+  /** What kept a step from being carried out. */
+  problem?: { message: string; place: Mutable<Place> } | undefined;
+  /** The statement that ended it as skipped. */
+  because?: string | undefined;
+  /**
+   * For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
+   * should have made it, and the first cause.
+   */
+  blocked?: { name?: string | undefined; by: string; cause: string } | undefined;
+  /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
+  prose?: string | undefined;
+}
+
+/** The figures of a whole run, so that they can be told without reading all of it. */
+export interface EndTotals {
+  cases: { [outcome in Outcome]: number };
+  checks: number;
+  held: number;
+  requests: number;
+  /** Of them, those that were sent once more, over a fresh connection. */
+  reconnects?: number | undefined;
+  /** Bytes. */
+  received: number;
+  /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
+  p50?: number | undefined;
+  p95?: number | undefined;
+  /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
+  causes?: number | undefined;
+}
+
+/** The last line. */
+export interface RunEnd {
+  type: 'end';
+  at: string;
+  /** In milliseconds. */
+  time: number;
+  /** With several users: within so many milliseconds the program got to what had come, 99 of 100 times. */
+  lag?: number | undefined;
+  /** What ended it before everything had run. */
+  stopped?: Stop | undefined;
+  totals: EndTotals;
+  /** What became of the bounds that apply. */
+  bounds?: { text: string; place: Mutable<Place>; holds: Holds; found: string }[] | undefined;
+}
+
+type Mutable<Type> = { -readonly [Key in keyof Type]: Type[Key] };

@@ -10,3 +10,7 @@ export type Outcome = (typeof outcomes)[number];
  */
 export const stops = ['interrupt', 'timeout', 'failure', 'killed'] as const;
 export type Stop = (typeof stops)[number];
+
+/** Why an operation took place, where it is not that of the case for the first time. */
+export const causes = ['token', 'challenge', 'redirect', 'retry', 'repeat'] as const;
+export type Cause = (typeof causes)[number];

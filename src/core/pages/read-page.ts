@@ -6,7 +6,7 @@ import type { Repeat } from '../steps/repeat.ts';
 import type { OperationKind, WrittenStep } from '../steps/step.ts';
 import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
 import { type FenceUse, useOfFence } from './fence.ts';
-import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown.ts';
+import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown-blocks.ts';
 import type { Lines, Page, PageCase } from './page.ts';
 import { plainHeading, Slugs } from './slug.ts';
 import { readStatements } from './statements.ts';

@@ -1,5 +1,7 @@
-import type { CaseEvent, EventOf, RunEvent } from '../model/events.ts';
+import type { CaseEvent, OperationEvent, RunEvent } from '../model/events.ts';
 import type { Outcome } from '../model/outcomes.ts';
+import { CaseGrouping } from './case-grouping.ts';
+import { isAnswered } from './operations.ts';
 
 /** What two runs have in common and what not. */
 export interface Comparison {
@@ -59,17 +61,10 @@ const graver: readonly Outcome[] = ['skipped', 'passed', 'blocked', 'failed', 'e
 /** What a record says of each case; what is held does not grow with its rows and rounds. */
 export async function gatherRun(events: AsyncIterable<RunEvent>): Promise<GatheredRun> {
   const cases = new Map<string, Gathered>();
-  const open = new Map<number, EventOf<'exchange'>[]>();
+  const grouping = new CaseGrouping(event => event.type !== 'check');
   for await (const event of events) {
-    if (event.type !== 'exchange' && event.type !== 'case') continue;
-    const exchanges = open.get(event.user ?? 0) ?? [];
-    if (event.type === 'exchange') {
-      exchanges.push(event);
-      open.set(event.user ?? 0, exchanges);
-    } else {
-      addCase(cases, event, exchanges);
-      open.delete(event.user ?? 0);
-    }
+    const ended = grouping.add(event);
+    if (ended) addCase(cases, ended.event, ended.operations);
   }
   return cases;
 }
@@ -77,7 +72,7 @@ export async function gatherRun(events: AsyncIterable<RunEvent>): Promise<Gather
 function addCase(
   cases: Map<string, Gathered>,
   event: CaseEvent,
-  exchanges: readonly EventOf<'exchange'>[],
+  operations: readonly OperationEvent[],
 ): void {
   const { case: address, title, outcome, blocked } = event;
   const known = cases.get(address) ?? { address, title, outcome, times: [] };
@@ -86,8 +81,9 @@ function addCase(
     known.outcome = outcome;
     if (blocked) known.cause = blocked.cause;
   }
-  for (const { times, response, cause } of exchanges)
-    if (response && cause === undefined && known.times.length < keptTimes) known.times.push(times.total);
+  for (const operation of operations)
+    if (isAnswered(operation) && operation.cause === undefined && known.times.length < keptTimes)
+      known.times.push(operation.times.total);
 }
 
 /** Sets a later run against an earlier one. */

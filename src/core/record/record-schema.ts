@@ -1,6 +1,6 @@
 import * as z from 'zod/mini';
-import { eventSchema } from '../model/events.ts';
 import { recordVersion } from '../model/outcomes.ts';
+import { eventSchema } from './event-schema.ts';
 
 /** The JSON Schema (2020-12) of a line of a record, for programs that read it. */
 export function recordSchema(): object {

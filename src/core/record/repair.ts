@@ -1,6 +1,8 @@
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { CaseEvent, CheckEvent, EventOf, OperationEvent, RunEvent } from '../model/events.ts';
 import { grouped } from '../text/words.ts';
+import { ByUser } from './by-user.ts';
 import { endOf } from './end-event.ts';
+import { isOperation } from './operations.ts';
 import { RunTotals } from './totals.ts';
 
 type Totals = EventOf<'end'>['totals'];
@@ -15,9 +17,11 @@ export type Refuse = (why: string) => Error;
  */
 export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse): AsyncGenerator<RunEvent> {
   const totals = new RunTotals();
-  const pages = new Set<number>();
-  const open = new Map<number, ExchangeEvent | CheckEvent>();
-  const lost: (ExchangeEvent | CheckEvent)[] = [];
+  const users = new ByUser<{ page: boolean; open: OperationEvent | CheckEvent | undefined }>(() => ({
+    page: false,
+    open: undefined,
+  }));
+  const lost: (OperationEvent | CheckEvent)[] = [];
   let start = 0;
   let last = 0;
   for await (const event of events) {
@@ -30,25 +34,25 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
     totals.add(event);
     if (event.type === 'run') start = last = Date.parse(event.at);
     else {
-      const { user = 0 } = event;
       last = Math.max(last, endOfEvent(event));
       // Of pages that ran at once, each may break off in a case of its own.
-      const before = open.get(user);
-      if (before && (event.type === 'page' || before.case !== event.case)) {
-        open.delete(user);
-        lost.push(before);
+      const user = users.of(event);
+      const { open } = user;
+      if (open && (event.type === 'page' || open.case !== event.case)) {
+        user.open = undefined;
+        lost.push(open);
       }
-      if (event.type === 'page') pages.add(user);
-      else if (!pages.has(user)) throw refuse('is damaged: a page is missing');
-      else if (event.type === 'case') open.delete(user);
-      else open.set(user, event);
+      if (event.type === 'page') user.page = true;
+      else if (!user.page) throw refuse('is damaged: a page is missing');
+      else user.open = event.type === 'case' ? undefined : event;
     }
     yield event;
   }
-  for (const event of [...lost, ...open.values()]) {
-    const broken = brokenOff(event);
-    totals.add(broken);
-    yield broken;
+  const broken = [...users.all].flatMap(({ open }) => open ?? []);
+  for (const event of [...lost, ...broken]) {
+    const ended = brokenOff(event);
+    totals.add(ended);
+    yield ended;
   }
   yield endOf(totals, start, last, 'killed');
 }
@@ -68,11 +72,11 @@ function missingIn(held: Totals, counted: Totals): string | undefined {
 
 /** When something was over, in milliseconds since 1970; nothing is known of checks and pages. */
 function endOfEvent(event: RunEvent): number {
-  if (event.type === 'exchange') return event.at + event.times.total;
+  if (isOperation(event)) return event.at + event.times.total;
   return event.type === 'case' && event.at !== undefined ? event.at + event.time : 0;
 }
 
-function brokenOff({ round, user, case: address, place }: ExchangeEvent | CheckEvent): CaseEvent {
+function brokenOff({ round, user, case: address, place }: OperationEvent | CheckEvent): CaseEvent {
   const title = address.slice(address.indexOf('#') + 1);
   const problem = { message: 'The record breaks off before this case has ended.', place };
   const eventContext = user === undefined ? { round } : { round, user };

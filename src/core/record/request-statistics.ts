@@ -1,5 +1,7 @@
-import type { ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { OperationEvent, RunEvent } from '../model/events.ts';
+import { ByUser } from './by-user.ts';
 import { DurationHistogram } from './duration-histogram.ts';
+import { isAnswered } from './operations.ts';
 
 /** In milliseconds: within it a user is satisfied, where the settings say nothing else. */
 export const defaultApdex = 500;
@@ -18,11 +20,12 @@ export class RequestStatistics {
   /** @param threshold of Apdex, in milliseconds */
   constructor(readonly threshold: number) {}
 
-  add({ response, times, whole, received }: ExchangeEvent, held: boolean): void {
+  add(event: OperationEvent, held: boolean): void {
+    const { times, whole, received } = event;
     this.requests++;
     this.received += received;
     if (!held) this.failed++;
-    if (!response) return;
+    if (!isAnswered(event)) return;
     const time = whole ?? times.total;
     this.times.add(time);
     if (!held) return;
@@ -55,41 +58,48 @@ export class RequestStatistics {
 
 /** Tells of each request once it is known whether everything that was asked of its answer holds. */
 export class RequestOutcomes {
-  /** Of each user: the request whose checks may still come. */
-  readonly #open = new Map<number, { event: ExchangeEvent; asked: boolean; broken: boolean }>();
+  /** Of each user: the operation whose checks may still come. */
+  readonly #open = new ByUser<{ last: OpenOperation | undefined }>(() => ({ last: undefined }));
 
-  constructor(readonly settle: (event: ExchangeEvent, held: boolean) => void) {}
+  constructor(readonly settle: (event: OperationEvent, held: boolean) => void) {}
 
   add(event: RunEvent): void {
     switch (event.type) {
       case 'exchange':
-        this.#close(event.user);
+      case 'operation':
+        this.#close(this.#open.of(event));
         // What could not be sent was no request; what only led to one is counted with it.
         if (event.fault?.kind !== 'unsendable' && !event.part)
-          this.#open.set(event.user ?? 0, { event, asked: false, broken: false });
+          this.#open.of(event).last = { event, asked: false, broken: false };
         break;
       case 'check': {
-        const open = this.#open.get(event.user ?? 0);
-        if (!open) break;
-        open.asked = true;
-        if (event.holds !== 'yes') open.broken = true;
+        const { last } = this.#open.of(event);
+        if (!last) break;
+        last.asked = true;
+        if (event.holds !== 'yes') last.broken = true;
         break;
       }
       case 'case':
-        this.#close(event.user);
+        this.#close(this.#open.of(event));
         break;
       case 'end':
-        for (const user of this.#open.keys()) this.#close(user);
+        for (const open of this.#open.all) this.#close(open);
         break;
       default:
     }
   }
 
-  #close(user = 0): void {
-    const open = this.#open.get(user);
-    if (!open) return;
-    this.#open.delete(user);
+  #close(open: { last: OpenOperation | undefined }): void {
+    const { last } = open;
+    if (!last) return;
+    open.last = undefined;
     // That no answer comes may be just what was to be checked.
-    this.settle(open.event, !open.broken && (open.event.fault === undefined || open.asked));
+    this.settle(last.event, !last.broken && (last.event.fault === undefined || last.asked));
   }
+}
+
+interface OpenOperation {
+  readonly event: OperationEvent;
+  asked: boolean;
+  broken: boolean;
 }

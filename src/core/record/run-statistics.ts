@@ -1,4 +1,5 @@
-import type { CaseEvent, ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { CaseEvent, OperationEvent, RunEvent } from '../model/events.ts';
+import { viewOf } from './operations.ts';
 import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 
@@ -50,13 +51,14 @@ export class RunStatistics {
     return this.#repeats;
   }
 
-  #settle(event: ExchangeEvent, held: boolean): void {
+  #settle(event: OperationEvent, held: boolean): void {
     this.total.add(event, held);
     this.timeline.add(event, held);
     const key = `${event.case} ${event.place.file}:${event.place.line}`;
     let known = this.#requests.get(key);
     if (!known) {
-      const request = `${event.request.method} ${pathOf(event.request.url)}`;
+      const { verb, target } = viewOf(event);
+      const request = `${verb} ${pathOf(target)}`;
       known = { case: event.case, title: '', request, figures: new RequestStatistics(this.total.threshold) };
       this.#requests.set(key, known);
       this.#ofCase.set(event.case, [...(this.#ofCase.get(event.case) ?? []), known]);

@@ -1,5 +1,6 @@
-import type { ExchangeEvent } from '../model/events.ts';
+import type { OperationEvent } from '../model/events.ts';
 import { DurationHistogram } from './duration-histogram.ts';
+import { isAnswered, outcomeOf } from './operations.ts';
 
 /** A stretch of time of a run, and the requests that ended in it. */
 export interface Stretch {
@@ -36,8 +37,8 @@ export class Timeline {
   /** @param start of the run, in milliseconds since 1970 */
   constructor(readonly start: number) {}
 
-  add(event: ExchangeEvent, held: boolean): void {
-    const { at, times, user = 0, received, response, fault } = event;
+  add(event: OperationEvent, held: boolean): void {
+    const { at, times, user = 0, received } = event;
     const begin = Math.max(0, at - this.start);
     const end = begin + times.total;
     const active = this.#active.get(user);
@@ -48,8 +49,8 @@ export class Timeline {
     stretch.requests++;
     stretch.received += received;
     if (!held) stretch.failed++;
-    if (response) stretch.times.add(times.total);
-    const answer = response ? String(response.status) : (fault?.kind ?? 'nothing');
+    if (isAnswered(event)) stretch.times.add(times.total);
+    const answer = outcomeOf(event);
     stretch.answers.set(answer, (stretch.answers.get(answer) ?? 0) + 1);
   }
 

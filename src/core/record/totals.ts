@@ -1,7 +1,8 @@
-import type { EventOf, Outcome, RunEvent } from '../model/events.ts';
-import type { Stop } from '../model/outcomes.ts';
+import type { EventOf, RunEvent } from '../model/events.ts';
+import type { Outcome, Stop } from '../model/outcomes.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
+import { isAnswered } from './operations.ts';
 import { defaultApdex } from './request-statistics.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
@@ -64,12 +65,13 @@ export class RunTotals {
         if (event.bounds) this.#watch = new BoundsWatch(event.bounds, event.apdex ?? defaultApdex);
         break;
       case 'exchange':
+      case 'operation':
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
-        if (event.fresh) this.reconnects++;
+        if ('fresh' in event && event.fresh) this.reconnects++;
         this.received += event.received;
-        if (event.response && !event.part) this.#times.add(event.whole ?? event.times.total);
+        if (isAnswered(event) && !event.part) this.#times.add(event.whole ?? event.times.total);
         break;
       case 'check':
         this.checks++;

@@ -1,5 +1,6 @@
 import * as z from 'zod/mini';
-import { eventSchema, type RunEvent } from '../model/events.ts';
+import type { RunEvent } from '../model/events.ts';
+import { eventSchema } from './event-schema.ts';
 
 export type IsEvent = (value: unknown) => value is RunEvent;
 

@@ -1,6 +1,7 @@
 import type { PlannedCase } from '../analysis/plan.ts';
 import type { EventContext } from '../model/event-context.ts';
-import type { CaseEvent, Outcome } from '../model/events.ts';
+import type { CaseEvent } from '../model/events.ts';
+import type { Outcome } from '../model/outcomes.ts';
 
 /** What the record says of every case. */
 export function caseEvent(

@@ -1,7 +1,8 @@
 import type { PlannedCase } from '../analysis/plan.ts';
 import { TemplateError } from '../language/templates/render.ts';
 import type { CaseEventContext } from '../model/event-context.ts';
-import type { CaseEvent, Outcome, RunEvent } from '../model/events.ts';
+import type { CaseEvent, RunEvent } from '../model/events.ts';
+import type { Outcome } from '../model/outcomes.ts';
 import type { Place } from '../model/place.ts';
 import type { PageNames, PlannedStep, Redacted, StepRun } from '../steps/step.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';

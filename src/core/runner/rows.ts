@@ -3,7 +3,7 @@ import type { Entry } from '../language/evaluation-context.ts';
 import type { EventContext } from '../model/event-context.ts';
 import type { CaseEvent, EventOf } from '../model/events.ts';
 import { cut, describe } from '../values/describe.ts';
-import { TableError } from '../values/table.ts';
+import { TableError } from '../values/table-reader.ts';
 import { textOf } from '../values/text.ts';
 import { caseEvent } from './case-event.ts';
 import type { RowEntries } from './scope.ts';

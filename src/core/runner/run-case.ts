@@ -1,8 +1,9 @@
 import type { PlannedCase, PlannedEach } from '../analysis/plan.ts';
 import type { Entry } from '../language/evaluation-context.ts';
-import type { CaseEvent, Outcome } from '../model/events.ts';
+import type { CaseEvent } from '../model/events.ts';
+import type { Outcome } from '../model/outcomes.ts';
 import { kindInWords, kindOf, Missing } from '../model/value.ts';
-import { TableError } from '../values/table.ts';
+import { TableError } from '../values/table-reader.ts';
 import { caseEvent } from './case-event.ts';
 import { CaseRun } from './case-run.ts';
 import { rowInWords, type TakenRow, takeRows } from './rows.ts';

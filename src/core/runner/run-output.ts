@@ -1,4 +1,5 @@
 import type { RunEvent } from '../model/events.ts';
+import { isOperation, withoutContents } from '../record/operations.ts';
 import { DeferredEvents } from './deferred-events.ts';
 
 interface Listeners {
@@ -46,7 +47,7 @@ export class RunOutput {
   /** Notes what happens in one of several pages that run at once. What is left of it waits until it is told. */
   record(event: RunEvent, lane: number): RunEvent {
     this.#add(new OfLane(event, lane));
-    return this.listeners.keepsBodies ? event : withoutBodies(event);
+    return this.listeners.keepsBodies || !isOperation(event) ? event : withoutContents(event);
   }
 
   /** Tells it when it is its turn. */
@@ -74,15 +75,4 @@ export class RunOutput {
 function withLane(event: RunEvent, lane: number): RunEvent {
   const { type, ...rest } = event;
   return { type, lane, ...rest } as RunEvent;
-}
-
-/** What waits for its turn is only counted, and told in a line. */
-function withoutBodies(event: RunEvent): RunEvent {
-  if (event.type !== 'exchange') return event;
-  const { request, response, interim: _interim, ...rest } = event;
-  return {
-    ...rest,
-    request: { ...request, headers: [] },
-    ...(response && { response: { ...response, headers: [], body: { size: response.body.size } } }),
-  };
 }

@@ -1,5 +1,5 @@
 import type { Node, YAMLMap } from 'yaml';
-import { faultWords } from '../model/http.ts';
+import { faultWords } from '../model/http-messages.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import { rangeOf, type YamlReader } from '../yaml/yaml-reader.ts';
 import type { EffectiveDraft } from './effective.ts';

@@ -8,7 +8,7 @@ import {
   Timestamp,
   type Value,
 } from '../model/value.ts';
-import { writeJson } from './json.ts';
+import { writeJson } from './json-document.ts';
 import { numberText } from './number.ts';
 import { durationText, instantText, sizeText } from './text.ts';
 

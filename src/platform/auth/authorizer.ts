@@ -1,4 +1,4 @@
-import type { Exchange, Fault, Header } from '../../core/model/http.ts';
+import type { Exchange, Fault, Header } from '../../core/model/http-messages.ts';
 import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 
 /** Authorizes requests by credentials that take exchanges of their own. */

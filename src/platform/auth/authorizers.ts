@@ -1,7 +1,7 @@
 import type { ExchangedCredentials } from '../../core/auth/exchanged.ts';
-import type { Exchange } from '../../core/model/http.ts';
+import type { Exchange } from '../../core/model/http-messages.ts';
 import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
-import type { FilePlaces } from '../http/outgoing.ts';
+import type { FilePlaces } from '../file-places.ts';
 import type { Authorizer } from './authorizer.ts';
 import { DigestAuthorizer } from './digest/digest-authorizer.ts';
 import { OAuthAuthorizer } from './oauth2/oauth-authorizer.ts';

@@ -1,4 +1,4 @@
-import type { Fault } from '../../core/model/http.ts';
+import type { Fault } from '../../core/model/http-messages.ts';
 
 /** Whether a connection can be opened to what stands before the path. */
 export function isOrigin(origin: string): boolean {

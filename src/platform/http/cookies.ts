@@ -1,5 +1,5 @@
 import type { Cookie, CookieJar as ToughJar } from 'tough-cookie';
-import type { Exchange } from '../../core/model/http.ts';
+import type { Exchange } from '../../core/model/http-messages.ts';
 import type { CookieJar } from '../../core/steps/http/http-port.ts';
 
 let library: typeof import('tough-cookie') | undefined;

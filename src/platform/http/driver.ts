@@ -1,13 +1,13 @@
 import type { ExchangedCredentials } from '../../core/auth/exchanged.ts';
 import type { OsEnvironment } from '../../core/model/external-sources.ts';
-import type { Exchange, Header } from '../../core/model/http.ts';
+import type { Exchange, Header } from '../../core/model/http-messages.ts';
 import type { Sent } from '../../core/steps/http/http-port.ts';
 import type { Authorizer, ChallengeAnswers } from '../auth/authorizer.ts';
 import { type Authorizers, openAuthorizers } from '../auth/authorizers.ts';
+import type { FilePlaces } from '../file-places.ts';
 import { sameOrigin } from './address.ts';
 import { type Jar, setsCookies, withCookies } from './cookies.ts';
 import { loadClient } from './load.ts';
-import type { FilePlaces } from './outgoing.ts';
 import { bodyStaysHere, redirected, redirectTarget, tooManyRedirects } from './redirect.ts';
 import { isIdempotent, waitBeforeRetry } from './retry.ts';
 import { type OneExchange, type SavableRequest, Sender, unsendable } from './sender.ts';

@@ -1,4 +1,4 @@
-import type { Fault, FaultKind } from '../../core/model/http.ts';
+import type { Fault, FaultKind } from '../../core/model/http-messages.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { ProxyUnreachable, TunnelError } from './pool.ts';
 import type { BodyError } from './receive.ts';

@@ -5,7 +5,7 @@ import type {
   ReceivedResponse,
   SentRequest,
   Timings,
-} from '../../core/model/http.ts';
+} from '../../core/model/http-messages.ts';
 import type { Limits, Timeout } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
@@ -19,7 +19,7 @@ import {
   MemoryReceiver,
   type ReceivedBody,
 } from './receive.ts';
-import type { Watch, Watched } from './watch.ts';
+import type { Watch, Watched } from './time-watch.ts';
 
 /** What of a request its exchange needs to know. */
 export interface ExchangeOptions {

@@ -1,5 +1,6 @@
 import { createReadStream, promises, statSync } from 'node:fs';
-import type { BodyPart, Header } from '../../core/model/http.ts';
+import type { BodyPart, Header } from '../../core/model/http-messages.ts';
+import type { FilePlaces } from '../file-places.ts';
 import { locateInside } from '../files.ts';
 
 /** A body made ready to be sent. */
@@ -12,13 +13,6 @@ export interface OutgoingBody {
   open(): Buffer | AsyncIterable<Buffer>;
   /** All of it, for what has to be computed from it. */
   read(): Promise<Buffer>;
-}
-
-/** Where files of bodies may lie. */
-export interface FilePlaces {
-  readonly root: string;
-  /** Whether they may lie outside of the root. */
-  readonly anywhere: boolean;
 }
 
 /** Finds the files of a body. Throws UsageError. */

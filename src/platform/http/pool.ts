@@ -1,6 +1,6 @@
 import type { Socket } from 'node:net';
 import type { Client } from 'undici';
-import type { Connection as ConnectionFacts } from '../../core/model/http.ts';
+import type { Connection as ConnectionFacts } from '../../core/model/http-messages.ts';
 import type { Tls } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';

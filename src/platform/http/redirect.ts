@@ -1,4 +1,4 @@
-import type { Fault, Header, ReceivedResponse } from '../../core/model/http.ts';
+import type { Fault, Header, ReceivedResponse } from '../../core/model/http-messages.ts';
 import type { Tls } from '../../core/settings/transport.ts';
 import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 import { sameOrigin } from './address.ts';

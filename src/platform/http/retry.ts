@@ -1,4 +1,4 @@
-import type { Exchange } from '../../core/model/http.ts';
+import type { Exchange } from '../../core/model/http-messages.ts';
 import type { Retry } from '../../core/settings/transport.ts';
 import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Socket } from 'node:net';
 import { resolve } from 'node:path';
 import type { TLSSocket } from 'node:tls';
-import type { Connection } from '../../core/model/http.ts';
+import type { Connection } from '../../core/model/http-messages.ts';
 import type { Tls } from '../../core/settings/transport.ts';
 
 /** A file of certificates that cannot be used. */

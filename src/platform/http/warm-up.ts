@@ -1,7 +1,7 @@
 import { Duplex } from 'node:stream';
 import { ExchangeHandler } from './handler.ts';
 import type { ClientLibrary, PooledConnection } from './pool.ts';
-import { Watch } from './watch.ts';
+import { Watch } from './time-watch.ts';
 
 const origin = 'http://nobody.example';
 /** In milliseconds: it is no reason not to begin. */

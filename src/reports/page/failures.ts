@@ -3,9 +3,9 @@ import { counted, grouped } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
 import type { BlockedCase, Digest, DigestedFailure } from '../digest.ts';
-import { exchangesMarkup } from './exchange.ts';
 import { html, type Markup } from './markup.ts';
-import { proseMarkup } from './prose.ts';
+import { operationsMarkup } from './operation-markup.ts';
+import { proseMarkup } from './prose-markup.ts';
 
 export function hasFailures({ failures, totals, blocked }: Digest): boolean {
   return failures.length + totals.exceeded.length + blocked.size > 0;
@@ -35,7 +35,7 @@ export function* failuresMarkup(digest: Digest): Generator<Markup> {
 }
 
 function entryMarkup(failure: DigestedFailure, index: number, isFirst: boolean, digest: Digest): Markup {
-  const { page, event, checks, exchanges, prose } = failure;
+  const { page, event, checks, operations, prose } = failure;
   const { outcome, place, request, status, time, problem } = event;
   const failing = checks.filter(({ holds }) => holds !== 'yes');
   const holding = checks.filter(({ holds }) => holds === 'yes');
@@ -55,7 +55,7 @@ ${failing.map((check, at) => checkMarkup(check, failing[at - 1]?.nearest))}
 ${problem && html`<div class="check"><p class="statement"><span>${problem.message}</span> <span class="quiet">${problem.place.file}:${problem.place.line}</span></p></div>`}
 ${holding.length > 0 && html`<details><summary>${holdingInWords(holding.length)}</summary><ul>${holding.map(({ text, label }) => html`<li>${label && `${label}: `}<code>${text}</code></li>`)}</ul></details>`}
 ${blocked && html`<details><summary>${counted(blocked.length, 'case')} ${blocked.length === 1 ? 'is' : 'are'} blocked by this</summary>${blockedList(blocked)}</details>`}
-${exchangesMarkup(exchanges, failing)}
+${operationsMarkup(operations, failing)}
 </article>`;
 }
 

@@ -2,7 +2,7 @@ import type { RunEvent } from '../../core/model/events.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
 import { digest } from '../digest.ts';
 import { verdictInWords } from '../verdict.ts';
-import { casesMarkup, coursesData } from './cases.ts';
+import { casesMarkup, occurrencesData } from './cases-markup.ts';
 import { failuresMarkup } from './failures.ts';
 import { figuresMarkup } from './figures.ts';
 import { headMarkup } from './head.ts';
@@ -43,7 +43,7 @@ export async function* pageReport(
     failuresMarkup(digested),
     casesMarkup(digested),
     figuresMarkup(digested),
-    coursesData(digested),
+    occurrencesData(digested),
   ];
   for (const part of parts) for (const { text } of part) yield `${text}\n`;
   yield `</main>

@@ -1,5 +1,6 @@
-import type { CheckEvent, ExchangeEvent, RunEvent } from '../../core/model/events.ts';
+import type { CheckEvent, OperationEvent, Payload, RunEvent } from '../../core/model/events.ts';
 import { apdexText, percentText } from '../../core/record/number-texts.ts';
+import { viewOf } from '../../core/record/operations.ts';
 import type { RequestStatistics } from '../../core/record/request-statistics.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
 import { counted, grouped, inWords } from '../../core/text/words.ts';
@@ -11,7 +12,7 @@ import { factsOf, totalsInWords } from '../facts.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { verdictInWords } from '../verdict.ts';
-import { draw } from './drawing.ts';
+import { draw } from './draw-chart.ts';
 import { type Colour, Paper } from './paper.ts';
 
 const limits = { failures: 60, ofEach: 1, kept: 0 };
@@ -68,7 +69,7 @@ function writeFailures(digested: Digest, paper: Paper): void {
 }
 
 function writeFailure(
-  { page, event, checks, exchanges, prose }: DigestedFailure,
+  { page, event, checks, operations, prose }: DigestedFailure,
   { run, blocked }: Digest,
   paper: Paper,
 ): void {
@@ -91,8 +92,8 @@ function writeFailure(
       `Blocked by it: ${inWords(blocks.slice(0, 12).map(each => each.event.title))}${blocks.length > 12 ? ` and ${blocks.length - 12} more` : ''}.`,
       { colour: 'slate' },
     );
-  const last = exchanges.at(-1);
-  if (last) writeExchange(last, paper);
+  const last = operations.at(-1);
+  if (last) writeOperation(last, paper);
   paper.doc.y += 8;
 }
 
@@ -108,20 +109,21 @@ function writePair(name: string, value: string, colour: Colour, paper: Paper): v
   paper.pair(name, value, 52, { font: 'mono', size: 8.5, colour, indent: 12 });
 }
 
-function writeExchange({ request, response, fault, times }: ExchangeEvent, paper: Paper): void {
+function writeOperation(operation: OperationEvent, paper: Paper): void {
+  const { verb, target, body, answer } = viewOf(operation);
   const style = { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 2 } as const;
-  paper.text(`${request.method} ${request.url}`, { ...style, colour: 'ink' });
-  writeBody(request.body, paper);
+  paper.text(`${verb} ${target}`, { ...style, colour: 'ink' });
+  writeBody(body, paper);
   paper.text(
-    response
-      ? `${response.status} ${response.reason}, ${timeText(times.total)}`
-      : (fault?.message ?? 'No answer.'),
+    answer
+      ? `${answer.code} ${answer.words}, ${timeText(operation.times.total)}`
+      : (operation.fault?.message ?? 'No answer.'),
     { ...style, colour: 'ink' },
   );
-  writeBody(response?.body, paper);
+  writeBody(answer?.body, paper);
 }
 
-function writeBody(body: ExchangeEvent['request']['body'], paper: Paper): void {
+function writeBody(body: Payload | undefined, paper: Paper): void {
   if (!body || body.size === 0) return;
   const { text, size } = body;
   const more = text !== undefined && text.length > shownBody ? ` (${sizeText(size)})` : '';

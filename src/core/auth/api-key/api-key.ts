@@ -1,5 +1,5 @@
 import { TemplateError } from '../../language/templates/render.ts';
-import type { Header } from '../../model/http.ts';
+import type { Header } from '../../model/http-messages.ts';
 import { type AuthKind, type FilledAuthorization, headerText, nothingAdded } from '../authorization.ts';
 import { scalar } from '../forms.ts';
 

@@ -1,5 +1,5 @@
 import { type Found, Missing, type Value } from '../../model/value.ts';
-import { JsonError, readJson } from '../../values/json.ts';
+import { JsonError, readJson } from '../../values/json-document.ts';
 import { encodeQuery } from '../templates/encode.ts';
 import type { FunctionGroup } from './signature.ts';
 

@@ -1,6 +1,6 @@
 import { type Found, isObject, kindInWords, kindOf, Missing, Plain, type Value } from '../../model/value.ts';
 import { asText } from '../../values/compare.ts';
-import { JsonError, readJson, writeJson } from '../../values/json.ts';
+import { JsonError, readJson, writeJson } from '../../values/json-document.ts';
 import { isNumberText, isNumeric, readNumber } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
 import type { FunctionGroup } from './signature.ts';

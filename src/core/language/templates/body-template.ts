@@ -1,6 +1,6 @@
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
-import { checkJsonWithHoles, JsonError } from '../../values/json.ts';
+import { checkJsonWithHoles, JsonError } from '../../values/json-document.ts';
 import { readXml, XmlError } from '../../values/xml.ts';
 import { assemble, findPieces, type Piece, type Place, type Template } from './template.ts';
 

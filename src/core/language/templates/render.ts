@@ -1,5 +1,5 @@
 import { kindInWords, kindOf, Missing, type Value } from '../../model/value.ts';
-import { writeJson } from '../../values/json.ts';
+import { writeJson } from '../../values/json-document.ts';
 import { textOf } from '../../values/text.ts';
 import { longestText, tooLong } from '../../values/weight.ts';
 import { descend } from '../compile-reference.ts';

@@ -1,5 +1,5 @@
 import type { Excerpt, Range } from '../../model/source.ts';
-import type { Hole } from '../../values/json.ts';
+import type { Hole } from '../../values/json-document.ts';
 import { type Reference, readReference } from '../reference.ts';
 
 /** Where a value lands decides how it is escaped. */

@@ -1,6 +1,6 @@
 import type { CaseEventContext } from '../../model/event-context.ts';
 import type { ExchangeEvent, Payload } from '../../model/events.ts';
-import type { BodyPart, Exchange, Header } from '../../model/http.ts';
+import type { BodyPart, Exchange, Header } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { redactHeaders } from '../../secrecy/redact-headers.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';

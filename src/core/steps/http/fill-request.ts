@@ -4,7 +4,7 @@ import { encodeForm, encodeQuery } from '../../language/templates/encode.ts';
 import type { Field } from '../../language/templates/fields.ts';
 import { refuseValue, render, valueFor } from '../../language/templates/render.ts';
 import type { Template } from '../../language/templates/template.ts';
-import type { BodyPart, Header } from '../../model/http.ts';
+import type { BodyPart, Header } from '../../model/http-messages.ts';
 import { passwordsIn } from '../../secrecy/passwords.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { textOf } from '../../values/text.ts';

@@ -1,5 +1,5 @@
 import type { ExchangedCredentials } from '../../auth/exchanged.ts';
-import type { BodyPart, Exchange, Header } from '../../model/http.ts';
+import type { BodyPart, Exchange, Header } from '../../model/http-messages.ts';
 import type { Limits, Retry, Timeout, Tls } from '../../settings/transport.ts';
 import type { OperationPort } from '../operation-port.ts';
 

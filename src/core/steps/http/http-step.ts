@@ -1,4 +1,4 @@
-import type { Header } from '../../model/http.ts';
+import type { Header } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { type Attempt, type OperationFault, OperationStep } from '../operation.ts';
 import type { Repetition } from '../repetition.ts';

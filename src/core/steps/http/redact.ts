@@ -1,6 +1,6 @@
 import { Match } from '../../language/jsonpath/match.ts';
 import { Search, SearchEnded } from '../../language/jsonpath/search.ts';
-import type { Exchange } from '../../model/http.ts';
+import type { Exchange } from '../../model/http-messages.ts';
 import { Missing, type Value } from '../../model/value.ts';
 import type { Redacted } from '../step.ts';
 import { viewOfSent } from './exchange-event.ts';

@@ -1,6 +1,6 @@
 import { type EvaluationContext, isMadeOfSecret } from '../../language/evaluation-context.ts';
 import { referencesOf, type Template } from '../../language/templates/template.ts';
-import type { BodyPart, Header } from '../../model/http.ts';
+import type { BodyPart, Header } from '../../model/http-messages.ts';
 import type { Secrecy } from './http-port.ts';
 import type { PlannedBody, PlannedRequest } from './planned-request.ts';
 

@@ -1,5 +1,5 @@
 import { AnswerView } from '../../language/answer-view.ts';
-import type { Header, ReceivedResponse } from '../../model/http.ts';
+import type { Header, ReceivedResponse } from '../../model/http-messages.ts';
 import { Duration, type Found, Missing, Size } from '../../model/value.ts';
 import { type Link, readLinks } from './links.ts';
 

@@ -1,9 +1,10 @@
 import type { DigestCredentials } from '../../../core/auth/digest/credentials.ts';
-import type { BodyPart, Header } from '../../../core/model/http.ts';
+import type { BodyPart, Header } from '../../../core/model/http-messages.ts';
 import { isUsageError } from '../../../core/model/usage-error.ts';
 import type { OutgoingRequest } from '../../../core/steps/http/http-port.ts';
+import type { FilePlaces } from '../../file-places.ts';
 import { splitAddress } from '../../http/address.ts';
-import { type FilePlaces, prepareOutgoing } from '../../http/outgoing.ts';
+import { prepareOutgoing } from '../../http/outgoing.ts';
 import type { Authorizer, ChallengeAnswers } from '../authorizer.ts';
 import type { DigestChallenge } from './digest.ts';
 

@@ -1,6 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto';
 import type { DigestCredentials } from '../../../core/auth/digest/credentials.ts';
-import type { Header } from '../../../core/model/http.ts';
+import type { Header } from '../../../core/model/http-messages.ts';
 
 // Digest access authentication, RFC 7616.
 

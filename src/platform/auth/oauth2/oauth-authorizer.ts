@@ -1,6 +1,6 @@
 import type { ClientAuth } from 'oauth4webapi';
 import type { OAuthCredentials } from '../../../core/auth/oauth2/credentials.ts';
-import type { Exchange } from '../../../core/model/http.ts';
+import type { Exchange } from '../../../core/model/http-messages.ts';
 import type { OutgoingRequest } from '../../../core/steps/http/http-port.ts';
 import type { Authorized, Authorizer } from '../authorizer.ts';
 

@@ -4,8 +4,8 @@ import { whySkipped } from '../cases.ts';
 import { type Digest, type DigestedCase, gravest, gravestOf } from '../digest.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
-import { exchangesMarkup } from './exchange.ts';
 import { html, Markup } from './markup.ts';
+import { operationsMarkup } from './operation-markup.ts';
 
 /** All cases in the order of the pages, each a row with a bar on one time axis, and what can be filtered. */
 export function* casesMarkup(digest: Digest): Generator<Markup> {
@@ -84,12 +84,12 @@ function rowMarkup(each: DigestedCase, index: number, length: number, failure: n
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
 ${failure !== undefined && html`<p><a href="#failure-${failure}">Why it did not pass</a></p>`}
-${repeated && coursesMarkup(index)}${firstMarkup(each, failure !== undefined)}
+${repeated && occurrencesMarkup(index)}${firstMarkup(each, failure !== undefined)}
 </details></li>`;
 }
 
 /** Filled by the script: each time that a case ran. */
-function coursesMarkup(index: number): Markup {
+function occurrencesMarkup(index: number): Markup {
   return html`<div class="occurrences" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript><h4>The first time</h4>`;
 }
 
@@ -106,7 +106,7 @@ function medianOf({ times }: DigestedCase): string {
 
 /** What became of a case the first time, which may be the only one: its checks, and what went over the wire. */
 function firstMarkup({ first }: DigestedCase, isToldAbove: boolean): Markup {
-  const { event, checks, exchanges } = first;
+  const { event, checks, operations } = first;
   const failed = event.outcome === 'failed' || event.outcome === 'error';
   const why = whySkipped(event);
   const { problem } = event;
@@ -114,8 +114,8 @@ function firstMarkup({ first }: DigestedCase, isToldAbove: boolean): Markup {
 ${checks.length > 0 && html`<ul class="checks">${checks.map(({ text, label, holds }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'holds' : 'does not hold'}</span> ${label && `${label}: `}<code>${text}</code></li>`)}</ul>`}
 ${
   !(failed && isToldAbove) &&
-  exchangesMarkup(
-    exchanges,
+  operationsMarkup(
+    operations,
     checks.filter(({ holds }) => holds !== 'yes'),
   )
 }`;
@@ -147,7 +147,7 @@ function barMarkup({ occurrences }: DigestedCase, length: number): Markup {
 }
 
 /** Each time that cases ran which ran more than once, for the script of the page: by the number of the case. */
-export function* coursesData(digest: Digest): Generator<Markup> {
+export function* occurrencesData(digest: Digest): Generator<Markup> {
   yield new Markup('<script type="application/json" id="occurrences">{');
   let separator = '';
   let index = 0;

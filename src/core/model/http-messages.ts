@@ -1,3 +1,5 @@
+import type { Cause } from './outcomes.ts';
+
 // HTTP messages, and what became of them.
 
 export type Header = readonly [name: string, value: string];
@@ -84,7 +86,7 @@ export interface Exchange {
   /** Responses before the final one, such as 103. */
   readonly interim?: readonly { readonly status: number; readonly headers: readonly Header[] }[];
   /** Why it took place, where it is not the request itself for the first time. */
-  readonly cause?: 'token' | 'challenge' | 'redirect' | 'retry' | 'repeat';
+  readonly cause?: Cause;
   /** Whether it was sent once more only because its connection turned out to be closed. */
   readonly fresh?: true;
   /** What went wrong the first time, where it was sent once more over a fresh connection and failed again: that counts. */

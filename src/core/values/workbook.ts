@@ -12,7 +12,7 @@ export async function readSheet(
   sheet: string | undefined,
   refuse: (message: string) => Error,
 ): Promise<Value[][]> {
-  const library = await import('./spreadsheet-library.ts');
+  const library = await import('./workbook-library.ts');
   const bytes = new Uint8Array(workbook).buffer;
   try {
     library.refuseLargeSheets(workbook);
@@ -29,7 +29,7 @@ export async function readSheet(
 /** None where the workbook is damaged so that they cannot be told either. */
 async function namesIn(
   bytes: ArrayBuffer,
-  { readWorkbook }: typeof import('./spreadsheet-library.ts'),
+  { readWorkbook }: typeof import('./workbook-library.ts'),
 ): Promise<string[]> {
   try {
     return (await readWorkbook(bytes)).map(each => `'${each.sheet}'`);

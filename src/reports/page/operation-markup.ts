@@ -1,4 +1,5 @@
-import type { CheckEvent, ExchangeEvent, Payload } from '../../core/model/events.ts';
+import type { CheckEvent, OperationEvent, Payload } from '../../core/model/events.ts';
+import { isAnswered, viewOf } from '../../core/record/operations.ts';
 import { sizeText } from '../../core/values/text.ts';
 import { phasesInWords, sentAnew } from '../exchange-text.ts';
 import { formatJson } from '../json-text.ts';
@@ -20,32 +21,34 @@ const causes = {
 } as const;
 
 /** What went over the wire for a case, request and response side by side; what is not as it should be is marked. */
-export function exchangesMarkup(
-  exchanges: readonly ExchangeEvent[],
+export function operationsMarkup(
+  operations: readonly OperationEvent[],
   failing: readonly CheckEvent[] = [],
 ): Markup {
-  const left = exchanges.length - shownExchanges;
-  const shown = exchanges.slice(Math.max(0, left));
-  const last = shown.findLastIndex(({ response }) => response !== undefined);
+  const left = operations.length - shownExchanges;
+  const shown = operations.slice(Math.max(0, left));
+  const last = shown.findLastIndex(isAnswered);
   return html`${left > 0 && html`<p class="quiet">${left} earlier ${left === 1 ? 'exchange' : 'exchanges'} of this case are not shown.</p>`}
-${shown.map((exchange, index) => exchangeMarkup(exchange, index === last ? failing : []))}`;
+${shown.map((operation, index) => operationMarkup(operation, index === last ? failing : []))}`;
 }
 
-function exchangeMarkup(exchange: ExchangeEvent, failing: readonly CheckEvent[]): Markup {
-  const { request, response, fault, cause, fresh } = exchange;
+function operationMarkup(operation: OperationEvent, failing: readonly CheckEvent[]): Markup {
+  const { fault, cause } = operation;
+  const { verb, target, fields, body, answer } = viewOf(operation);
+  const fresh = 'fresh' in operation && operation.fresh;
   return html`<div class="exchange">
-<div class="message"><p class="line"><b>${request.method}</b> ${breakable(request.url)}${cause && html` <span class="quiet">${fresh ? sentAnew : causes[cause]}</span>`}</p>
-${headersMarkup(request.headers)}${bodyMarkup(request.body)}</div>
+<div class="message"><p class="line"><b>${verb}</b> ${breakable(target)}${cause && html` <span class="quiet">${fresh ? sentAnew : causes[cause]}</span>`}</p>
+${headersMarkup(fields)}${bodyMarkup(body)}</div>
 <div class="message">${
-    response
+    answer
       ? html`<p class="line">${markIf(
           failing.some(({ text }) => /^(?:not )?status\b/.test(text)),
-          html`<b>${response.status}</b> ${response.reason}`,
+          html`<b>${answer.code}</b> ${answer.words}`,
         )}</p>
-${headersMarkup(response.headers, failing)}${bodyMarkup(response.body, failing)}`
+${headersMarkup(answer.fields, failing)}${bodyMarkup(answer.body, failing)}`
       : html`<p class="line"><mark>${fault?.message ?? 'No answer.'}</mark></p>`
   }</div>
-${timesMarkup(exchange)}</div>`;
+${timesMarkup(operation)}</div>`;
 }
 
 function markIf(condition: boolean, text: Markup): Markup {
@@ -118,7 +121,7 @@ function pathsOf({ at, differences = [], found = '' }: CheckEvent): string[] {
 const phases = ['lookup', 'connect', 'tls', 'wait', 'download'] as const;
 
 /** Where the time of an exchange went, drawn and in words. */
-function timesMarkup({ times, received }: ExchangeEvent): Markup {
+function timesMarkup({ times, received }: OperationEvent): Markup {
   const sum = phases.reduce((all, phase) => all + (times[phase] ?? 0), 0);
   const scale = 1000 / Math.max(sum, times.total, 0.001);
   let x = 0;

@@ -4,7 +4,7 @@ import { dirname, join, resolve } from 'node:path';
 import type { RunEvent } from '../core/model/events.ts';
 import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
-import { idsIn, readRecord } from './runs.ts';
+import { idsIn, readRecord } from './run-records.ts';
 import { openFolder, stateFolder } from './state.ts';
 
 const flushAt = 64 * 1024;

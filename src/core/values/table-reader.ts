@@ -1,8 +1,8 @@
 import type { CsvError, Info } from 'csv-parse';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../model/value.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
-import { JsonError, readJson } from './json.ts';
-import { readSheet } from './spreadsheet.ts';
+import { JsonError, readJson } from './json-document.ts';
+import { readSheet } from './workbook.ts';
 
 /** A row of a table: values by the names of the columns. */
 export type Row = ReadonlyMap<string, Value>;

@@ -1,5 +1,6 @@
 import type { CaseEvent, EventOf, RunEvent } from '../model/events.ts';
 import type { Stop } from '../model/outcomes.ts';
+import { ByUser } from './by-user.ts';
 import { endOf } from './end-event.ts';
 import { RunTotals } from './totals.ts';
 
@@ -46,22 +47,22 @@ class Once {
   readonly #told = new Map<string, CaseEvent['outcome']>();
 
   async *of(events: AsyncIterable<RunEvent>): AsyncGenerator<RunEvent> {
-    const lanes = new Map<number, { page?: EventOf<'page'>; waiting: RunEvent[] }>();
+    const lanes = new ByUser<{ page?: EventOf<'page'>; waiting: RunEvent[] }>(() => ({ waiting: [] }));
     const before = new Map(this.#told);
     for await (const event of events) {
       if (event.type === 'run' || event.type === 'end') {
         yield event;
         continue;
       }
-      const { user = 0 } = event;
+      const lane = lanes.of(event);
       if (event.type === 'page') {
-        lanes.set(user, { page: event, waiting: [] });
+        lane.page = event;
+        lane.waiting = [];
         continue;
       }
-      const lane = lanes.get(user)!;
       lane.waiting.push(event);
       if (event.type !== 'case') continue;
-      const key = [event.round, user, event.row?.number ?? 0, event.case].join(' ');
+      const key = [event.round, event.user ?? 0, event.row?.number ?? 0, event.case].join(' ');
       const waiting = lane.waiting;
       lane.waiting = [];
       const known = before.get(key);

@@ -1,4 +1,5 @@
-import type { ExchangeEvent, Payload } from '../core/model/events.ts';
+import type { OperationEvent, Payload } from '../core/model/events.ts';
+import { viewOf } from '../core/record/operations.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { type ExchangeView, fieldsText, phasesInWords } from './exchange-text.ts';
 import { formatJson } from './json-text.ts';
@@ -7,28 +8,26 @@ import { visible } from './style.ts';
 /** So many lines of a body are shown; a record or a report has all of it. */
 const shownLines = 40;
 
-/** An exchange of a record: the request, the response or the fault, and the figures. */
-export function exchangeLines(event: ExchangeEvent, view: ExchangeView): string[] {
-  const { request, response, fault, times, cause } = event;
+/** An operation of a record: what was asked, the answer or the fault, and the figures. */
+export function operationLines(event: OperationEvent, view: ExchangeView): string[] {
+  const { fault, times, cause } = event;
+  const { verb, target, fields, body, answer } = viewOf(event);
   const { paint } = view;
   const why = cause === undefined ? '' : paint('quiet', `  (${cause})`);
-  const answer = response
+  const came = answer
     ? [
-        paint(
-          response.status >= 400 ? 'failed' : 'strong',
-          `${response.status} ${visible(response.reason)}`.trim(),
-        ),
-        ...fieldsText(response.headers, view),
-        ...bodyLines(response.body, view),
+        paint(answer.isBad ? 'failed' : 'strong', `${answer.code} ${visible(answer.words)}`.trim()),
+        ...fieldsText(answer.fields, view),
+        ...bodyLines(answer.body, view),
       ]
     : [paint('error', visible(fault?.message ?? ''))];
-  const figures = `${response ? `${sizeText(response.body.size)} in ` : ''}${durationText(times.total)}: ${phasesInWords(times)}`;
+  const figures = `${answer ? `${sizeText(answer.body.size)} in ` : ''}${durationText(times.total)}: ${phasesInWords(times)}`;
   return [
-    paint('strong', visible(`${request.method} ${request.url}`)) + why,
-    ...fieldsText(request.headers, view),
-    ...bodyLines(request.body, view),
+    paint('strong', visible(`${verb} ${target}`)) + why,
+    ...fieldsText(fields, view),
+    ...bodyLines(body, view),
     '',
-    ...answer,
+    ...came,
     paint('quiet', figures),
   ];
 }

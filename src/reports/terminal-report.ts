@@ -1,4 +1,5 @@
-import type { CaseEvent, CheckEvent, EventOf, ExchangeEvent, RunEvent } from '../core/model/events.ts';
+import type { CaseEvent, CheckEvent, EventOf, OperationEvent, RunEvent } from '../core/model/events.ts';
+import { CaseGrouping, type EndedCase } from '../core/record/case-grouping.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
@@ -19,12 +20,6 @@ const toldInFull = 40;
 const toldOfEach = 3;
 const eraseLine = '\u001b[K';
 
-interface Lane {
-  readonly page: EventOf<'page'>;
-  failing: CheckEvent[];
-  exchanges: ExchangeEvent[];
-}
-
 const roles: { [outcome in CaseEvent['outcome']]: Role } = {
   passed: 'plain',
   failed: 'failed',
@@ -38,8 +33,8 @@ export class TerminalReport {
   readonly #width: number;
   readonly #failure: FailureText;
   #run: EventOf<'run'> | undefined;
-  /** Of each user. */
-  readonly #lanes = new Map<number, Lane>();
+  readonly #grouping: CaseGrouping;
+  #hasBegun = false;
   #page: EventOf<'page'> | undefined;
   #pageTold = false;
   #passedOnPage = 0;
@@ -63,6 +58,11 @@ export class TerminalReport {
     readonly options: TerminalOptions,
     readonly totals: RunTotals,
   ) {
+    const { onOperation } = options;
+    // Checks that hold are told by none of their own.
+    this.#grouping = new CaseGrouping(event =>
+      event.type === 'check' ? event.holds !== 'yes' : onOperation !== undefined,
+    );
     this.#width = Math.min(200, Math.max(60, options.width));
     const { paint, measure } = options;
     this.#failure = new FailureText({ paint, measure, width: this.#width }, text => this.#line(text));
@@ -80,23 +80,20 @@ export class TerminalReport {
         this.#began = this.options.live?.now() ?? 0;
         break;
       case 'page':
-        if (this.#lanes.size === 0) this.#tellRun(this.#run!, event);
-        this.#lanes.set(event.user ?? 0, { page: event, failing: [], exchanges: [] });
+        if (!this.#hasBegun) this.#tellRun(this.#run!, event);
+        this.#hasBegun = true;
+        this.#grouping.add(event);
         this.#turnTo(event);
         if (this.#tellsEach) this.#tellPage();
         break;
       case 'exchange':
-        if (this.options.onExchange) this.#lanes.get(event.user ?? 0)!.exchanges.push(event);
-        break;
+      case 'operation':
       case 'check':
-        if (event.holds !== 'yes') this.#lanes.get(event.user ?? 0)!.failing.push(event);
-        break;
       case 'case': {
-        const lane = this.#lanes.get(event.user ?? 0)!;
-        this.#turnTo(lane.page);
-        this.#case(event, lane);
-        lane.failing = [];
-        lane.exchanges = [];
+        const ended = this.#grouping.add(event);
+        if (!ended) break;
+        this.#turnTo(ended.page);
+        this.#case(ended);
         break;
       }
       case 'end':
@@ -140,7 +137,7 @@ export class TerminalReport {
     if (about !== '' || title !== first.title) this.#line(this.#paint('strong', visible(title)) + about);
   }
 
-  #case(event: CaseEvent, { failing, exchanges }: Lane): void {
+  #case({ event, checks, operations }: EndedCase): void {
     this.#titles.set(event.case, event.title);
     if (event.outcome === 'blocked') {
       const [open] = this.#blocked;
@@ -151,14 +148,14 @@ export class TerminalReport {
     this.#tellBlocked();
     if (event.outcome === 'passed') this.#passed(event);
     else if (event.outcome === 'skipped') this.#skipped(event);
-    else this.#failed(event, failing);
-    if (exchanges.length > 0) this.#tellExchanges(event, exchanges);
+    else this.#failed(event, checks);
+    if (operations.length > 0) this.#tellOperations(event, operations);
   }
 
   #passed(event: CaseEvent): void {
-    if (this.#repeats && !this.options.onExchange) return;
+    if (this.#repeats && !this.options.onOperation) return;
     this.#passedOnPage++;
-    if (this.options.onExchange || (this.#tellsEach && this.#passedOnPage <= toldOneByOne))
+    if (this.options.onOperation || (this.#tellsEach && this.#passedOnPage <= toldOneByOne))
       this.#tellPassed(event);
     else this.#folded++;
   }
@@ -177,11 +174,11 @@ export class TerminalReport {
   }
 
   /** Everything that went over the wire for a case, where that is asked for. */
-  #tellExchanges(event: CaseEvent, exchanges: readonly ExchangeEvent[]): void {
+  #tellOperations(event: CaseEvent, operations: readonly OperationEvent[]): void {
     if (event.outcome === 'passed' || event.outcome === 'skipped') this.#gap = false;
-    for (const exchange of exchanges) {
+    for (const operation of operations) {
       this.#emptyLine();
-      for (const line of this.options.onExchange!(exchange)) this.#line(`${' '.repeat(2)}${line}`);
+      for (const line of this.options.onOperation!(operation)) this.#line(`${' '.repeat(2)}${line}`);
     }
     this.#emptyLine();
   }

@@ -1,6 +1,6 @@
 import type { Reference } from '../language/ast.ts';
 import type { Range, Source } from '../model/source.ts';
-import { mergeLevels } from '../settings/merge.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { kindOfStep } from '../steps/kinds.ts';
 import type { GivenName } from '../steps/step.ts';
 import type { CollectionCase } from './collection.ts';

@@ -1,0 +1,258 @@
+import * as z from 'zod/mini';
+import type { RunEvent } from '../model/events.ts';
+import { causes, outcomes, recordVersion, stops } from '../model/outcomes.ts';
+
+// The form of a line of a record; what each member means is said with the types of the model.
+
+const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
+
+/** Milliseconds since 1970. */
+const moment = z.number().check(z.gte(0), z.lte(8.64e15));
+
+/** As `2026-11-23T10:00:00.000Z`. */
+const instant = z
+  .string()
+  .check(
+    z.regex(/^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d\.\d{3}Z$/),
+  );
+
+/** In milliseconds; a year has 3.2e10. */
+const duration = z.number().check(z.gte(0), z.lte(1e12));
+
+const headers = z.array(z.tuple([z.string(), z.string()]));
+
+/** A body: its true length in bytes, and what the record keeps of it. */
+const payload = z.strictObject({
+  size: z.int(),
+  /** As text, if it is valid UTF-8, else as base64. */
+  text: z.optional(z.string()),
+  base64: z.optional(z.string()),
+  /** Set where less is kept than there was. */
+  cut: z.optional(z.literal(true)),
+  sha256: z.optional(z.string()),
+  /** The files that it was made of, which are not kept. */
+  files: z.optional(z.array(z.string())),
+});
+
+/** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
+const times = z.strictObject({
+  lookup: z.optional(duration),
+  connect: z.optional(duration),
+  tls: z.optional(duration),
+  wait: z.optional(duration),
+  download: z.optional(duration),
+  total: duration,
+});
+
+/** One of the rows that something runs for: which one, of how many, and what it gives. */
+const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
+
+const base = {
+  /** Where several pages run at once: the one that it belongs to, numbered in the order in which they are told. */
+  lane: z.optional(z.int()),
+  round: z.int(),
+  /** From 1, where several users run at the same time. */
+  user: z.optional(z.int()),
+  case: z.string(),
+  /** For a case that runs for each row: which one, from 1. */
+  row: z.optional(z.int()),
+};
+
+export const eventSchema = z.discriminatedUnion('type', [
+  z.strictObject({
+    type: z.literal('run'),
+    version: z.literal(recordVersion),
+    tool: z.string(),
+    at: instant,
+    title: z.string(),
+    environment: z.optional(z.string()),
+    /** Of each user; 0 for as many as there is time for. */
+    rounds: z.int(),
+    users: z.optional(z.int()),
+    /** In milliseconds, where rounds begin until a time is over. */
+    lasting: z.optional(z.number()),
+    seed: z.optional(z.string()),
+    /** How many pages run at once: their events then stand in the record as they happened. */
+    jobs: z.optional(z.int()),
+    /** The table that the whole selection runs for each row of. */
+    rows: z.optional(z.string()),
+    shard: z.optional(z.strictObject({ index: z.int(), of: z.int(), share: z.string() })),
+    /** What was asked for, as on the command line; without it the whole collection. */
+    selected: z.optional(z.string()),
+    /** What runs for others, though it was not asked for. */
+    brought: z.optional(z.array(z.strictObject({ case: z.string(), for: z.string(), because: z.string() }))),
+    cases: z.int(),
+    /** The limits of the settings that the run is held to. */
+    bounds: z.optional(z.array(z.strictObject({ text: z.string(), place }))),
+    /** In milliseconds: the time within which an answer satisfies, for Apdex. */
+    apdex: z.optional(z.number()),
+  }),
+  z.strictObject({
+    type: z.literal('page'),
+    lane: z.optional(z.int()),
+    round: z.int(),
+    user: z.optional(z.int()),
+    file: z.string(),
+    title: z.string(),
+    /** The rows that it runs for this time: of the whole selection, then of the page. */
+    rows: z.optional(z.array(row)),
+    /** Where it is the turn of its cases that clean up, at the end of an iteration. */
+    cleanup: z.optional(z.literal(true)),
+  }),
+  z.strictObject({
+    type: z.literal('exchange'),
+    ...base,
+    /** Milliseconds since 1970. */
+    at: moment,
+    place,
+    request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
+    response: z.optional(
+      z.strictObject({
+        status: z.int(),
+        reason: z.string(),
+        headers,
+        body: payload,
+        /** Bytes of the body as it came, where it was compressed. */
+        encoded: z.optional(z.int()),
+        trailers: z.optional(headers),
+      }),
+    ),
+    /** Why it took place, where it is not the request of the case for the first time. */
+    cause: z.optional(z.enum(causes)),
+    /** Set where it was sent once more over a fresh connection: its own had been closed. */
+    fresh: z.optional(z.literal(true)),
+    connection: z.optional(
+      z.strictObject({
+        protocol: z.string(),
+        remote: z.optional(z.string()),
+        certificate: z.optional(z.strictObject({ subject: z.string(), until: z.string() })),
+      }),
+    ),
+    /** Responses before the final one, such as 103. */
+    interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
+    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
+    times,
+    /** Set for what only led to the request that counts: a hop, a challenge, a token. */
+    part: z.optional(z.literal(true)),
+    /** In milliseconds, where such parts came before it: of all of them together. */
+    whole: z.optional(duration),
+    /** Bytes as they came over the connection, the head of the response included. */
+    received: z.int(),
+  }),
+  /** An operation that is no exchange of HTTP, in a form that holds for every kind. */
+  z.strictObject({
+    type: z.literal('operation'),
+    ...base,
+    /** Milliseconds since 1970. */
+    at: moment,
+    place,
+    /** Of step. */
+    kind: z.string(),
+    /** What was asked of what, as the method and the address of a request. */
+    asked: z.strictObject({
+      verb: z.string(),
+      target: z.string(),
+      fields: headers,
+      body: z.optional(payload),
+    }),
+    /** What came: in a word, with more words behind it, as the status of a response. */
+    answer: z.optional(
+      z.strictObject({ code: z.string(), words: z.string(), fields: headers, body: payload }),
+    ),
+    cause: z.optional(z.enum(causes)),
+    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
+    times,
+    part: z.optional(z.literal(true)),
+    whole: z.optional(duration),
+    received: z.int(),
+  }),
+  z.strictObject({
+    type: z.literal('check'),
+    ...base,
+    place,
+    text: z.string(),
+    label: z.optional(z.string()),
+    /** The settings that the check stands in, where it is not the case's own. */
+    level: z.optional(z.string()),
+    holds: z.enum(['yes', 'no', 'unknown']),
+    expected: z.optional(z.string()),
+    found: z.optional(z.string()),
+    at: z.optional(z.string()),
+    origins: z.optional(z.array(z.strictObject({ name: z.string(), value: z.string(), origin: z.string() }))),
+    /** What of a larger value is not as it should be. */
+    differences: z.optional(
+      z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() })),
+    ),
+    nearest: z.optional(z.string()),
+  }),
+  z.strictObject({
+    type: z.literal('case'),
+    lane: z.optional(z.int()),
+    round: z.int(),
+    user: z.optional(z.int()),
+    case: z.string(),
+    /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
+    row: z.optional(row),
+    title: z.string(),
+    /** When it began, in milliseconds since 1970; nothing for what did not begin. */
+    at: z.optional(moment),
+    place,
+    tags: z.optional(z.array(z.string())),
+    request: z.optional(z.string()),
+    status: z.optional(z.int()),
+    outcome: z.enum(outcomes),
+    /** In milliseconds, from the first step to the last. */
+    time: duration,
+    /** What kept a step from being carried out. */
+    problem: z.optional(z.strictObject({ message: z.string(), place })),
+    /** The statement that ended it as skipped. */
+    because: z.optional(z.string()),
+    /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
+     * should have made it, and the first cause. */
+    blocked: z.optional(z.strictObject({ name: z.optional(z.string()), by: z.string(), cause: z.string() })),
+    /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
+    prose: z.optional(z.string()),
+  }),
+  z.strictObject({
+    type: z.literal('end'),
+    at: instant,
+    time: duration,
+    /** With several users: within so many milliseconds the program got to what had come, 99 of 100 times. */
+    lag: z.optional(duration),
+    /** What ended it before everything had run. */
+    stopped: z.optional(z.enum(stops)),
+    /** The figures of the whole run, so that they can be told without reading all of it. */
+    totals: z.strictObject({
+      cases: z.record(z.enum(outcomes), z.int()),
+      checks: z.int(),
+      held: z.int(),
+      requests: z.int(),
+      /** Of them, those that were sent once more, over a fresh connection. */
+      reconnects: z.optional(z.int()),
+      /** Bytes. */
+      received: z.int(),
+      /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */
+      p50: z.optional(duration),
+      p95: z.optional(duration),
+      /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
+      causes: z.optional(z.int()),
+    }),
+    /** What became of the bounds that apply. */
+    bounds: z.optional(
+      z.array(
+        z.strictObject({
+          text: z.string(),
+          place,
+          holds: z.enum(['yes', 'no', 'unknown']),
+          found: z.string(),
+        }),
+      ),
+    ),
+  }),
+]);
+
+/** The schema and the types of the model say the same: where they do not, one of these two does not compile. */
+type Told = z.infer<typeof eventSchema>;
+const _schemaSaysTheTypes: (event: Told) => RunEvent = event => event;
+const _typesSayTheSchema: (event: RunEvent) => Told = event => event;
+void [_schemaSaysTheTypes, _typesSayTheSchema];
