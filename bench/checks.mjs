@@ -1,5 +1,26 @@
 // What five checks of a response cost, in microseconds: rounds of a page with five and of one with one, without a network.
-import { buildPlan, readCollection, run } from '../dist/core.js';
+import { pathToFileURL } from 'node:url';
+import * as esbuild from 'esbuild';
+
+// The runner alone, bundled from its sources as the program is.
+const outfile = 'build/bench/core.mjs';
+await esbuild.build({
+  stdin: {
+    resolveDir: '.',
+    contents: `export { buildPlan } from './src/core/analysis/build-plan.ts';
+      export { readCollection } from './src/core/analysis/collection.ts';
+      export { run } from './src/core/runner/run.ts';`,
+  },
+  outfile,
+  bundle: true,
+  minify: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20.18',
+  packages: 'external',
+  logLevel: 'warning',
+});
+const { buildPlan, readCollection, run } = await import(pathToFileURL(outfile).href);
 
 const [rounds = '20000'] = process.argv.slice(2);
 const head = '# A berth\n\n```http\nGET http://skerry.example/berths/417\n```\n\n';
@@ -22,17 +43,21 @@ const response = {
   time: 1,
 };
 const ports = {
-  send: async request => ({
-    exchanges: [{ request, response, times: { total: 1 }, received: body.length }],
-  }),
-  openJar: () => ({ isEmpty: true }),
+  operations: {
+    http: {
+      send: async request => ({
+        exchanges: [{ request, response, times: { total: 1 }, received: body.length }],
+      }),
+      openPage: () => ({ isEmpty: true }),
+    },
+  },
   now: Date.now,
   elapsed: () => performance.now(),
   uuid: () => crypto.randomUUID(),
   random: Math.random,
   sleep: async () => undefined,
-  chance: () => ports,
-  outside: { variable: () => undefined, file: () => '' },
+  clockAndRandomFor: () => ports,
+  external: { variable: () => undefined, file: () => '' },
 };
 
 async function planFor(checks) {

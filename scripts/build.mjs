@@ -5,91 +5,12 @@ import { createRequire } from 'node:module';
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import * as esbuild from 'esbuild';
+import { patched } from './packages/index.mjs';
 import { writeTypes } from './types.mjs';
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)));
 process.chdir(root);
 const { version } = JSON.parse(readFileSync('package.json', 'utf8'));
-
-/** Parts of packages that Mervok never reaches, and that would only be read and compiled at every start. */
-const empty = new Map([
-  // markdown-it looks for bare links, entities and punctuation in running text; Mervok only cuts pages into blocks.
-  ['linkify-it', 'export default class {}'],
-  ['entities', 'export const decodeHTML = text => text; export const decodeHTMLStrict = decodeHTML;'],
-  ['uc.micro', 'export const P = /[^]/, S = /[^]/, Any = /[^]/, Cc = /[^]/, Cf = /[^]/, Z = /[^]/;'],
-  ['./parser_inline.mjs', 'export default class { ruler = { enableOnly() {} }; ruler2 = this.ruler; }'],
-  ['./renderer.mjs', 'export default class {}'],
-  ['./rules_core/smartquotes.mjs', 'export default () => {};'],
-  ['./rules_core/replacements.mjs', 'export default () => {};'],
-  ['./rules_core/linkify.mjs', 'export default () => {};'],
-  // Only bodies of fetch(), such as FormData, are read with these.
-  ['../web/fetch/body.js', 'module.exports = {};'],
-  ['no-child-process', 'module.exports = {};'],
-  // The client asks these two for a limit, which it is given, for a class, which it never meets, and for plain checks.
-  ['no-http', 'module.exports = { maxHeaderSize: 16384, IncomingMessage: class {} };'],
-  [
-    'no-assert',
-    `const assert = (value, message) => { if (!value) throw message instanceof Error ? message : new Error(message ?? 'undici: broken assertion'); };
-     assert.strictEqual = assert.equal = (a, b, message) => assert(a === b, message);
-     assert.notStrictEqual = (a, b, message) => assert(a !== b, message);
-     module.exports = assert;`,
-  ],
-]);
-
-const trimmed = {
-  name: 'trimmed',
-  setup(build) {
-    build.onResolve({ filter: /./ }, ({ path, importer }) => {
-      // What reads HTML needs its entities.
-      const needed = path === 'entities' && !importer.includes('/markdown-it/');
-      return empty.has(path) && !needed ? { path, namespace: 'empty' } : undefined;
-    });
-    // For Node the package offers CommonJS, which cannot be trimmed and starts slower; its modules are the same.
-    build.onResolve({ filter: /^yaml$/ }, () => ({
-      path: join(root, 'node_modules/yaml/browser/dist/index.js'),
-    }));
-    // commander can start other programs as commands; Mervok has none.
-    build.onResolve({ filter: /^node:child_process$/ }, ({ importer }) =>
-      importer.includes('/commander/') ? { path: 'no-child-process', namespace: 'empty' } : undefined,
-    );
-    build.onResolve({ filter: /^node:(?:http|assert)$/ }, ({ path, importer }) =>
-      importer.includes('/undici/') ? { path: path.replace('node:', 'no-'), namespace: 'empty' } : undefined,
-    );
-    build.onLoad({ filter: /./, namespace: 'empty' }, ({ path }) => ({ contents: empty.get(path) }));
-    // The HTTP/1 client asks for node:http2 (several milliseconds) although it may never speak it.
-    build.onLoad({ filter: /undici\/lib\/dispatcher\/client\.js$/ }, ({ path }) => ({
-      contents: replaceEach(
-        readFileSync(path, 'utf8'),
-        "const connectH2 = require('./client-h2.js')",
-        "const connectH2 = (...args) => require('./client-h2.js')(...args)",
-      ),
-    }));
-    // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
-    build.onLoad({ filter: /undici\/lib\/dispatcher\/client-h1\.js$/ }, ({ path }) => ({
-      contents: replaceEach(
-        replaceEach(
-          readFileSync(path, 'utf8'),
-          "require('../llhttp/llhttp-wasm.js')",
-          "require('./llhttp-plain.cjs')",
-        ),
-        // A server may say 100 without being asked (RFC 9110, 15.2); it is an interim response like any other.
-        'if (statusCode === 100) {',
-        'if (false) {',
-      ),
-    }));
-    build.onResolve({ filter: /^\.\/llhttp-plain\.cjs$/ }, ({ path }) => ({ path, external: true }));
-    // Its bytes lie beside it, rather than as a text that every start has to read and decode.
-    build.onLoad({ filter: /undici\/lib\/llhttp\/llhttp_simd-wasm\.js$/ }, () => ({
-      contents: "module.exports = require('node:fs').readFileSync(new URL('./llhttp.wasm', mervokUrl));",
-    }));
-  },
-};
-
-/** Replaces a text that has to be there: another version of a package must not lose the change in silence. */
-function replaceEach(text, from, to) {
-  if (!text.includes(from)) throw new Error(`Nothing to replace: ${from}`);
-  return text.replaceAll(from, to);
-}
 
 /** What the program loads only where it is used, each as a file of its own: its source, or a package. */
 const parts = new Set([
@@ -117,8 +38,6 @@ const parts = new Set([
   'slimdom',
   'tough-cookie',
 ]);
-/** What shows running text needs all of markdown-it. */
-const untrimmed = new Set(['src/reports/page/report.ts']);
 const fileOf = part =>
   `${part
     .replace(/^(?:src|demo)\//, '')
@@ -143,17 +62,16 @@ const common = {
   platform: 'node',
   target: 'node20.18',
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
-  plugins: [apart, trimmed],
+  plugins: [apart, ...patched],
   metafile: true,
   loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
   logLevel: 'warning',
 };
 
 /** CommonJS, loaded by require(): Node starts it a twentieth faster than modules. */
-async function bundle(source, file, banner = '', plugins = common.plugins) {
+async function bundle(source, file, banner = '') {
   const result = await esbuild.build({
     ...common,
-    plugins,
     entryPoints: [source],
     outfile: join('dist', file),
     format: 'cjs',
@@ -165,11 +83,10 @@ async function bundle(source, file, banner = '', plugins = common.plugins) {
 
 const here = "'use strict'; const mervokUrl = require('node:url').pathToFileURL(__filename).href;";
 const metafiles = [await bundle('src/cli/main.ts', 'mervok.cjs')];
-for (const part of parts)
-  metafiles.push(await bundle(part, fileOf(part), here, untrimmed.has(part) ? [apart] : common.plugins));
+for (const part of parts) metafiles.push(await bundle(part, fileOf(part), here));
 await esbuild.build({
   ...common,
-  plugins: [trimmed],
+  plugins: patched,
   entryPoints: ['src/api/index.ts'],
   outfile: 'dist/api.js',
   format: 'esm',

@@ -3,6 +3,16 @@
 import { spawnSync } from 'node:child_process';
 import { readdirSync, rmSync } from 'node:fs';
 import * as esbuild from 'esbuild';
+import { patched } from './packages/index.mjs';
+
+/** Packages that only tests use; all others are tested as they ship. */
+const testsAlone = ['esbuild', 'har-schema', 'playwright-core', 'tap-parser', 'xmllint-wasm'];
+/** What bundled packages find around them in the program. */
+const asShipped = `import { createRequire as requireFrom } from 'node:module';
+import { pathToFileURL as urlOf } from 'node:url';
+const require = requireFrom(import.meta.url);
+const [__dirname, __filename] = [process.cwd() + '/dist', process.cwd() + '/dist/mervok.cjs'];
+const mervokUrl = urlOf(__filename).href;`;
 
 const words = process.argv.slice(2);
 const narrow = words.filter(word => !word.startsWith('--'));
@@ -23,12 +33,14 @@ await esbuild.build({
   outExtension: { '.js': '.mjs' },
   bundle: true,
   splitting: true,
-  packages: 'external',
+  plugins: patched,
+  external: testsAlone,
   platform: 'node',
   format: 'esm',
   target: 'node20.18',
   sourcemap: 'inline',
   define: { __MERVOK_VERSION__: '"test"' },
+  banner: { js: asShipped },
   loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
   logLevel: 'warning',
 });

@@ -1,9 +1,9 @@
 import type { YAMLMap } from 'yaml';
-import type * as z from 'zod/mini';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { render, TemplateError } from '../language/templates/render.ts';
 import type { Template } from '../language/templates/template.ts';
 import type { Header } from '../model/http-messages.ts';
+import type { Form, Forms } from '../yaml/forms.ts';
 import type { YamlReader } from '../yaml/yaml-reader.ts';
 import type { ExchangedCredentials } from './exchanged.ts';
 
@@ -15,7 +15,7 @@ export interface AuthKind {
   /** Its key in the settings. */
   readonly key: string;
   /** The form of what stands behind the key. */
-  readonly schema: (zod: typeof z) => z.ZodMiniType;
+  readonly schema: (forms: Forms) => Form;
   /** The keys inside of it, where it is an object. */
   readonly keys?: readonly string[];
   /** What they look like, for a value that is not of its form. */

@@ -5,8 +5,11 @@ import type { Excerpt } from '../model/source.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import { rangeOf, YamlReader } from '../yaml/yaml-reader.ts';
 import { emptyLevel, type Level, type LevelKind } from './level.ts';
+import type { LevelSchema } from './level-schema.ts';
 import type { ReadChecks, SettingReader } from './setting.ts';
-import { innerKeys, settingOf, settingsAt, wantedForm } from './table.ts';
+import { innerKeys, settingOf, settings, settingsAt, wantedForm } from './table.ts';
+
+type Libraries = typeof import('./libraries.ts');
 
 /** Reads the settings of one level; what is wrong with them is all reported. */
 export type ReadLevel = (
@@ -18,25 +21,51 @@ export type ReadLevel = (
 /** Loads what reads settings. */
 export async function loadReadLevel(readChecks: ReadChecks): Promise<ReadLevel> {
   const libraries = await import('./libraries.ts');
+  const forms = new Forms(libraries);
   return (excerpt, name, kind) => {
-    const reader = new LevelReader(libraries, excerpt, name, kind, readChecks);
+    const reader = new LevelReader(libraries, excerpt, { name, kind, forms, readChecks });
     return { level: reader.read(), findings: reader.findings };
   };
+}
+
+/** The forms of settings, made when they are first asked for. */
+class Forms {
+  readonly #levels = new Map<LevelKind, LevelSchema>();
+  readonly details: ReadonlyMap<string, z.ZodMiniType>;
+
+  constructor(readonly libraries: Libraries) {
+    this.details = libraries.detailSchemas(settings);
+  }
+
+  of(kind: LevelKind): LevelSchema {
+    const schema = this.#levels.get(kind) ?? this.libraries.schemaOfLevel(settingsAt(kind));
+    this.#levels.set(kind, schema);
+    return schema;
+  }
+}
+
+interface LevelContext {
+  /** As messages name it. */
+  readonly name: string;
+  readonly kind: LevelKind;
+  readonly forms: Forms;
+  readonly readChecks: ReadChecks;
 }
 
 /** The settings of one level, while they are read. */
 class LevelReader extends YamlReader implements SettingReader {
   readonly #document: Document;
+  readonly #forms: Forms;
+  readonly name: string;
+  readonly kind: LevelKind;
+  readonly readChecks: ReadChecks;
 
-  constructor(
-    override readonly libraries: typeof import('./libraries.ts'),
-    excerpt: Excerpt,
-    /** As messages name it. */
-    readonly name: string,
-    readonly kind: LevelKind,
-    readonly readChecks: ReadChecks,
-  ) {
+  constructor(libraries: Libraries, excerpt: Excerpt, { name, kind, forms, readChecks }: LevelContext) {
     super(libraries, excerpt);
+    this.name = name;
+    this.kind = kind;
+    this.#forms = forms;
+    this.readChecks = readChecks;
     this.#document = libraries.parseDocument(excerpt.text, {
       prettyErrors: false,
       // The package compares each key with every other; a set does it in one go.
@@ -111,9 +140,9 @@ class LevelReader extends YamlReader implements SettingReader {
       );
       return false;
     }
-    const result = this.libraries.levelSchemas[this.kind].safeParse(data);
+    const result = this.#forms.of(this.kind).safeParse(data);
     for (const issue of result.error?.issues ?? []) this.#issue(issue);
-    for (const [key, schema] of this.libraries.detailSchemas) {
+    for (const [key, schema] of this.#forms.details) {
       const inner = (data as { [key: string]: unknown })[key];
       if (typeof inner !== 'object' || inner === null) continue;
       const issues = schema.safeParse(inner).error?.issues ?? [];

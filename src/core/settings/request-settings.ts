@@ -89,8 +89,10 @@ const auth: Setting = {
   reach: 'every',
   schema: ({ z }) => z.union([z.literal('none'), z.record(z.string(), z.unknown())]),
   // That one kind is given, and one alone, is seen to where it is read.
-  details: ({ z }) =>
-    z.strictObject(Object.fromEntries(authKinds.map(kind => [kind.key, z.optional(kind.schema(z))]))),
+  details: forms =>
+    forms.z.strictObject(
+      Object.fromEntries(authKinds.map(kind => [kind.key, forms.z.optional(kind.schema(forms))])),
+    ),
   keys: Object.fromEntries([
     ['auth', authKinds.map(kind => kind.key)],
     ...authKinds.flatMap(({ key, keys }) => (keys ? [[`auth.${key}`, keys]] : [])),

@@ -1,8 +1,8 @@
 import type { Node } from 'yaml';
-import type * as z from 'zod/mini';
 import type { Check } from '../language/ast.ts';
 import type { SourceError } from '../model/finding.ts';
 import type { Excerpt } from '../model/source.ts';
+import type { Form, Forms } from '../yaml/forms.ts';
 import type { YamlReader } from '../yaml/yaml-reader.ts';
 import type { EffectiveDraft } from './effective.ts';
 import type { Level, LevelKind } from './level.ts';
@@ -15,9 +15,9 @@ export interface Setting {
   readonly key: string;
   readonly reach: Reach;
   /** Its form, where it is not null. */
-  readonly schema: (forms: Forms) => z.ZodMiniType;
+  readonly schema: (forms: Forms) => Form;
   /** The form of its object, where that is looked at in a second step. */
-  readonly details?: (forms: Forms) => z.ZodMiniType;
+  readonly details?: (forms: Forms) => Form;
   /** The keys inside of it, by the way to the object that they stand in. */
   readonly keys?: { readonly [way: string]: readonly string[] };
   /** What it looks like, for a value that is not of its form. */
@@ -31,15 +31,6 @@ export interface Setting {
   read(node: Node, reader: SettingReader): Partial<Level>;
   /** Lays what a level says over what outer ones do; nothing where it does not hold for requests and cases. */
   merge?(effective: EffectiveDraft, level: Level): void;
-}
-
-/** What forms are made of. The library comes with them, since it is loaded only where there are settings. */
-export interface Forms {
-  readonly z: typeof z;
-  /** A text, or what YAML takes for something else. */
-  readonly scalar: z.ZodMiniType;
-  /** A number, or one with a unit. */
-  readonly amount: z.ZodMiniType;
 }
 
 /** What settings are read with: the level that they stand in. */

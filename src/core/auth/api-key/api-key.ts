@@ -1,17 +1,16 @@
 import { TemplateError } from '../../language/templates/render.ts';
 import type { Header } from '../../model/http-messages.ts';
 import { type AuthKind, type FilledAuthorization, headerText, nothingAdded } from '../authorization.ts';
-import { scalar } from '../forms.ts';
 
 type Place = 'header' | 'query' | 'cookie';
 
 /** A name and a value, where the server looks for them. */
 export const apiKey: AuthKind = {
   key: 'api-key',
-  schema: z =>
+  schema: ({ z, scalar }) =>
     z.strictObject({
-      name: scalar(z),
-      value: scalar(z),
+      name: scalar,
+      value: scalar,
       in: z.optional(z.enum(['header', 'query', 'cookie'])),
     }),
   keys: ['name', 'value', 'in'],

@@ -1,6 +1,6 @@
 import { render, TemplateError } from '../../language/templates/render.ts';
+import { account, accountKeys } from '../account.ts';
 import { type AuthKind, headerText, nothingAdded, yieldsToHeader } from '../authorization.ts';
-import { account, accountKeys } from '../forms.ts';
 
 /** A user and a password in the header (RFC 7617). */
 export const basic: AuthKind = {

@@ -1,10 +1,9 @@
 import { type AuthKind, headerText, nothingAdded, yieldsToHeader } from '../authorization.ts';
-import { scalar } from '../forms.ts';
 
 /** A token in the header (RFC 6750). */
 export const bearer: AuthKind = {
   key: 'bearer',
-  schema: scalar,
+  schema: ({ scalar }) => scalar,
   read(_reader, settings) {
     const token = settings.whole();
     return {

@@ -1,6 +1,6 @@
 import { render } from '../../language/templates/render.ts';
+import { account, accountKeys } from '../account.ts';
 import { type AuthKind, headerText, nothingAdded, yieldsToHeader } from '../authorization.ts';
-import { account, accountKeys } from '../forms.ts';
 
 /** A user and a password, proved to the challenge of a server (RFC 7616). */
 export const digest: AuthKind = {

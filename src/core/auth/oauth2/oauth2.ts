@@ -2,7 +2,6 @@ import { render } from '../../language/templates/render.ts';
 import { inWords } from '../../text/words.ts';
 import { rangeOf } from '../../yaml/yaml-reader.ts';
 import { type AuthKind, nothingAdded, yieldsToHeader } from '../authorization.ts';
-import { scalar } from '../forms.ts';
 import { type OAuthFlow, oauthFlows } from './credentials.ts';
 
 const secretFields = ['client-secret', 'password', 'refresh-token'];
@@ -17,18 +16,18 @@ const neededByFlow: { readonly [flow in OAuthFlow]: readonly string[] } = {
 /** A token that is asked for first (RFC 6749). */
 export const oauth2: AuthKind = {
   key: 'oauth2',
-  schema: z =>
+  schema: ({ z, scalar }) =>
     z.strictObject({
       flow: z.enum(oauthFlows),
-      'token-url': scalar(z),
-      'client-id': scalar(z),
-      'client-secret': z.optional(scalar(z)),
+      'token-url': scalar,
+      'client-id': scalar,
+      'client-secret': z.optional(scalar),
       'client-auth': z.optional(z.enum(['basic', 'body', 'none'])),
-      scope: z.optional(scalar(z)),
-      audience: z.optional(scalar(z)),
-      user: z.optional(scalar(z)),
-      password: z.optional(scalar(z)),
-      'refresh-token': z.optional(scalar(z)),
+      scope: z.optional(scalar),
+      audience: z.optional(scalar),
+      user: z.optional(scalar),
+      password: z.optional(scalar),
+      'refresh-token': z.optional(scalar),
     }),
   keys: [
     'flow',

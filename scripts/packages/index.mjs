@@ -1,0 +1,10 @@
+import { commander } from './commander.mjs';
+import { markdownIt } from './markdown-it.mjs';
+import { undici } from './undici.mjs';
+import { yaml } from './yaml.mjs';
+
+/** All that is changed of packages, for the program and for its tests alike. */
+export const patches = [commander, markdownIt, undici, yaml];
+
+/** The same as plugins of the bundler. */
+export const patched = patches.map(({ name, setup }) => ({ name: `patch ${name}`, setup }));
