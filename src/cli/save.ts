@@ -1,9 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, relative, resolve } from 'node:path';
+import { slug as slugOf } from 'github-slugger';
 import { Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
+import { plainHeading } from '../core/pages/plain-heading.ts';
 import { readPage } from '../core/pages/read-page.ts';
-import { plainHeading, Slugs } from '../core/pages/slug.ts';
 import { type GivenRequest, writeCase } from '../core/steps/http/write-request.ts';
 import { writeWhole } from '../platform/recorder.ts';
 import { exitCodes } from './exit.ts';
@@ -27,7 +28,7 @@ export function readSavePlace(written: string): Place {
     throw new UsageError(`'${written}' is no place for a case. For example: --save berths.md#free-berths`);
   const before = existsSync(path) ? readText(path) : `# ${titleOf(path)}\n`;
   const title = /\s|[A-Z]/.test(heading) ? heading.trim() : sentence(heading);
-  const slug = new Slugs().next(plainHeading(title));
+  const slug = slugOf(plainHeading(title));
   // The page as it will be tells whether the case can stand there.
   const probe = { method: 'GET', target: '/', headers: [] };
   const last = readPage(new Source(path, writeCase(before, title, probe, 200))).cases.at(-1);

@@ -1,9 +1,10 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import Slugger from 'github-slugger';
 import { Source } from '../../src/core/model/source.ts';
+import { plainHeading } from '../../src/core/pages/plain-heading.ts';
 import { proseOf } from '../../src/core/pages/prose.ts';
 import { readPage } from '../../src/core/pages/read-page.ts';
-import { plainHeading, Slugs } from '../../src/core/pages/slug.ts';
 import type { WrittenRequest } from '../../src/core/steps/http/request.ts';
 import { told } from '../support/collection.ts';
 
@@ -138,7 +139,7 @@ test('other slips of a page', () => {
 });
 
 test('headings become links as Git hosts make them', () => {
-  const slugs = new Slugs();
+  const slugs = new Slugger();
   const made = [
     'Reserve a berth',
     'Reserve a berth',
@@ -146,7 +147,7 @@ test('headings become links as Git hosts make them', () => {
     "What's new? (2026)",
     'Über_uns – Kai 7',
     'A  B',
-  ].map(heading => slugs.next(heading));
+  ].map(heading => slugs.slug(heading));
   assert.deepEqual(made, [
     'reserve-a-berth',
     'reserve-a-berth-1',

@@ -1,8 +1,8 @@
+import { slug } from 'github-slugger';
 import { type Finding, finding } from '../model/finding.ts';
 import { Excerpt, Source } from '../model/source.ts';
 import type { Page, PageCase } from '../pages/page.ts';
 import { readPage } from '../pages/read-page.ts';
-import { Slugs } from '../pages/slug.ts';
 import { readChecks } from '../pages/statements.ts';
 import type { Effective } from '../settings/effective.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
@@ -131,7 +131,7 @@ function withSettings(page: Page, outer: readonly Level[], readLevel: ReadLevel)
       levels: own ? [...levels, own.level] : levels,
     });
     // As Git hosts do it, a heading that reads like one above gets a number.
-    if (written.slug !== new Slugs().next(written.title))
+    if (written.slug !== slug(written.title))
       findings.push(
         finding(
           'case-address',

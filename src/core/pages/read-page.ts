@@ -1,3 +1,4 @@
+import Slugger from 'github-slugger';
 import type { StatementNode } from '../language/ast.ts';
 import { type Code, type Finding, finding, type SourceError } from '../model/finding.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
@@ -8,7 +9,7 @@ import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-state
 import { type FenceUse, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown-blocks.ts';
 import type { Lines, Page, PageCase } from './page.ts';
-import { plainHeading, Slugs } from './slug.ts';
+import { plainHeading } from './plain-heading.ts';
 import { readStatements } from './statements.ts';
 
 /** Reads a page: its front matter, its cases and their steps, and everything that is wrong with its form. */
@@ -62,7 +63,8 @@ const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message:
 class PageReader {
   readonly #cases: Draft[] = [];
   readonly #findings: Finding[] = [];
-  readonly #slugs = new Slugs();
+  /** A repeated heading gets a number. */
+  readonly #slugs = new Slugger();
   readonly #schemas = new Map<string, Excerpt>();
   readonly #tables = new Map<string, Excerpt>();
   #open: Draft | undefined;
@@ -160,7 +162,7 @@ class PageReader {
 
   #begin(title: string, range: Range, line: number): Draft {
     this.#endCase(line);
-    const slug = this.#slugs.next(title);
+    const slug = this.#slugs.slug(title);
     const draft: Draft = {
       title,
       slug,

@@ -1,20 +1,25 @@
+import { distance } from 'fastest-levenshtein';
+
 /** The number of single edits (insert, delete, replace, swap of neighbours) between two words. */
 export function editDistance(a: string, b: string): number {
-  let beforeLast: number[] = [];
-  let last = Array.from({ length: b.length + 1 }, (_, index) => index);
-  for (let i = 1; i <= a.length; i++) {
-    const row = [i];
-    for (let j = 1; j <= b.length; j++) {
-      const same = a[i - 1] === b[j - 1];
-      let cost = Math.min(last[j]! + 1, row[j - 1]! + 1, last[j - 1]! + (same ? 0 : 1));
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
-        cost = Math.min(cost, beforeLast[j - 2]! + 1);
-      row.push(cost);
-    }
-    beforeLast = last;
-    last = row;
+  const plain = distance(a, b);
+  if (plain < 2) return plain;
+  const { word, swaps } = swappedTowards(a, b);
+  return swaps === 0 ? plain : Math.min(plain, swaps + distance(word, b));
+}
+
+/** A word with those neighbours swapped that another one has the other way round. */
+function swappedTowards(a: string, b: string): { word: string; swaps: number } {
+  const letters = [...a];
+  let swaps = 0;
+  for (let at = 0; at + 1 < letters.length; at++) {
+    const [first, second] = [letters[at]!, letters[at + 1]!];
+    if (first === second || first !== b[at + 1] || second !== b[at]) continue;
+    [letters[at], letters[at + 1]] = [second, first];
+    swaps++;
+    at++;
   }
-  return last[b.length]!;
+  return { word: letters.join(''), swaps };
 }
 
 /** The known word that is most likely meant, or nothing when none is near. */
