@@ -9,6 +9,7 @@ import { previewCase, type ShownOperation } from '../core/runner/preview.ts';
 import { takeRows } from '../core/runner/rows.ts';
 import type { RowEntries } from '../core/runner/scope.ts';
 import { Masker } from '../core/secrecy/masker.ts';
+import { NamedValues } from '../core/secrecy/named-values.ts';
 import { counted } from '../core/text/words.ts';
 import { describe } from '../core/values/describe.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
@@ -36,14 +37,13 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
 }
 
 /** Of tables the first row is shown; the items of a list are known only when they are. */
-async function firstRow(planned: PlannedCase, { pages, secretNames }: Plan): Promise<RowEntries> {
+async function firstRow(planned: PlannedCase, { pages }: Plan, values: NamedValues): Promise<RowEntries> {
   const page = pages.find(each => each.cases.includes(planned));
   const tables = [page?.rows, planned.each?.kind === 'rows' ? planned.each : undefined];
   const rows: (readonly [string, Entry])[] = [];
   for (const table of tables) {
     if (!table) continue;
-    const taken = takeRows({ ...table, most: 1 }, name => secretNames.has(name));
-    for await (const { entries } of taken) rows.push(...entries);
+    for await (const { entries } of takeRows({ ...table, most: 1 }, values)) rows.push(...entries);
   }
   return new Map(rows);
 }
@@ -52,12 +52,10 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   const { plan, external } = prepared;
   const { out, paint } = terminal;
   const masker = new Masker();
-  addKnownSecrets(plan, masker, external);
-  const row = await firstRow(planned, plan);
-  for (const { value, secret } of row.values()) if (secret) masker.addValue(value, 'lasting');
-  const { operations, lookup } = previewCase(plan, planned, { clockAndRandom, external, row });
-  for (const { operation } of operations)
-    for (const secret of operation?.secrets ?? []) masker.addValue(secret, 'lasting');
+  const values = new NamedValues(plan.secretNames, masker, 'lasting');
+  addKnownSecrets(plan, values, external);
+  const row = await firstRow(planned, plan, values);
+  const { operations, lookup } = previewCase(plan, planned, { clockAndRandom, external, row, values });
   const lines = [paint('strong', visible(planned.title)) + paint('quiet', `  ${planned.address}`)];
   const measure = await createMeasure([JSON.stringify(operations)]);
   for (const each of operations) lines.push('', ...operationLines(each, masker, measure, terminal));
@@ -83,13 +81,13 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
 }
 
 function operationLines(
-  { operation, problem }: ShownOperation,
+  { lines, problem }: ShownOperation,
   masker: Masker,
   measure: Measure,
   { paint, width }: Terminal,
 ): string[] {
-  if (!operation) return [paint('failed', `This cannot be sent: ${masker.text(problem!)}`)];
-  const { title, fields, notes, text } = masker.deep(operation.lines);
+  if (!lines) return [paint('failed', `This cannot be sent: ${masker.text(problem!)}`)];
+  const { title, fields, notes, text } = masker.deep(lines);
   return [
     paint('strong', visible(title)),
     ...fieldsText(fields, { paint, measure, width }, notes),

@@ -5,6 +5,7 @@ import type { Code, Finding } from '../core/model/finding.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import { Masker } from '../core/secrecy/masker.ts';
+import { NamedValues } from '../core/secrecy/named-values.ts';
 import { counted } from '../core/text/words.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
 import { type NamedValue, namedLines } from '../reports/name-lines.ts';
@@ -28,7 +29,7 @@ export async function varsCommand(
   const { plan, flow, findings, external } = await preparePlan(path === undefined ? [] : [path], flags);
   await tellSlips(findings, terminal);
   const masker = new Masker();
-  addKnownSecrets(plan, masker, external);
+  addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), external);
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
   const all = flow.collection.pages.flatMap(page => page.cases);
   const users = all.filter(each => asked.some(({ address }) => address === each.address));

@@ -4,6 +4,7 @@ import type { CaseEventContext } from '../model/event-context.ts';
 import type { CaseEvent, RunEvent } from '../model/events.ts';
 import type { Outcome } from '../model/outcomes.ts';
 import type { Place } from '../model/place.ts';
+import type { Value } from '../model/value.ts';
 import type { PageNames, PlannedStep, Redacted, StepRun } from '../steps/step.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
 import { caseEvent } from './case-event.ts';
@@ -38,11 +39,10 @@ export class CaseRun implements StepRun {
     const base = { ...eventContext, case: planned.address };
     this.eventContext = row ? { ...base, row: row.number } : base;
     this.names = {
-      isSecret: name => scope.isSecret(name),
       forget: given => scope.forget(given),
-      set: (name, entry, shared) => {
-        this.#made.add(name);
-        scope.set(name, entry, shared);
+      set: (given, value, more) => {
+        this.#made.add(given.name);
+        scope.make(given, value, { ...more, address: planned.address });
       },
     };
   }
@@ -59,9 +59,11 @@ export class CaseRun implements StepRun {
     return this.context.signal;
   }
 
-  get masker(): StepRun['masker'] {
-    return this.context.masker;
+  conceal(value: Value, how: 'lasting' | 'passing'): void {
+    this.scope.iteration.values.conceal(value, how);
   }
+
+  readonly holdsSecret = (text: string): boolean => this.context.masker.holdsSecret(text);
 
   get redacted(): Redacted {
     return this.scope.iteration.plan.redacted;

@@ -1,9 +1,9 @@
 import type { Plan, PlannedCase, PlannedPage, PlannedRows } from '../analysis/plan.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { EventOf, RunEvent } from '../model/events.ts';
-import type { Value } from '../model/value.ts';
+import { NamedValues } from '../secrecy/named-values.ts';
 import { type Lane, OrderedEvents } from './ordered-events.ts';
-import { brokenOff, type TakenRow, takeRows } from './rows.ts';
+import { brokenOff, type TableRow, type TakenRow, takeRow, takeRows } from './rows.ts';
 import { runCase } from './run-case.ts';
 import { type CaseOutcomes, type IterationBase, RunContext } from './run-context.ts';
 import type { RunControl } from './run-control.ts';
@@ -12,23 +12,24 @@ import { IterationScope, type PageScope } from './scope.ts';
 /** One iteration over the selection. */
 export class Iteration {
   readonly #scope: IterationScope;
+  readonly #values: NamedValues;
+  readonly #row: TakenRow | undefined;
   readonly #ended: CaseOutcomes = new Map();
 
   constructor(
     readonly plan: Plan,
     /** What the iteration is for one row of. */
-    readonly row: TakenRow | undefined,
+    row: TableRow | undefined,
     readonly control: RunControl,
     readonly base: IterationBase,
   ) {
-    const { masker, ports } = base;
-    for (const { value, secret } of row?.entries.values() ?? [])
-      if (secret) masker.addValue(value, 'passing');
-    const onSecret = (value: Value) => masker.addValue(value, 'passing');
-    const { user = 1, round } = base.eventContext;
-    const chanceFor = (name: string) =>
-      ports.clockAndRandomFor(user, round, row?.recorded.number ?? 0, `{${name}}`);
-    this.#scope = new IterationScope(plan, ports.external, onSecret, row?.entries, chanceFor);
+    this.#values = new NamedValues(plan.secretNames, base.masker, 'passing');
+    this.#row = row && takeRow(row, this.#values);
+    this.#scope = new IterationScope(plan, base.ports.external, {
+      values: this.#values,
+      row: this.#row?.entries,
+      chanceFor: name => this.#chanceFor(`{${name}}`),
+    });
   }
 
   readonly #emit = (event: RunEvent) => this.base.output.emit(this.base.masker.deep(event));
@@ -69,16 +70,17 @@ export class Iteration {
 
   #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
     const { control, base } = this;
-    const common = { signal: control.signal, clockAndRandom: this.#clockAndRandomOf(page), control };
+    const common = { signal: control.signal, clockAndRandom: this.#chanceFor(page.file), control };
     if (!lane) return new RunContext(base, { ...common, emit: this.#emit });
     const number = base.lanes.next++;
     const emit = (event: RunEvent) => lane.emit(base.output.record(base.masker.deep(event), number));
     return new RunContext(base, { ...common, emit, lane });
   }
 
-  #clockAndRandomOf({ file }: PlannedPage): ClockAndRandom {
+  /** The chance of a page, or of a variable that is computed. */
+  #chanceFor(what: string): ClockAndRandom {
     const { user = 1, round } = this.base.eventContext;
-    return this.base.ports.clockAndRandomFor(user, round, this.row?.recorded.number ?? 0, file);
+    return this.base.ports.clockAndRandomFor(user, round, this.#row?.recorded.number ?? 0, what);
   }
 
   async #runPage(page: PlannedPage, context: RunContext): Promise<void> {
@@ -99,7 +101,7 @@ export class Iteration {
       if ((worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
     };
     try {
-      for await (const row of takeRows(rows, name => this.#scope.isSecret(name))) {
+      for await (const row of takeRows(rows, this.#values)) {
         if (context.isOver) break;
         for (const [address, outcome] of await this.#runPageRow(page, row, context)) add(address, outcome);
       }
@@ -115,8 +117,6 @@ export class Iteration {
 
   async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<CaseOutcomes> {
     const scope = this.#scope.openPage(page, context.ports.operations, row.entries);
-    for (const { value, secret } of row.entries.values())
-      if (secret) context.masker.addValue(value, 'passing');
     const ended: CaseOutcomes = new Map(this.#ended);
     this.#tellPage(page, context, row);
     await this.#runCases(page, scope, ended, context);
@@ -145,7 +145,7 @@ export class Iteration {
     cleanup = false,
   ) {
     const event: EventOf<'page'> = { type: 'page', ...eventContext, file, title };
-    if (this.row || row) event.rows = [this.row, row].flatMap(each => each?.recorded ?? []);
+    if (this.#row || row) event.rows = [this.#row, row].flatMap(each => each?.recorded ?? []);
     if (cleanup) event.cleanup = cleanup;
     emit(event);
   }
@@ -170,7 +170,7 @@ export class Iteration {
     const { cleanUpSignal = this.control.signal } = this.base.options;
     const context = new RunContext(this.base, {
       signal: cleanUpSignal,
-      clockAndRandom: this.#clockAndRandomOf(page),
+      clockAndRandom: this.#chanceFor(page.file),
       emit,
     });
     this.#tellPage(page, context, row, true);

@@ -6,13 +6,14 @@ import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
 import type { Place } from '../model/place.ts';
 import { Plain } from '../model/value.ts';
-import type { PreviewedOperation, Redacted, StepPreview } from '../steps/step.ts';
+import type { NamedValues } from '../secrecy/named-values.ts';
+import type { OperationLines, Redacted, StepPreview } from '../steps/step.ts';
 import { CaseEvaluation, IterationScope, PageScope, type RowEntries } from './scope.ts';
 
 /** An operation of a case as it would go out. */
 export interface ShownOperation {
   readonly place: Place;
-  readonly operation?: PreviewedOperation;
+  readonly lines?: OperationLines;
   /** Why it cannot be filled. */
   readonly problem?: string;
   /** Names that went into it, in the order in which they were asked for. */
@@ -24,6 +25,8 @@ export interface CasePreviewOptions {
   readonly external: ExternalSources;
   /** The first row of the table that the case, or its page, runs for each row of. */
   readonly row?: RowEntries | undefined;
+  /** Gives names, and masks what is not to be shown. */
+  readonly values: NamedValues;
 }
 
 /**
@@ -33,9 +36,9 @@ export interface CasePreviewOptions {
 export function previewCase(
   plan: Plan,
   planned: PlannedCase,
-  { clockAndRandom, external, row }: CasePreviewOptions,
+  { clockAndRandom, external, row, values }: CasePreviewOptions,
 ): { operations: readonly ShownOperation[]; lookup: (name: string) => Entry | undefined } {
-  const scope = new PageScope(new IterationScope(plan, external), new Map());
+  const scope = new PageScope(new IterationScope(plan, external, { values }), new Map());
   scope.row = row;
   const evaluation = new PreviewEvaluation(scope, planned, clockAndRandom);
   const preview = new CasePreview(plan, planned, evaluation);
@@ -62,19 +65,20 @@ class CasePreview implements StepPreview {
     readonly evaluation: PreviewEvaluation,
   ) {
     this.redacted = plan.redacted;
-    this.names = evaluation.scope;
-  }
-
-  get address(): string {
-    return this.planned.address;
+    const { scope } = evaluation;
+    this.names = {
+      forget: given => scope.forget(given),
+      set: (given, value, more) => scope.make(given, value, { ...more, address: planned.address }),
+    };
   }
 
   show(place: Place, fill: Parameters<StepPreview['show']>[1]): void {
     const { asked } = this.evaluation;
     asked.clear();
     try {
-      const operation = fill(part => this.evaluation.withReferences(part));
-      this.operations.push({ place, operation, names: [...asked] });
+      const { lines, secrets } = fill(part => this.evaluation.withReferences(part));
+      for (const secret of secrets) this.evaluation.scope.iteration.values.conceal(secret);
+      this.operations.push({ place, lines, names: [...asked] });
     } catch (error) {
       if (!(error instanceof TemplateError)) throw error;
       this.operations.push({ place, problem: error.message, names: [...asked] });

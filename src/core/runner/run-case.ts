@@ -84,14 +84,15 @@ export function rowsOf(
   scope: PageScope,
   { clockAndRandom }: Pick<RunContext, 'clockAndRandom'>,
 ): AsyncIterable<TakenRow> | Iterable<TakenRow> | Missing {
-  if (each.kind === 'rows') return takeRows(each, name => scope.isSecret(name));
+  const { values } = scope.iteration;
+  if (each.kind === 'rows') return takeRows(each, values);
   const list = each.list(new CaseEvaluation(scope, planned, clockAndRandom));
   if (list instanceof Missing) return list;
   if (!Array.isArray(list)) return new Missing(`${each.written} is ${kindInWords(kindOf(list))}, no list`);
   if (list.length === 0) return new Missing(`${each.written} is empty, so there is nothing to run it for`);
   return list.slice(0, each.most).map((value, index, { length: total }) => {
     const origin = `item ${index + 1} of ${each.written}`;
-    const entries = new Map([[each.name, { value, origin, secret: scope.isSecret(each.name) }]]);
+    const entries = new Map([[each.name, values.make(each.name, value, { origin })]]);
     return { entries, recorded: { number: index + 1, total, values: rowInWords(entries) } };
   });
 }
@@ -124,7 +125,6 @@ async function runRows(
         put(scope.names, name, page);
         put(scope.kept, name, kept);
       }
-      for (const { value, secret } of entries.values()) if (secret) context.masker.addValue(value, 'passing');
       scope.row = entries;
       const { outcome } = await new CaseRun(planned, scope, context, recorded).run();
       scope.row = undefined;
@@ -142,8 +142,8 @@ async function runRows(
     add('error');
   }
   for (const [name, { page, kept }] of made) {
-    put(scope.names, name, listOf(page, planned));
-    put(scope.kept, name, listOf(kept, planned));
+    put(scope.names, name, listOf(name, page, planned, scope));
+    put(scope.kept, name, listOf(name, kept, planned, scope));
   }
   return worst;
 }
@@ -152,13 +152,20 @@ async function runRows(
 const severity: readonly Outcome[] = ['skipped', 'passed', 'blocked', 'failed', 'error'];
 
 /** What rows have made is outside of them the list of their values. */
-function listOf(entries: readonly Entry[], { address }: PlannedCase): Entry | undefined {
+function listOf(
+  name: string,
+  entries: readonly Entry[],
+  { address }: PlannedCase,
+  { iteration }: PageScope,
+): Entry | undefined {
   if (entries.length === 0) return undefined;
-  return {
-    value: entries.map(({ value }) => value),
-    origin: `from the rows of ${address}`,
-    secret: entries.some(({ secret }) => secret),
-  };
+  const origin = `from the rows of ${address}`;
+  const secret = entries.some(each => each.secret);
+  return iteration.values.make(
+    name,
+    entries.map(({ value }) => value),
+    { origin, secret },
+  );
 }
 
 function put(names: Map<string, Entry>, name: string, entry: Entry | undefined): void {

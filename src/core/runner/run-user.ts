@@ -1,7 +1,7 @@
 import type { Plan } from '../analysis/plan.ts';
 import type { EventContext } from '../model/event-context.ts';
 import { Iteration } from './iteration.ts';
-import { brokenOff, type TakenRow, takeRows } from './rows.ts';
+import { brokenOff, rowsIn, type TableRow } from './rows.ts';
 import type { IterationBase } from './run-context.ts';
 import type { RunControl } from './run-control.ts';
 
@@ -24,7 +24,7 @@ export async function runUser(user: number | undefined, shared: SharedByUsers): 
   for (let round = 1; round <= rounds && !isOver(); round++) {
     if (lasting !== undefined && round > 1 && ports.elapsed() - begin >= lasting) return;
     const eventContext: EventContext = user === undefined ? { round } : { round, user };
-    const iterate = async (row: TakenRow | undefined) => {
+    const iterate = async (row: TableRow | undefined) => {
       const own = options.masker ?? masker.forIteration();
       await new Iteration(plan, row, control, { ...shared, masker: own, eventContext, pace }).run();
       own.end();
@@ -34,7 +34,7 @@ export async function runUser(user: number | undefined, shared: SharedByUsers): 
       continue;
     }
     try {
-      for await (const row of takeRows(plan.rows, name => plan.secretNames.has(name))) {
+      for await (const row of rowsIn(plan.rows)) {
         if (isOver()) return;
         await iterate(row);
       }

@@ -3,6 +3,7 @@ import type { EventOf, RunEvent } from '../model/events.ts';
 import { recordVersion } from '../model/outcomes.ts';
 import { RunTotals } from '../record/totals.ts';
 import { Masker } from '../secrecy/masker.ts';
+import { NamedValues } from '../secrecy/named-values.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
 import { addKnownSecrets } from './known-secrets.ts';
 import { Lag } from './lag.ts';
@@ -38,7 +39,7 @@ export async function run(
     onFailure: () => control.stop('interrupt'),
   });
   const begin = ports.elapsed();
-  addKnownSecrets(plan, masker, ports.external);
+  addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), ports.external);
   const first = masker.deep(runEvent(plan, ports, options));
   record(jobs > 1 ? { ...first, jobs } : first);
   tell(first);

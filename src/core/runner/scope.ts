@@ -8,6 +8,7 @@ import {
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
 import { type Found, kindOf, type Value } from '../model/value.ts';
+import type { NamedValues } from '../secrecy/named-values.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { OperationPorts } from '../steps/operation-ports.ts';
 import type { Answer, GivenName } from '../steps/step.ts';
@@ -16,8 +17,19 @@ import { equal } from '../values/compare.ts';
 /** Names that a row, or an item of a list, gives. */
 export type RowEntries = ReadonlyMap<string, Entry>;
 
+export interface IterationValues {
+  readonly values: NamedValues;
+  /** What the row gives that the iteration is for. */
+  readonly row?: RowEntries | undefined;
+  /** The chance of a variable that is computed: the same, whichever page asks for it first. */
+  readonly chanceFor?: (name: string) => ClockAndRandom;
+}
+
 /** The values of one iteration over the selection. */
 export class IterationScope {
+  readonly values: NamedValues;
+  readonly row: RowEntries | undefined;
+  readonly #chanceFor: IterationValues['chanceFor'];
   /** Every page that has begun, by its file: others take its names and begin with its cookies. */
   readonly #pages = new Map<string, PageScope>();
   readonly #given: RowEntries;
@@ -29,15 +41,13 @@ export class IterationScope {
   constructor(
     readonly plan: Plan,
     readonly external: ExternalSources,
-    /** Learns of secrets that are computed. */
-    readonly onSecret: (value: Value) => void = () => undefined,
-    /** What the row gives that the iteration is for. */
-    readonly row?: RowEntries,
-    /** The chance of a variable that is computed: the same, whichever page asks for it first. */
-    readonly chanceFor?: (name: string) => ClockAndRandom,
+    { values, row, chanceFor }: IterationValues,
   ) {
+    this.values = values;
+    this.row = row;
+    this.#chanceFor = chanceFor;
     this.#given = new Map(
-      [...plan.given].map(([name, given]) => [name, { ...given, secret: this.isSecret(name) }]),
+      [...plan.given].map(([name, given]) => [name, values.make(name, given.value, given)]),
     );
   }
 
@@ -54,10 +64,6 @@ export class IterationScope {
 
   page(file: string): PageScope | undefined {
     return this.#pages.get(file);
-  }
-
-  isSecret(name: string): boolean {
-    return this.plan.secretNames.has(name);
   }
 
   given(name: string): Entry | undefined {
@@ -85,23 +91,24 @@ export class IterationScope {
   /** A text that refers to a secret holds it: what is masked in it is the secret alone. */
   #fill(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
     const { name, references } = definition;
-    const entry = { ...definition.resolve(evaluation, this.external), secret: this.isSecret(name) };
+    const { value, origin } = definition.resolve(evaluation, this.external);
     const holdsSecret = references.some(each => isMadeOfSecret(evaluation.lookup(each.name)));
-    return holdsSecret ? { ...entry, holdsSecret } : entry;
+    return this.values.make(name, value, { origin, holdsSecret });
   }
 
   #compute(definition: VariableDefinition, evaluation: EvaluationContext): Entry {
-    const secret = this.isSecret(definition.name);
     // A page may override what it refers to.
     const inputs = definition.references.map(({ name }) => evaluation.lookup(name)?.value);
     const known = this.#computed.get(definition) ?? [];
     const same = known.find(each => each.inputs.every((input, at) => isSame(input, inputs[at])));
     if (same) return same.entry;
-    const clockAndRandom = this.chanceFor?.(definition.name) ?? evaluation.clockAndRandom;
-    const resolved = definition.resolve(withClockAndRandom(evaluation, clockAndRandom), this.external);
-    const reveals = definition.reveals?.some(name => isMadeOfSecret(evaluation.lookup(name))) === true;
-    const entry = { ...resolved, secret: secret || reveals };
-    if (entry.secret) this.onSecret(entry.value);
+    const clockAndRandom = this.#chanceFor?.(definition.name) ?? evaluation.clockAndRandom;
+    const { value, origin } = definition.resolve(
+      withClockAndRandom(evaluation, clockAndRandom),
+      this.external,
+    );
+    const secret = definition.reveals?.some(name => isMadeOfSecret(evaluation.lookup(name)));
+    const entry = this.values.make(definition.name, value, { origin, secret });
     this.#computed.set(definition, [...known.slice(-mostKept), { inputs, entry }]);
     return entry;
   }
@@ -146,10 +153,6 @@ export class PageScope {
     readonly pageRow?: RowEntries,
   ) {}
 
-  isSecret(name: string): boolean {
-    return this.iteration.isSecret(name);
-  }
-
   lookup(
     name: string,
     { near, outer, takenFrom }: PlannedCase,
@@ -169,10 +172,16 @@ export class PageScope {
     return taken ?? iteration.resolve(outer.get(name), evaluation);
   }
 
-  /** @param shared whether other pages can take it too */
-  set(name: string, entry: Entry, shared: boolean): void {
+  /** What is kept, other pages can take too. */
+  make(
+    { name, how }: Pick<GivenName, 'name' | 'how'>,
+    value: Value,
+    { address, secret }: { readonly address: string; readonly secret?: boolean },
+  ): void {
+    const origin = `${how === 'keep' ? 'kept' : 'computed'} in ${address}`;
+    const entry = this.iteration.values.make(name, value, { origin, secret });
     this.names.set(name, entry);
-    if (shared) this.kept.set(name, entry);
+    if (how === 'keep') this.kept.set(name, entry);
   }
 
   /** A name that a case was to make does not keep the value that an earlier case gave it. */

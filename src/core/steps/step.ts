@@ -1,5 +1,5 @@
 import type { Check, Reference, StatementNode } from '../language/ast.ts';
-import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
+import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
 import type { Package } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
@@ -9,7 +9,6 @@ import type { SourceError } from '../model/finding.ts';
 import type { Place } from '../model/place.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
 import type { Value } from '../model/value.ts';
-import type { Masker } from '../secrecy/masker.ts';
 import type { Effective } from '../settings/effective.ts';
 import type { OperationPorts } from './operation-ports.ts';
 import type { Repeat } from './repeat.ts';
@@ -137,9 +136,8 @@ export interface PlannedStep {
 
 /** Names as steps of a page see and make them. */
 export interface PageNames {
-  isSecret(name: string): boolean;
-  /** @param shared whether other pages can take it too */
-  set(name: string, entry: Entry, shared: boolean): void;
+  /** @param more where the value is secret by more than its name */
+  set(given: Pick<GivenName, 'name' | 'how'>, value: Value, more?: { readonly secret?: boolean }): void;
   /** The name does not keep the value that an earlier case gave it. */
   forget(given: Pick<GivenName, 'name' | 'how'>): void;
 }
@@ -170,7 +168,10 @@ export interface StepRun {
   };
   /** Ends what is being waited for. */
   readonly signal: AbortSignal;
-  readonly masker: Pick<Masker, 'addValue' | 'holdsSecret'>;
+  /** Masks a value that has no name: for the whole run, or for its iteration. */
+  conceal(value: Value, how: 'lasting' | 'passing'): void;
+  /** Whether a text holds a secret, in any form. */
+  readonly holdsSecret: (text: string) => boolean;
   /** What is never shown, besides secrets. */
   readonly redacted: Redacted;
   /** Whether events carry what was sent and came, for a record. */
@@ -200,7 +201,6 @@ export interface Redacted {
 
 /** What a step has to do with while it is only shown. */
 export interface StepPreview {
-  readonly address: string;
   readonly evaluation: EvaluationContext;
   readonly names: PageNames;
   /** What is never shown, besides secrets. */

@@ -26,8 +26,8 @@ export class HttpStep extends OperationStep {
 
   protected fill(run: StepRun): Attempt {
     const jar = run.pageState('http') as CookieJar | undefined;
-    const { request, secrets } = fillRequest(this.request, run.evaluation, jar, run.masker.holdsSecret);
-    for (const secret of secrets) run.masker.addValue(secret, 'passing');
+    const { request, secrets } = fillRequest(this.request, run.evaluation, jar, run.holdsSecret);
+    for (const secret of secrets) run.conceal(secret, 'passing');
     return cause => this.#exchange(run, request, cause);
   }
 
@@ -41,19 +41,19 @@ export class HttpStep extends OperationStep {
     request: OutgoingRequest,
     cause: 'repeat' | undefined,
   ): Promise<OperationFault | undefined> {
-    const { ports, masker, redacted } = run;
+    const { ports, redacted } = run;
     const at = ports.now();
     const { exchanges, secrets } = await ports.operations.http.send(request, run.signal);
     const others = run.giveWay();
     if (others) await others;
-    if (secrets) for (const secret of secrets) masker.addValue(secret, 'lasting');
+    if (secrets) for (const secret of secrets) run.conceal(secret, 'lasting');
     const kept = { bodies: run.keepsBodies, most: request.limits.record, redacted: redacted.headers };
     const roles = rolesOf(exchanges);
     let begin = at;
     for (const [index, exchange] of exchanges.entries()) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
       const hidden = redactedIn(exchange, redacted);
-      for (const value of hidden ?? []) masker.addValue(value, 'passing');
+      for (const value of hidden ?? []) run.conceal(value, 'passing');
       const shown = hidden ? kept : { ...kept, bodies: false };
       const event = exchangeEvent(run.eventContext, this.place, told, exchange.at ?? begin, shown);
       begin += Math.round(exchange.times.total);

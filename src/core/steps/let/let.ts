@@ -63,11 +63,10 @@ class LetStep implements PlannedStep {
     return true;
   }
 
-  preview({ address, evaluation, names }: StepPreview): void {
-    const { name } = this.gives;
-    const value = this.#valueBefore(evaluation);
-    if (value === undefined || value instanceof Missing) names.forget(this.gives);
-    else names.set(name, { value, origin: `computed in ${address}`, secret: names.isSecret(name) }, false);
+  preview(preview: StepPreview): void {
+    const value = this.#valueBefore(preview.evaluation);
+    if (value === undefined || value instanceof Missing) preview.names.forget(this.gives);
+    else nameValue(preview, this.gives, value, { reveals: this.#reveals });
   }
 
   #valueBefore(evaluation: StepPreview['evaluation']): Found | undefined {
