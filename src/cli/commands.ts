@@ -62,7 +62,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         'after',
         '\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
       )
-      .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options.color))),
+      .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options))),
 
   list: command =>
     choosing(looking(command))
@@ -70,7 +70,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .argument('[PATH...]', 'what to list')
       .option('--json', 'print it as JSON')
       .action(async (paths: string[], options) =>
-        (await import('./interactive-commands.ts')).listCommand(paths, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).listCommand(paths, options, openTerminal(options)),
       ),
 
   graph: command =>
@@ -80,7 +80,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--as <FORM>', 'text, mermaid or svg; else as the ending of the file says')
       .option('-o, --output <FILE>', 'write it into a file: .svg, .mmd (Mermaid), .txt')
       .action(async (paths: string[], options) =>
-        (await import('./interactive-commands.ts')).graphCommand(paths, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).graphCommand(paths, options, openTerminal(options)),
       ),
 
   runs: command =>
@@ -88,7 +88,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description('list the runs on record')
       .option('--json', 'print it as JSON')
       .action(async options =>
-        (await import('./interactive-commands.ts')).runsCommand(options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).runsCommand(options, openTerminal(options)),
       ),
 
   compare: command =>
@@ -98,7 +98,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .argument('[RUN]', 'the later one; else the last')
       .addHelpText('after', '\nExit code 1 where something newly fails.')
       .action(async (before: string | undefined, now: string | undefined, options) =>
-        (await import('./interactive-commands.ts')).compareCommand(before, now, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).compareCommand(before, now, openTerminal(options)),
       ),
 
   report: command =>
@@ -114,7 +114,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--only-failures', 'print what did not pass, and the verdict')
       .option('-q, --quiet', 'print the verdict alone')
       .action(async (runs: string[], options) =>
-        (await import('./interactive-commands.ts')).reportCommand(runs, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).reportCommand(runs, options, openTerminal(options)),
       ),
 
   send: command =>
@@ -137,7 +137,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
       )
       .action(async (words: string[], options) =>
-        (await import('./interactive-commands.ts')).sendCommand(words, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).sendCommand(words, options, openTerminal(options)),
       ),
 
   show: command =>
@@ -145,7 +145,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description('show the request as it would be sent, and where its values come from; send nothing')
       .argument('<CASE>', 'a case, or a page')
       .action(async (path: string, options) =>
-        (await import('./interactive-commands.ts')).showCommand(path, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).showCommand(path, options, openTerminal(options)),
       ),
 
   vars: command =>
@@ -154,7 +154,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .argument('[CASE]', 'those that one case can see; without it those of the collection')
       .option('--compare <ENV...>', 'set two environments side by side')
       .action(async (path: string | undefined, options) =>
-        (await import('./interactive-commands.ts')).varsCommand(path, options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).varsCommand(path, options, openTerminal(options)),
       ),
 
   pick: command =>
@@ -168,12 +168,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         "\nThe values go to standard output; how many matches there are, and where, to standard error.\n\n  mervok pick '$.berths[?@.depth > 4].code'\n  mervok pick 'xml//tide/@no' tides.xml\n  mervok pick 'each $.berths[*] fits berth.json' berths.json",
       )
       .action(async (text: string, file: string | undefined, options) =>
-        (await import('./interactive-commands.ts')).pickCommand(
-          text,
-          file,
-          options,
-          openTerminal(options.color),
-        ),
+        (await import('./interactive-commands.ts')).pickCommand(text, file, options, openTerminal(options)),
       ),
 
   lint: command =>
@@ -188,14 +183,14 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         'after',
         '\nExit code 2 where there are errors, else 0. Every code is explained in docs/findings.md.',
       )
-      .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options.color))),
+      .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options))),
 
   init: command =>
     plain(command)
       .description('write a small working collection')
       .argument('[DIR]', 'where to', '.')
       .action(async (folder: string, options) =>
-        (await import('./interactive-commands.ts')).initCommand(folder, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).initCommand(folder, openTerminal(options)),
       ),
 
   demo: command =>
@@ -207,6 +202,6 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)
       .option('-q, --quiet', 'print the verdict alone')
       .action(async options =>
-        (await import('./interactive-commands.ts')).demoCommand(options, openTerminal(options.color)),
+        (await import('./interactive-commands.ts')).demoCommand(options, openTerminal(options)),
       ),
 };

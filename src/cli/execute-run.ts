@@ -73,7 +73,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
     isFinished = true;
     for (const listener of listeners) listener.close?.();
     const whole = recorder === undefined || isWhole(recorder, terminal);
-    const written = recorder === undefined || (await reportOn(recorder, output, whole, totals, terminal));
+    const written = recorder === undefined || (await reportOn({ recorder, whole, totals }, output, terminal));
     return codeOf(totals, whole && written);
   } finally {
     // A mistake of our own takes nothing away that is on record up to there.
@@ -145,12 +145,17 @@ function isWhole({ problem }: Recorder, { err }: Terminal): boolean {
   return problem === undefined;
 }
 
+interface EndedRun {
+  readonly recorder: Recorder;
+  /** Whether the record is. */
+  readonly whole: boolean;
+  readonly totals: RunTotals;
+}
+
 /** Reports tell what the record holds, and so they say where it breaks off. */
 async function reportOn(
-  recorder: Recorder,
+  { recorder, whole, totals }: EndedRun,
   output: readonly string[],
-  whole: boolean,
-  totals: RunTotals,
   { err }: Terminal,
 ): Promise<boolean> {
   if (output.length === 0) return true;

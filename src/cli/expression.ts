@@ -70,7 +70,7 @@ export function printPicked(
   { output, problem, places }: Picked,
   { out, err, live }: Pick<Terminal, 'out' | 'err' | 'live'>,
   masker: Masker,
-  quiet: boolean,
+  { quiet = false }: { readonly quiet?: boolean } = {},
 ): void {
   // Another program gets a value as it is; in a terminal, what a server has put into it must not work.
   const shown = live ? visible : (text: string) => text;
@@ -131,7 +131,12 @@ async function parse(written: string, lead: number): Promise<Read> {
   const typed = new Source('the expression', written.slice(lead).replace(/ as picked$/, ''));
   const findings = found.map(({ code, range, message, remedy }) => {
     const shift = (at: number) => Math.min(Math.max(0, at - lead), typed.text.length);
-    return finding(code, typed, { start: shift(range.start), end: shift(range.end) }, message, remedy);
+    return finding(
+      code,
+      { source: typed, range: { start: shift(range.start), end: shift(range.end) } },
+      message,
+      remedy,
+    );
   });
   return { whole: errors.length === 0, statement, findings };
 }

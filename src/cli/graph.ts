@@ -6,7 +6,7 @@ import { writeWhole } from '../platform/recorder.ts';
 import { graphMermaid } from '../reports/graph-mermaid.ts';
 import { graphSvg } from '../reports/graph-svg.ts';
 import { graphText } from '../reports/graph-text.ts';
-import { createMeasure, createPaint } from '../reports/style.ts';
+import { createMeasure, plainPaint } from '../reports/style.ts';
 import { noteErrors } from './list.ts';
 import { type PlanFlags, preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
@@ -55,7 +55,7 @@ async function draw(
   if (form === 'mermaid') return graphMermaid(graph);
   if (graph.edges.length === 0) return 'No case takes anything from another one.\n';
   const measure = await createMeasure(graph.pages.flatMap(page => page.cases.map(each => each.title)));
-  const view = { paint: terminal?.paint ?? createPaint(false), measure, width };
+  const view = { paint: terminal?.paint ?? plainPaint, measure, width };
   return `${graphText(graph, view).join('\n')}\n`;
 }
 

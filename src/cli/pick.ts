@@ -21,7 +21,7 @@ export async function pickCommand(
   // What is not there to be looked at must not be taken for absent, nor for something that was never there.
   for (const source of picker.sources) refuseUnknown(source, file);
   const context = file === undefined ? contextOfLast() : contextOfFile(file);
-  printPicked(picker.pick(context), terminal, new Masker(), quiet);
+  printPicked(picker.pick(context), terminal, new Masker(), { quiet });
 }
 
 const inBodies = new Set(['path', 'body', 'bytes', 'size', 'xml', 'html']);

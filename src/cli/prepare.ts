@@ -199,9 +199,9 @@ export async function refusedByErrors(findings: readonly Finding[], terminal: Te
 /** Prints findings to standard error, and how many there are. */
 export async function printFindings(
   findings: readonly Finding[],
-  { err, paintErr, width }: Terminal,
+  { err, paintErr: paint, width }: Terminal,
 ): Promise<void> {
   const sources = new Set(findings.map(each => each.source));
   const measure = await createMeasure([...sources].map(source => source.text));
-  err(`${findingsText(findings, paintErr, width, measure)}\n${countFindings(findings)}\n`);
+  err(`${findingsText(findings, { paint, width, measure })}\n${countFindings(findings)}\n`);
 }

@@ -36,7 +36,7 @@ const judging = new Set(['run', 'demo', 'report', 'compare', 'lint']);
 
 /** Runs a command line and sets the exit code. Whatever goes wrong ends in one message. */
 export async function main(given: string[]): Promise<void> {
-  watchOutput(given[0] !== undefined && judging.has(given[0]));
+  watchOutput({ judges: given[0] !== undefined && judging.has(given[0]) });
   const program = build(given);
   try {
     if (given.length === 0) program.outputHelp();
@@ -47,7 +47,7 @@ export async function main(given: string[]): Promise<void> {
 }
 
 function report(error: Error, program: Command, given: string[]): number {
-  const terminal = openTerminal(true);
+  const terminal = openTerminal();
   if (error instanceof CommanderError) {
     if (error.exitCode === 0) return exitCodes.passed;
     terminal.err(`${visible(commandLineError(error, program, given))}\n`);

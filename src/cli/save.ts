@@ -60,8 +60,7 @@ function sentence(slug: string): string {
 /** Puts a request behind what a page holds; its address is that of the collection's base where it can be. */
 export async function saveCase(
   written: string,
-  request: GivenRequest,
-  status: number,
+  { request, status }: { readonly request: GivenRequest; readonly status: number },
   flags: PlanFlags,
   { out, err }: Terminal,
 ): Promise<void> {

@@ -48,23 +48,20 @@ export async function sendCommand(
   noteUnverified(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
-  const sending = new SingleRequest(
-    prepared,
-    asked,
+  const sending = new SingleRequest(prepared, asked, terminal, {
     saveTo,
-    terminal,
-    given === undefined && !picked && !flags.raw,
-  );
+    tellsNeeded: given === undefined && !picked && !flags.raw,
+  });
   const sent = await sending.run();
   if (saveTo !== undefined) closeDraft(saveTo, resolve(flags.output!), sent !== undefined);
   if (!sent) return;
   const last = sent.exchanges.at(-1)!;
   const problem = keepLast(sending.eventOf(last));
   if (problem !== undefined) terminal.err(`${problem}\n`);
-  if (picked) printPicked(picked.pick(contextOf(sent.exchanges)), terminal, sending.masker, true);
+  if (picked) printPicked(picked.pick(contextOf(sent.exchanges)), terminal, sending.masker, { quiet: true });
   else await show(sent, flags, sending, terminal);
   if (given && flags.save !== undefined)
-    await saveCase(flags.save, given, last.response!.status, flags, terminal);
+    await saveCase(flags.save, { request: given, status: last.response!.status }, flags, terminal);
 }
 
 /** A body that does not come to its end leaves no file behind; until then it grows beside its place. */
@@ -99,7 +96,7 @@ function refuseMixtures(flags: SendFlags, isCase: boolean): void {
 /** The one case that was asked for. Throws UsageError where there are several, or where it sends nothing. */
 function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.operation !== undefined));
+  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
   const [only] = sending;
   if (!only) throw new UsageError(`'${word}' sends nothing.`);
   if (sending.length === 1) return only;

@@ -15,6 +15,13 @@ import { listenForInterrupt } from './interrupt.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
+export interface SingleRequestOptions {
+  /** A file that the body goes into. */
+  readonly saveTo: string | undefined;
+  /** Whether cases that are needed are told of. */
+  readonly tellsNeeded: boolean;
+}
+
 /** Carries out a case and what it needs, and keeps hold of what its last request came to. */
 export class SingleRequest {
   readonly masker = new Masker();
@@ -26,9 +33,8 @@ export class SingleRequest {
   constructor(
     readonly prepared: Prepared,
     readonly asked: PlannedCase,
-    readonly saveTo: string | undefined,
     readonly terminal: Terminal,
-    readonly tellsNeeded: boolean,
+    readonly options: SingleRequestOptions,
   ) {
     this.#all = prepared.plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
   }
@@ -84,7 +90,7 @@ export class SingleRequest {
   /** The exchange as the record would have it, with its whole body. */
   eventOf(exchange: Exchange): ExchangeEvent {
     const source = { round: 1, case: this.asked.address };
-    const event = exchangeEvent(source, this.asked.place, exchange, Date.now(), {
+    const event = exchangeEvent(source, { place: this.asked.place, at: Date.now() }, exchange, {
       bodies: true,
       most: Number.MAX_SAFE_INTEGER,
       redacted: this.prepared.plan.redacted.headers,
@@ -94,7 +100,8 @@ export class SingleRequest {
 
   async #send(http: HttpPort, request: OutgoingRequest, signal: AbortSignal): Promise<Sent> {
     const isAsked = this.#ended === this.#all - 1;
-    const saved = isAsked && this.saveTo !== undefined ? { ...request, saveTo: this.saveTo } : request;
+    const { saveTo } = this.options;
+    const saved = isAsked && saveTo !== undefined ? { ...request, saveTo } : request;
     const sent = await http.send(saved, signal);
     if (isAsked) this.#last = sent;
     return sent;
@@ -102,7 +109,7 @@ export class SingleRequest {
 
   /** Whether something has run that the case needs. */
   get toldNeeded(): boolean {
-    return this.tellsNeeded && this.#all > 1;
+    return this.options.tellsNeeded && this.#all > 1;
   }
 
   #onEvent(event: RunEvent): void {
@@ -118,7 +125,7 @@ export class SingleRequest {
     const isFine = event.outcome === 'passed' || (event.outcome === 'skipped' && event.row !== undefined);
     if (!isAsked && isFine && !isLast) return;
     if (!isAsked && isFine) {
-      if (this.tellsNeeded) out(`${paint('quiet', `first    ${event.case}`)}\n`);
+      if (this.options.tellsNeeded) out(`${paint('quiet', `first    ${event.case}`)}\n`);
       return;
     }
     const came = this.#last?.exchanges.at(-1);

@@ -21,7 +21,7 @@ let isBroken = false;
  * A reader may stop early, as `head` does; a disk may be full.
  * @param judges whether the command ends with a verdict, which then could not be told
  */
-export function watchOutput(judges: boolean): void {
+export function watchOutput({ judges }: { readonly judges: boolean }): void {
   process.stderr.on('error', () => undefined);
   process.stdout.on('error', (error: NodeJS.ErrnoException) => {
     if (isBroken) return;
@@ -38,7 +38,7 @@ export function watchOutput(judges: boolean): void {
   });
 }
 
-export function openTerminal(colour: boolean): Terminal {
+export function openTerminal({ color: colour = true }: { readonly color?: boolean } = {}): Terminal {
   const { stdout, stderr, env } = process;
   const wanted = colour && !env.NO_COLOR && env.TERM !== 'dumb';
   return {
@@ -48,7 +48,7 @@ export function openTerminal(colour: boolean): Terminal {
     err: text => stderr.write(text),
     live: stdout.isTTY === true && env.TERM !== 'dumb',
     width: stdout.columns ?? (Number(env.COLUMNS) || 100),
-    paint: createPaint(wanted && stdout.isTTY === true),
-    paintErr: createPaint(wanted && stderr.isTTY === true),
+    paint: createPaint({ colour: wanted && stdout.isTTY === true }),
+    paintErr: createPaint({ colour: wanted && stderr.isTTY === true }),
   };
 }

@@ -13,12 +13,12 @@ interface View {
 export function comparisonText(comparison: Comparison, view: View): string[] {
   const { newlyFailing, newlyBlocked, repaired, slower, added, gone, timesCompared } = comparison;
   const lines = [
-    ...section('newly failing', newlyFailing, changeText, 'failed', view),
+    ...section('newly failing', newlyFailing, { more: changeText, role: 'failed' }, view),
     ...blockedLines(newlyBlocked, view),
-    ...section('repaired', repaired, changeText, 'plain', view),
-    ...section('slower', slower, slowerText, 'error', view),
-    ...section('new', added, () => '', 'plain', view),
-    ...section('gone', gone, () => '', 'plain', view),
+    ...section('repaired', repaired, { more: changeText }, view),
+    ...section('slower', slower, { more: slowerText, role: 'error' }, view),
+    ...section('new', added, {}, view),
+    ...section('gone', gone, {}, view),
   ];
   const noted = [
     verdict(comparison),
@@ -54,8 +54,7 @@ const labelWidth = 17;
 function section<Case extends ComparedCase>(
   title: string,
   cases: readonly Case[],
-  more: (each: Case) => string,
-  role: Role,
+  { more = () => '', role = 'plain' }: { readonly more?: (each: Case) => string; readonly role?: Role },
   { paint, measure, width }: View,
 ): string[] {
   if (cases.length === 0) return [];

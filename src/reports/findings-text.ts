@@ -3,19 +3,22 @@ import { shownOf } from '../core/secrecy/shown-finding.ts';
 import { counted } from '../core/text/words.ts';
 import { type Measure, type Paint, visible, wrap } from './style.ts';
 
+interface FindingsView {
+  readonly paint: Paint;
+  /** In columns. */
+  readonly width: number;
+  readonly measure: Measure;
+}
+
 /** Findings as text: place, message, the line with the place marked, what mends it. */
-export function findingsText(
-  findings: readonly Finding[],
-  paint: Paint,
-  width: number,
-  measure: Measure,
-): string {
+export function findingsText(findings: readonly Finding[], { paint, width, measure }: FindingsView): string {
+  const view = { paint, width: Math.min(200, Math.max(60, width)), measure };
   return sortFindings(findings)
-    .map(each => findingText(each, paint, Math.min(200, Math.max(60, width)), measure))
+    .map(each => findingText(each, view))
     .join('\n');
 }
 
-function findingText(found: Finding, paint: Paint, width: number, measure: Measure): string {
+function findingText(found: Finding, { paint, width, measure }: FindingsView): string {
   const { source, range, severity, code } = found;
   const { message, remedy, line: shown } = shownOf(found);
   const { line, column } = source.position(range.start);
@@ -23,7 +26,9 @@ function findingText(found: Finding, paint: Paint, width: number, measure: Measu
   const role = severity === 'error' ? 'failed' : 'strong';
   const head = `${paint('strong', place)}  ${paint(role, severity)} ${paint('quiet', code)}`;
   const excerpt =
-    shown === undefined ? [] : excerptOf(shown, column, range.end - range.start, width - 4, measure);
+    shown === undefined
+      ? []
+      : excerptOf(shown, { column, length: range.end - range.start }, width - 4, measure);
   const said = wrap(visible([message, remedy].filter(Boolean).join(' ')), width - 2, measure).map(
     text => `  ${text}`,
   );
@@ -36,7 +41,12 @@ function findingText(found: Finding, paint: Paint, width: number, measure: Measu
 }
 
 /** The line, and under it a mark below the place. A long line is cut around the place. */
-function excerptOf(text: string, column: number, length: number, width: number, measure: Measure): string[] {
+function excerptOf(
+  text: string,
+  { column, length }: { readonly column: number; readonly length: number },
+  width: number,
+  measure: Measure,
+): string[] {
   const characters = [...text];
   if (characters.length === 0) return [];
   let from = 0;

@@ -15,13 +15,16 @@ const formats = {
   constant: ['magenta'],
 } as const;
 
+/** Leaves everything as it is. */
+export const plainPaint: Paint = (_role, text) => text;
+
 /**
  * Only the sixteen standard colours, so that the reader's own palette counts. Orange would be the colour of what failed;
  * of the sixteen, its neighbour yellow cannot be read on a light ground, so it is red. What holds stays plain: blue cannot
  * be read on a dark one.
  */
-export function createPaint(colour: boolean): Paint {
-  if (!colour) return (_role, text) => text;
+export function createPaint({ colour }: { readonly colour: boolean }): Paint {
+  if (!colour) return plainPaint;
   return (role, text) =>
     role === 'plain' ? text : styleText([...formats[role]], text, { validateStream: false });
 }

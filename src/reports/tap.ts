@@ -16,7 +16,7 @@ export async function* tapReport(events: AsyncIterable<RunEvent>, totals: RunTot
       for (const { text, place, holds, found } of totals.bounds)
         yield point(
           ++number,
-          holds === 'yes',
+          holds === 'yes' ? 'ok' : 'not ok',
           text,
           holds === 'yes' ? [] : [{ file: place.file, line: place.line, found }],
         );
@@ -33,10 +33,10 @@ function casePoint(number: number, title: string, { event, checks }: ReportedCas
   if (outcome === 'skipped') return skip(number, title, whySkipped(event) ?? '');
   if (outcome === 'blocked')
     return skip(number, title, blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}` : 'blocked');
-  if (outcome === 'passed') return point(number, true, title, []);
+  if (outcome === 'passed') return point(number, 'ok', title, []);
   const about = row ? [{ row: row.values }] : [];
   const failing = checks.filter(({ holds }) => holds !== 'yes');
-  return point(number, false, title, [
+  return point(number, 'not ok', title, [
     ...about,
     ...failing.map(({ place, text, expected, found, at }) => ({
       file: place.file,
@@ -57,8 +57,8 @@ function skip(number: number, title: string, why: string): string {
 type Told = { readonly [key: string]: string | number | undefined };
 
 /** What is said of a point that is not ok is a list, each entry in flow style, which is JSON too. */
-function point(number: number, ok: boolean, title: string, told: readonly Told[]): string {
-  const line = `${ok ? 'ok' : 'not ok'} ${number} - ${description(title)}\n`;
+function point(number: number, verdict: 'ok' | 'not ok', title: string, told: readonly Told[]): string {
+  const line = `${verdict} ${number} - ${description(title)}\n`;
   if (told.length === 0) return line;
   const entries = told.map(entry => {
     const members = Object.entries(entry).filter(([, value]) => value !== undefined);

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { execFile, execFileSync } from 'node:child_process';
-import { mkdirSync, readdirSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { test } from 'node:test';
 import { promisify } from 'node:util';
@@ -9,6 +9,9 @@ import { folderWith } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 const run = promisify(execFile);
+
+/** The program that the documentation shows. */
+const documented = /```ts\n(.*?)```/s.exec(readFileSync('docs/library.md', 'utf8'))![1]!;
 
 const program = `
 import { type CaseEvent, openCollection, type RunSummary, UsageError } from 'mervok';
@@ -42,12 +45,15 @@ test('a program of TypeScript compiles against the types of the package, and run
     response.writeHead(url === '/berths' ? 200 : 404, { 'Content-Type': 'application/json' });
     response.end('{ "code": "0417" }');
   });
+  const settings = 'title: Skerry\nbase: "{harbour}"\nvariables: { harbour: "http://skerry.example" }\n';
+  const page =
+    caseText('List', 'GET /berths', 'status = 200\nkeep $.code as code') +
+    caseText('Read', 'GET /berths/{code}', 'status = 200');
   const folder = folderWith(t, {
-    'harbour/mervok.yaml':
-      'title: Skerry\nbase: "{harbour}"\nvariables: { harbour: "http://skerry.example" }\n',
-    'harbour/berths.md':
-      caseText('List', 'GET /berths', 'status = 200\nkeep $.code as code') +
-      caseText('Read', 'GET /berths/{code}', 'status = 200'),
+    'sound/mervok.yaml': settings,
+    'sound/berths.md': page,
+    'harbour/mervok.yaml': settings,
+    'harbour/berths.md': page,
     'harbour/unsound.md': caseText('Unsound', 'GET /{nothing}', 'status = 200'),
     'tool/package.json': '{ "type": "module" }',
     'tool/tsconfig.json': JSON.stringify({
@@ -61,6 +67,7 @@ test('a program of TypeScript compiles against the types of the package, and run
       },
     }),
     'tool/tool.ts': program,
+    'tool/documented.ts': documented,
   });
   // The package as it ships, in a place of its own.
   execFileSync('npm', ['pack', '--ignore-scripts', '--silent', '--pack-destination', folder], {
@@ -91,4 +98,7 @@ test('a program of TypeScript compiles against the types of the package, and run
     unknown: "There is no page or folder 'none.md'.",
     refused: "unsound.md:4: 'nothing' has no value anywhere.",
   });
+  const shown = await run(process.execPath, [join(tool, 'documented.js'), join(folder, 'sound'), origin]);
+  assert.equal(shown.stdout, 'berths.md#read failed\nnot passed 2\n');
+  assert.equal(shown.stderr, '');
 });

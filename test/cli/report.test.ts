@@ -97,7 +97,8 @@ test('many users: figures request by request at the end, bounds that are not kep
   assert.match(out, /^Take {2}GET \/bad +12 +100 %( +[\d.]+ m?s){5}$/m);
   assert.match(out, /^in total +48 +25 %/m);
   assert.match(out, /^not kept failed < 10 % +mervok\.yaml:4\n {11}found +40 %, 24 of 60$/m);
-  assert.match(out, /1 of 2 bounds is not kept\.$/m);
+  // How late the program itself was hangs on the machine.
+  assert.match(out, /1 of 2 bounds is not kept\.(?: In 1|$)/m);
   for (const line of out.split('\n')) assert.ok(line.length <= 100, line);
   const page = readFileSync(join(folder, 'run.html'), 'utf8');
   assert.equal(page.match(/<svg class="chart"/g)!.length, 5);

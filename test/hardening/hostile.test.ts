@@ -95,7 +95,7 @@ test('a value that is picked is as it is for a program, and harmless in a termin
   for (const live of [false, true]) {
     let [told, said] = ['', ''];
     const terminal = { live, out: (text: string) => (told += text), err: (text: string) => (said += text) };
-    printPicked(picked, terminal, new Masker(), false);
+    printPicked(picked, terminal, new Masker());
     assert.equal(told.includes(escapes), !live);
     assert.equal(control.test(told), !live);
     assert.doesNotMatch(said, control);

@@ -24,8 +24,7 @@ test('the examples of RFC 7616: MD5, SHA-256, a hashed user', () => {
       ])!,
       credentials,
       request,
-      1,
-      clientNonce,
+      { count: 1, clientNonce },
     );
   assert.match(answer('MD5'), /response="8ca523f5e9506fed4657c9700eebdbec"/);
   assert.match(
@@ -42,8 +41,7 @@ test('the examples of RFC 7616: MD5, SHA-256, a hashed user', () => {
     hashed,
     { kind: 'digest', user: 'Jäsøn Doe', password: 'Secret, or not?' },
     { method: 'GET', uri: '/doe.json', body: Buffer.alloc(0) },
-    1,
-    'NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm',
+    { count: 1, clientNonce: 'NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm' },
   );
   assert.match(told, /username="793263caabb707a56211940d90411ea4a575adeccb7e360aeb624ed06ece9b0b"/);
   assert.match(told, /userhash=true/);

@@ -4,7 +4,7 @@ import type { RunEvent } from '../../src/core/model/events.ts';
 import type { Stop } from '../../src/core/model/outcomes.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { findingsText } from '../../src/reports/findings-text.ts';
-import { createMeasure, createPaint, fit, wrap } from '../../src/reports/style.ts';
+import { createMeasure, createPaint, fit, plainPaint, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal-report.ts';
 import { progressInWords, verdictInWords } from '../../src/reports/verdict.ts';
 import { caseText, planOf, type Texts } from '../support/collection.ts';
@@ -35,7 +35,7 @@ async function terminal(
   const view = new TerminalReport(
     {
       write: part => (text += part),
-      paint: createPaint(colour),
+      paint: createPaint({ colour }),
       measure,
       width,
       quiet,
@@ -163,7 +163,7 @@ test('a run of many rounds shows how far it is, where output can be taken back',
   let text = '';
   const options = {
     write: (part: string) => (text += part),
-    paint: createPaint(false),
+    paint: plainPaint,
     measure: await createMeasure(['']),
     width: 80,
     quiet: false,
@@ -267,7 +267,11 @@ test('findings mark their place, also behind tabs, wide characters and in a long
   ];
   for (const [line, shown] of rows) {
     const { findings } = await planOf({ 'a.md': `# A\n\n~~~mervok\n${line}\n~~~\n` });
-    const text = findingsText(findings, createPaint(false), 80, await createMeasure([line]));
+    const text = findingsText(findings, {
+      paint: plainPaint,
+      width: 80,
+      measure: await createMeasure([line]),
+    });
     assert.ok(text.includes(shown), text);
     for (const each of text.split('\n')) assert.ok([...each].length <= 80, each);
   }

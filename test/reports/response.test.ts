@@ -3,9 +3,8 @@ import { test } from 'node:test';
 import { bodyText } from '../../src/reports/body.ts';
 import { figuresText, headText, hopsText } from '../../src/reports/exchange-text.ts';
 import { namedLines } from '../../src/reports/name-lines.ts';
-import { createPaint } from '../../src/reports/style.ts';
+import { plainPaint as plain } from '../../src/reports/style.ts';
 
-const plain = createPaint(false);
 const view = { paint: plain, measure: (text: string) => text.length, width: 80 };
 
 const laidOut = (text: string, type: string | undefined, width = 40) =>

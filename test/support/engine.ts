@@ -93,7 +93,8 @@ export async function runTexts(
   const ports: Ports = {
     ...clockAndRandom,
     clockAndRandomFor: () => clockAndRandom,
-    operations: { http },
+    // Whatever kinds there are besides is of no interest here.
+    operations: { http } as Ports['operations'],
     elapsed: () => 0,
     sleep: async () => undefined,
     external: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },

@@ -36,7 +36,10 @@ export async function buildPlan(
   const { readFile = noFile, openFile = noFile, given } = options;
   const environment = chooseEnvironment(collection, options.environment);
   const tables = await readTables(collection, openFile);
-  const flow = new Flow(collection, environment.variables, given, tables, options.rows?.columns);
+  const flow = new Flow(collection, environment.variables, given, {
+    tables,
+    iterationColumns: options.rows?.columns,
+  });
   const chosen = await chooseCases(collection, options, flow);
   const order = orderPages(collection, chosen.cases, flow);
   const variables = usedVariables(chosen.cases, flow);
@@ -117,7 +120,12 @@ function planPages(
       ...(rows && { rows }),
       cases: page.cases
         .filter(each => chosen.cases.has(each))
-        .map(each => planCase(each, steps.get(each)!, chosen.asked.has(each), flow, variablesFor)),
+        .map(each => ({
+          ...planCase(each, flow),
+          asked: chosen.asked.has(each),
+          steps: steps.get(each)!,
+          ...variablesFor(each),
+        })),
     };
   });
 }
@@ -174,30 +182,25 @@ function packagesFor(
   return needed;
 }
 
+/** What follows from a case alone, and from the flow. */
 function planCase(
   each: CollectionCase,
-  steps: PlannedCase['steps'],
-  asked: boolean,
   flow: Flow,
-  variablesFor: ReturnType<typeof variablesByLevels>,
-): PlannedCase {
+): Omit<PlannedCase, 'asked' | 'steps' | keyof ReturnType<ReturnType<typeof variablesByLevels>>> {
   const first = each.written.steps.find(step => operationKindOf(step));
   const source = each.page.page.source;
   return {
     address: each.address,
     title: each.written.title,
     place: placeOf(source, each.written.range),
-    asked,
     ...needsOf(each, flow),
     tags: mergeLevels(each.levels).tags,
     internal: mergeLevels(each.levels).internal,
     prose: () => proseOf(each.written, source),
-    steps,
     ...eachOf(each, flow),
     cleanup: each.written.cleanup !== undefined,
     namespaces: mergeLevels(each.levels).namespaces,
     ...(first && { request: operationKindOf(first)!.title(first) }),
-    ...variablesFor(each),
   };
 }
 

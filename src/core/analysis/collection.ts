@@ -101,7 +101,7 @@ export async function collect(
 
 function unreadablePage({ source }: Page, reason: string): Finding {
   const range = { start: 0, end: 0 };
-  return finding('page-unreadable', source, range, `This page cannot be read: ${reason}`);
+  return finding('page-unreadable', { source, range }, `This page cannot be read: ${reason}`);
 }
 
 /** What reads YAML is loaded only where there is any. */
@@ -135,8 +135,7 @@ function withSettings(page: Page, outer: readonly Level[], readLevel: ReadLevel)
       findings.push(
         finding(
           'case-address',
-          source,
-          written.range,
+          { source, range: written.range },
           `Another heading above reads the same, so the address ${written.address} hangs on their order.`,
           'Give one of them another heading.',
         ),

@@ -49,8 +49,7 @@ function unverified({ chosen }: Analysis): Finding[] {
     .map(level =>
       finding(
         'tls-unverified',
-        level.source,
-        level.tlsRange ?? { start: 0, end: 0 },
+        { source: level.source, range: level.tlsRange ?? { start: 0, end: 0 } },
         'Certificates are not looked at here, so nobody knows who answers.',
         'An authority of your own is a setting too: tls: { ca: authority.pem }',
       ),
@@ -61,7 +60,7 @@ function unverified({ chosen }: Analysis): Finding[] {
 function ofTables({ pages, tables: { errors } }: Analysis): Finding[] {
   if (errors.size === 0) return [];
   const found = ({ code, range, message, remedy }: SourceError, source: Source) =>
-    finding(code, source, range, message, remedy);
+    finding(code, { source, range }, message, remedy);
   return pages.flatMap(page => {
     const ofPage = errors.get(page);
     const ofCases = page.cases.flatMap(each => errors.get(each) ?? []);
@@ -77,12 +76,12 @@ function ofVariables({ variables, options: { hasFile } }: Analysis): Finding[] {
   return [...variables].flatMap(({ file, computed, name, source, range }) => {
     if (computed)
       return checkStatement(computed, [computed]).map(each =>
-        finding(each.code, source, each.range, each.message, each.remedy),
+        finding(each.code, { source, range: each.range }, each.message, each.remedy),
       );
     if (file === undefined || !hasFile || hasFile(file)) return [];
     const message = `There is no file '${file}', which holds the variable '${name}'.`;
     return [
-      finding('file-missing', source, range, message, 'Its path is relative to the file that names it.'),
+      finding('file-missing', { source, range }, message, 'Its path is relative to the file that names it.'),
     ];
   });
 }
@@ -95,7 +94,7 @@ function ofBounds({ collection: { root, pages } }: Analysis): Finding[] {
     if (of === undefined || addresses.some(address => isWithin(address, of))) return [];
     const known = [...pages.map(page => page.page.source.file), ...addresses];
     const remedy = didYouMean(of, known) ?? 'A bound is for a case, a page or a folder of the collection.';
-    return [finding('bound-unknown', root.source, range, `Nothing here is '${of}'.`, remedy)];
+    return [finding('bound-unknown', { source: root.source, range }, `Nothing here is '${of}'.`, remedy)];
   });
 }
 

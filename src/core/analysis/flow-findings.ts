@@ -10,7 +10,11 @@ export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
   for (const { use, binding, circular } of flow.boundUses(user)) {
     if (circular)
       findings.push(
-        finding('name-circular', use.source, use.range, `The variable '${use.name}' refers to itself.`),
+        finding(
+          'name-circular',
+          { source: use.source, range: use.range },
+          `The variable '${use.name}' refers to itself.`,
+        ),
       );
     else if (!binding) findings.push(unbound(use, user, flow));
   }
@@ -24,16 +28,14 @@ function unbound(use: Use, user: CollectionCase, flow: Flow): Finding {
   if (others.length > 1)
     return finding(
       'name-ambiguous',
-      source,
-      range,
+      { source, range },
       `'${name}' is kept by ${files}.`,
       `Say which page is meant: needs: [${others[0]![1][0]!.address}]`,
     );
   if (others.length === 1)
     return finding(
       'name-of-rows',
-      source,
-      range,
+      { source, range },
       `'${name}' is kept by ${files}, which runs once for each row of a table, so there is no one value of it.`,
       'Use it on that page, or keep it on a page without rows.',
     );
@@ -49,8 +51,7 @@ function later({ name, source, range }: Use, user: CollectionCase, flow: Flow): 
   const own = source === user.page.page.source;
   return finding(
     'name-later',
-    source,
-    range,
+    { source, range },
     own
       ? `'${name}' has no value yet here; line ${line} makes it.`
       : `'${name}' has no value yet in ${user.address}; line ${line} of ${maker.page.page.source.file} makes it.`,
@@ -67,8 +68,7 @@ function productNamed(each: CollectionCase, name: string, flow: Flow) {
 function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow): Finding {
   return finding(
     'name-unknown',
-    source,
-    range,
+    { source, range },
     `'${name}' has no value anywhere.`,
     nearName(name, user, flow) ??
       columnsInWords(user, flow) ??
@@ -120,15 +120,14 @@ function shadowed(user: CollectionCase, flow: Flow): Finding[] {
   const { each } = user.written;
   const rows = each ? flow.rowNames(user).map(name => ({ name, how: 'row', range: each.range })) : [];
   const made = [...rows, ...flow.namesOf(user).products].flatMap(({ name, how, range }) => {
-    const hidden = flow.variable(name, user, true) ?? flow.variable(name, user, false);
+    const hidden = flow.variable(name, user, 'near') ?? flow.variable(name, user, 'outer');
     if (!hidden) return [];
     const { line } = hidden.source.position(hidden.range.start);
     const verb = how === 'keep' ? 'Kept' : how === 'let' ? 'Computed' : 'Given by each row';
     return [
       finding(
         'name-shadowed',
-        user.page.page.source,
-        range,
+        { source: user.page.page.source, range },
         `${verb} as '${name}', it hides the variable '${name}' of ${hidden.source.file}:${line}.`,
         'Give one of them another name.',
       ),
@@ -153,8 +152,7 @@ function hiding(user: CollectionCase, flow: Flow): Finding[] {
       return [
         finding(
           'name-shadowed',
-          source,
-          range,
+          { source, range },
           `The variable '${name}' hides ${hidden}.`,
           'Give one of them another name.',
         ),
@@ -167,14 +165,13 @@ function hiddenByRows(user: CollectionCase, flow: Flow): Finding[] {
   const { rows } = user.page;
   const columns = flow.tables.ofPage.get(user.page)?.columns ?? [];
   return columns.flatMap(name => {
-    const hidden = flow.variable(name, user, true) ?? flow.variable(name, user, false);
+    const hidden = flow.variable(name, user, 'near') ?? flow.variable(name, user, 'outer');
     if (!hidden || !rows) return [];
     const { line } = hidden.source.position(hidden.range.start);
     return [
       finding(
         'name-shadowed',
-        rows.level.source,
-        rows.table.range,
+        { source: rows.level.source, range: rows.table.range },
         `Its column '${name}' hides the variable '${name}' of ${hidden.source.file}:${line}.`,
         'Give one of them another name.',
       ),
@@ -193,7 +190,7 @@ export function unusedNames(collection: Collection, flow: Flow): Finding[] {
         .namesOf(each)
         .products.filter(({ how, name }) => how === 'keep' && !used.has(name))
         .map(({ name, range }) =>
-          finding('name-unused', page.page.source, range, `'${name}' is kept and never used.`),
+          finding('name-unused', { source: page.page.source, range }, `'${name}' is kept and never used.`),
         ),
     ),
   );

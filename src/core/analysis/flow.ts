@@ -24,11 +24,40 @@ export interface BoundUse {
   readonly circular?: boolean;
 }
 
+export interface FlowTables {
+  readonly tables?: Tables;
+  /** Columns of the table that the whole selection runs for each row of. */
+  readonly iterationColumns?: readonly string[] | undefined;
+}
+
+/** The uses of a case while they are bound. */
+class CaseUses {
+  readonly bound: BoundUse[] = [];
+  /** Variables that refer to each other, on the way to the one that is looked at. */
+  readonly trail = new Set<VariableDefinition>();
+  /** Whose references have been followed already, by the step that uses them. */
+  readonly #followed = new Map<number, Set<VariableDefinition>>();
+
+  /** Whether the references of a variable are still to be followed; once. */
+  follows(step: number, definition: VariableDefinition): boolean {
+    const ofStep = this.#followed.get(step) ?? new Set();
+    this.#followed.set(step, ofStep);
+    if (ofStep.has(definition)) return false;
+    ofStep.add(definition);
+    return true;
+  }
+}
+
+/** Levels that stand above the values kept by other pages, and those below them. */
+type Reach = 'near' | 'outer';
+
 /** So many variables may refer to each other, one to the next. */
 const deepest = 500;
 
 /** The flow of data through a collection: which case makes a name, and which uses it. */
 export class Flow {
+  readonly tables: Tables;
+  readonly iterationColumns: readonly string[];
   readonly #names = new Map<CollectionCase, CaseNames>();
   readonly #boundUses = new Map<CollectionCase, readonly BoundUse[]>();
   readonly #producers = new Map<CollectionCase, readonly CollectionCase[]>();
@@ -43,10 +72,10 @@ export class Flow {
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
     readonly given: ReadonlyMap<string, GivenValue>,
-    readonly tables: Tables = noTables,
-    /** Columns of the table that the whole selection runs for each row of. */
-    readonly iterationColumns: readonly string[] = [],
+    { tables = noTables, iterationColumns = [] }: FlowTables = {},
   ) {
+    this.tables = tables;
+    this.iterationColumns = iterationColumns;
     for (const page of collection.pages) {
       const makers = new Map<string, number[]>();
       this.#makers.set(page, makers);
@@ -73,15 +102,15 @@ export class Flow {
     return this.#names.get(each)!;
   }
 
-  /** The strongest variable of the levels that stand above the values kept by other pages, or of those below. */
-  variable(name: string, each: CollectionCase, near: boolean): VariableDefinition | undefined {
-    return this.variables(name, each, near)[0];
+  /** The strongest variable of these levels. */
+  variable(name: string, each: CollectionCase, reach: Reach): VariableDefinition | undefined {
+    return this.variables(name, each, reach)[0];
   }
 
   /** All of them, from strong to weak. */
-  variables(name: string, each: CollectionCase, near: boolean): VariableDefinition[] {
+  variables(name: string, each: CollectionCase, reach: Reach): VariableDefinition[] {
     const { length: outer } = each.page.levels.filter(level => level.source !== each.page.page.source);
-    if (near) {
+    if (reach === 'near') {
       return each.levels
         .slice(outer)
         .toReversed()
@@ -123,14 +152,14 @@ export class Flow {
     if (earlier) return { from: 'page', producer: earlier };
     if (this.rowNames(user).includes(use.name) && !isListOf(use, user)) return { from: 'row' };
     if (this.given.has(use.name)) return { from: 'given' };
-    const near = this.variable(use.name, user, true);
+    const near = this.variable(use.name, user, 'near');
     if (near) return { from: 'variable', definition: near };
     const others = this.keepingPages(use.name, user);
     if (others.length === 1) {
       const [[page, producers]] = others as [[CollectionPage, CollectionCase[]]];
       return this.tables.ofPage.has(page) ? undefined : { from: 'other-page', producers };
     }
-    const outer = this.variable(use.name, user, false);
+    const outer = this.variable(use.name, user, 'outer');
     return outer && others.length === 0 ? { from: 'variable', definition: outer } : undefined;
   }
 
@@ -188,44 +217,31 @@ export class Flow {
   boundUses(user: CollectionCase): readonly BoundUse[] {
     let uses = this.#boundUses.get(user);
     if (!uses) {
-      const bound: BoundUse[] = [];
-      const seen = new Map<number, Set<VariableDefinition>>();
-      for (const use of this.namesOf(user).uses) this.#bind(use, user, new Set(), seen, bound);
-      uses = bound;
+      const own = new CaseUses();
+      for (const use of this.namesOf(user).uses) this.#bind(use, user, own);
+      uses = own.bound;
       this.#boundUses.set(user, uses);
     }
     return uses;
   }
 
-  /** @param seen whose references have been followed already, by the step that uses them */
-  #bind(
-    use: Use,
-    user: CollectionCase,
-    trail: Set<VariableDefinition>,
-    seen: Map<number, Set<VariableDefinition>>,
-    into: BoundUse[],
-  ): void {
+  #bind(use: Use, user: CollectionCase, uses: CaseUses): void {
     const binding = this.bind(use, user);
+    const { bound, trail } = uses;
     if (binding?.from !== 'variable') {
-      into.push({ use, binding });
+      bound.push({ use, binding });
       return;
     }
     const { definition } = binding;
     if (trail.has(definition) || trail.size > deepest) {
-      into.push({ use, binding, circular: true });
+      bound.push({ use, binding, circular: true });
       return;
     }
-    into.push({ use, binding });
-    if (definition.references.length === 0) return;
-    const ofStep = seen.get(use.step) ?? new Set();
-    seen.set(use.step, ofStep);
-    if (ofStep.has(definition)) return;
-    ofStep.add(definition);
+    bound.push({ use, binding });
+    if (definition.references.length === 0 || !uses.follows(use.step, definition)) return;
     trail.add(definition);
-    for (const { name, range } of definition.references) {
-      const inner = { name, range, source: definition.source, step: use.step };
-      this.#bind(inner, user, trail, seen, into);
-    }
+    for (const { name, range } of definition.references)
+      this.#bind({ name, range, source: definition.source, step: use.step }, user, uses);
     trail.delete(definition);
   }
 

@@ -15,7 +15,7 @@ export function resolveNeeds(user: CollectionCase, collection: Collection): Need
   const findings: Finding[] = [];
   for (const { needed, level } of mergeLevels(user.levels).needs) {
     const add = (message: string, remedy?: string) =>
-      findings.push(finding('need-unknown', level.source, needed.range, message, remedy));
+      findings.push(finding('need-unknown', { source: level.source, range: needed.range }, message, remedy));
     const [written = '', slug] = needed.text.split('#') as [string, string?];
     const file = written === '' ? user.page.page.source.file : written;
     const page = collection.pages.find(each => each.page.source.file === file);

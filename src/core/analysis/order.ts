@@ -60,8 +60,7 @@ function circleOf(circle: readonly CollectionPage[]): Finding {
   const [page] = circle as [CollectionPage];
   return finding(
     'page-cycle',
-    page.page.source,
-    page.cases[0]!.written.range,
+    { source: page.page.source, range: page.cases[0]!.written.range },
     `These pages take names from each other, or need each other, in a circle: ${files}.`,
     'Move the case that the others need to a page of its own.',
   );
@@ -74,8 +73,7 @@ function contradicts(
 ): Finding {
   return finding(
     'order-contradicted',
-    level.source,
-    written.range,
+    { source: level.source, range: written.range },
     `'${written.text}' stands before what it needs: ${user.address} takes what ${producer.address} makes.`,
     'Put it behind that in the order.',
   );

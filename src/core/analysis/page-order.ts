@@ -29,8 +29,7 @@ export class PageOrder {
           this.findings.push(
             finding(
               'order-unknown',
-              level.source,
-              written.range,
+              { source: level.source, range: written.range },
               `There is no page or folder '${name}' ${folder === '' ? 'at the root of the collection' : `in ${folder}`}.`,
               didYouMean(name, known) ?? 'An order names what lies right in its folder.',
             ),

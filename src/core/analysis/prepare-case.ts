@@ -23,7 +23,7 @@ export function prepareSteps(
   const findings: Finding[] = [];
   const addAt = (errors: readonly SourceError[], where: Source) => {
     for (const error of errors)
-      findings.push(finding(error.code, where, error.range, error.message, error.remedy));
+      findings.push(finding(error.code, { source: where, range: error.range }, error.message, error.remedy));
   };
   const add = (errors: readonly SourceError[]) => addAt(errors, source);
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
@@ -65,6 +65,6 @@ function unchecked({ written, page }: CollectionCase, { checks }: Effective): Fi
     const kind = operationKindOf(step);
     if (!kind || checksOn(steps, index).length > 0) return [];
     const { message, remedy } = kind.unchecked;
-    return [finding('request-unchecked', page.page.source, step.range, message, remedy)];
+    return [finding('request-unchecked', { source: page.page.source, range: step.range }, message, remedy)];
   });
 }

@@ -43,19 +43,22 @@ export function prepareSchemas(
         findings.push(
           finding(
             'schema-missing',
-            source,
-            range,
+            { source, range },
             error.message,
             remedy ?? 'A file has the ending .json, and its path is relative to the page.',
           ),
         );
       } else if (error instanceof JsonError && fence) {
         const place = fence.range(error.offset, error.offset + 1);
-        findings.push(finding('schema-form', source, place, `This schema is no JSON: ${error.message}.`));
+        findings.push(
+          finding('schema-form', { source, range: place }, `This schema is no JSON: ${error.message}.`),
+        );
       } else if (error instanceof SchemaError || error instanceof JsonError) {
         const place = fence ? fence.range(0, Math.max(0, fence.text.indexOf('\n'))) : range;
         const what = fence ? 'This schema' : `'${name}'`;
-        findings.push(finding('schema-form', source, place, `${what} cannot be used: ${error.message}.`));
+        findings.push(
+          finding('schema-form', { source, range: place }, `${what} cannot be used: ${error.message}.`),
+        );
       } else throw error;
     }
   }

@@ -59,26 +59,34 @@ export async function readTables(collection: Collection, openFile: OpenFile): Pr
     if (rows) {
       const { text, range } = rows.table;
       const { file } = rows.level.source;
-      await read(page, ofPage, `${file} ${text}`, () => openTableOf(text, range, page, openFile, file));
+      await read(page, ofPage, `${file} ${text}`, () =>
+        openTableOf({ name: text, range, file }, page, openFile),
+      );
     }
     for (const each of page.cases) {
       const statement = each.written.each;
       if (statement?.type !== 'each-row') continue;
       const { table, range } = statement;
       const { file } = page.page.source;
-      await read(each, ofCase, `${file} ${table}`, () => openTableOf(table, range, page, openFile, file));
+      await read(each, ofCase, `${file} ${table}`, () =>
+        openTableOf({ name: table, range, file }, page, openFile),
+      );
     }
   }
   return { ofCase, ofPage, errors };
 }
 
-/** @param file where the table is named; its path is relative to that file */
+interface TableReference {
+  readonly name: string;
+  readonly range: Range;
+  /** Where it is named; its path is relative to that file. */
+  readonly file: string;
+}
+
 async function openTableOf(
-  name: string,
-  range: Range,
+  { name, range, file }: TableReference,
   { page }: CollectionPage,
   openFile: OpenFile,
-  file: string,
 ): Promise<NamedTable> {
   const { tables } = page;
   const fence = tables.get(name);

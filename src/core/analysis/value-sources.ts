@@ -24,9 +24,9 @@ export function valueSourcesOf(name: string, user: CollectionCase, flow: Flow): 
     ...(own ? [valueSourceOfCase(name, own, flow)] : []),
     ...(flow.rowNames(user).includes(name) ? [valueSourceOfRows(name, user, flow)] : []),
     ...(flow.given.has(name) ? [{ name, origin: flow.given.get(name)!.origin }] : []),
-    ...flow.variables(name, user, true).map(valueSourceOfVariable),
+    ...flow.variables(name, user, 'near').map(valueSourceOfVariable),
     ...flow.keepersElsewhere(name, user).map(each => valueSourceOfCase(name, each, flow)),
-    ...flow.variables(name, user, false).map(valueSourceOfVariable),
+    ...flow.variables(name, user, 'outer').map(valueSourceOfVariable),
   ];
 }
 

@@ -33,7 +33,14 @@ export function chooseEnvironment(
         ? `There are ${inWords([...known])}.`
         : 'Define it under environments: in mervok.yaml.');
     if (asked !== undefined) throw new UsageError(`${message} ${remedy}`);
-    findings.push(finding('environment-unknown', root.source, root.environment!.range, message, remedy));
+    findings.push(
+      finding(
+        'environment-unknown',
+        { source: root.source, range: root.environment!.range },
+        message,
+        remedy,
+      ),
+    );
   }
   const variables = new Map([
     ...(root.environments?.get(name) ?? []),

@@ -2,9 +2,8 @@ import { type Finding, finding } from '../model/finding.ts';
 import type { Range, Source } from '../model/source.ts';
 import type { PageCase } from '../pages/page.ts';
 import { longEnough } from '../secrecy/secret-index.ts';
-import { isLiteralSecret, secretName, shortestWritten } from '../secrecy/secret-names.ts';
+import { isLiteralSecret, isSecretHeader, secretName, shortestWritten } from '../secrecy/secret-names.ts';
 import type { Level } from '../settings/level.ts';
-import { isSecretHeader, literalOf } from '../steps/http/written-secrets.ts';
 import { kindOfStep } from '../steps/kinds.ts';
 import { tokensIn } from '../steps/statement-kind.ts';
 
@@ -23,8 +22,7 @@ export function secretsInLevel(level: Level): Finding[] {
   const { source, headers, auth, variables, environments } = level;
   const findings: Finding[] = [];
   for (const { name, value, range } of headers.values())
-    if (value && isSecretHeader(name, literalOf(value)))
-      findings.push(written(source, range, `the header ${name}`));
+    if (value && isSecretHeader(name, value)) findings.push(written(source, range, `the header ${name}`));
   if (auth && level.authRange && auth.secretTemplates.some(template => isLiteralSecret(template.parts)))
     findings.push(written(source, level.authRange, 'what it signs in with'));
   for (const set of [variables, ...(environments?.values() ?? [])])
@@ -39,8 +37,7 @@ export function secretsInLevel(level: Level): Finding[] {
 function tooShort(source: Source, range: Range, name: string): Finding {
   return finding(
     'secret-short',
-    source,
-    range,
+    { source, range },
     `The secret '${name}' has less than ${longEnough} characters, so it is masked only where it stands apart from letters and digits.`,
     'A longer one is masked everywhere.',
   );
@@ -49,8 +46,7 @@ function tooShort(source: Source, range: Range, name: string): Finding {
 function written(source: Source, range: Range, what: string): Finding {
   return finding(
     'secret-written',
-    source,
-    range,
+    { source, range },
     `The value of ${what} is written out here and looks like a secret.`,
     'Put it into mervok.secret.yaml, or take it from the process environment ({ os: NAME }), and refer to it by a name.',
   );

@@ -56,12 +56,12 @@ export abstract class AnswerView {
     this.#body ??=
       this.unreadable === undefined
         ? decodeBody(this.received.body, this.contentType)
-        : new Missing(this.unreadable, true);
+        : Missing.unreadable(this.unreadable);
     return this.#body;
   }
 
   get bytes(): Value | Missing {
-    return this.unreadable === undefined ? this.received.body : new Missing(this.unreadable, true);
+    return this.unreadable === undefined ? this.received.body : Missing.unreadable(this.unreadable);
   }
 
   /** The body as a JSON document; several of them, where they stand line by line, as a list. */
@@ -83,7 +83,7 @@ export abstract class AnswerView {
       return readJson(body);
     } catch (error) {
       if (!(error instanceof JsonError)) throw error;
-      return new Missing(this.#whyNoJson(error), true);
+      return Missing.unreadable(this.#whyNoJson(error));
     }
   }
 
@@ -100,7 +100,7 @@ export abstract class AnswerView {
     const { body } = this;
     return body instanceof Missing || body.trim() !== ''
       ? body
-      : new Missing(`${this.name} has no body`, true);
+      : Missing.unreadable(`${this.name} has no body`);
   }
 
   /** The body as an XML document. */
@@ -122,7 +122,7 @@ export abstract class AnswerView {
         type && !/xml/i.test(type)
           ? `its Content-Type is ${type}`
           : `${error.message} (line ${line} of the body)`;
-      return new Missing(`the body is no XML: ${why}`, true);
+      return Missing.unreadable(`the body is no XML: ${why}`);
     }
   }
 
@@ -138,9 +138,8 @@ export abstract class AnswerView {
     if (body instanceof Missing) return body;
     const type = this.contentType;
     if (type === undefined ? body.includes('<') : /html|xml/i.test(type)) return readHtml(body);
-    return new Missing(
+    return Missing.unreadable(
       `the body is no HTML${type === undefined ? '' : `: its Content-Type is ${type}`}`,
-      true,
     );
   }
 }

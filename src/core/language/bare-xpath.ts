@@ -1,10 +1,10 @@
 /** Where an XPath ends that is written bare. One whose brackets and quotes are not closed ends at the first white space. */
 export function endOfXPath(text: string, start: number): number {
-  return search(text, start, true) ?? search(text, start, false)!;
+  return search(text, start, { spaced: true }) ?? search(text, start, { spaced: false })!;
 }
 
 /** @param spaced whether white space inside of brackets and quotes belongs to it; nothing where those are not closed */
-function search(text: string, start: number, spaced: boolean): number | undefined {
+function search(text: string, start: number, { spaced }: { readonly spaced: boolean }): number | undefined {
   const closing: string[] = [];
   for (let at = start; ; at++) {
     const char = text[at];

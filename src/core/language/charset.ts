@@ -16,7 +16,7 @@ export function decodeBody(body: Uint8Array, contentType: string | undefined): s
   try {
     return new TextDecoder(charset).decode(body);
   } catch {
-    return new Missing(`the body is in the charset '${charset}', which is not known`, true);
+    return Missing.unreadable(`the body is in the charset '${charset}', which is not known`);
   }
 }
 

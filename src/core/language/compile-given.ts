@@ -19,13 +19,12 @@ export function compileGiven(
     const values: Value[] = [];
     for (const [index, evaluate] of evaluates.entries()) {
       const value = evaluate(context);
-      if (value instanceof Missing) return new Missing(value.reason, true);
+      if (value instanceof Missing) return Missing.unreadable(value.reason);
       const { asText, reference } = given[index]!;
       const isFit = value instanceof Uint8Array ? false : !asText || textOf(value) !== undefined;
       if (!isFit)
-        return new Missing(
+        return Missing.unreadable(
           `{${reference.name}} is ${kindInWords(kindOf(value))}, which cannot stand there`,
-          true,
         );
       values.push(value);
     }
@@ -54,6 +53,6 @@ export function follow(select: CompiledPath, search: Search, text: string): read
     return search.doubt() ?? found;
   } catch (error) {
     if (!(error instanceof SearchEnded)) throw error;
-    return new Missing(`${text} is not followed to its end: ${error.message}`, true);
+    return Missing.unreadable(`${text} is not followed to its end: ${error.message}`);
   }
 }

@@ -16,18 +16,21 @@ import type { Pattern } from './patterns.ts';
 type Texts = (view: AnswerView) => readonly string[] | Missing;
 
 /** Why a response is not there to be looked at. */
-function noView({ fault }: EvaluationContext, sent: boolean): Missing {
-  if (sent) return new Missing('no request was sent yet', true);
-  return new Missing(fault === undefined ? 'no request was sent yet' : `no response came: ${fault}`, true);
+function noResponse({ fault }: EvaluationContext): Missing {
+  return fault === undefined ? noRequest() : Missing.unreadable(`no response came: ${fault}`);
+}
+
+function noRequest(): Missing {
+  return Missing.unreadable('no request was sent yet');
 }
 
 export function compileSource(node: ResponseSource): Evaluate {
   if (node.form === 'fault')
-    return context => context.fault ?? (context.response ? 'none' : noView(context, false));
+    return context => context.fault ?? (context.response ? 'none' : noResponse(context));
   const of = compileView(node);
   return context => {
     const view = node.sent ? context.sent : context.response;
-    return view ? of(view, context) : noView(context, node.sent);
+    return view ? of(view, context) : node.sent ? noRequest() : noResponse(context);
   };
 }
 
@@ -81,7 +84,7 @@ function compileOne(node: Selected): (view: AnswerView, context: EvaluationConte
     if (found.length === 1) return found[0]!.value;
     return found.length === 0
       ? new Missing(`${written} matches nothing`)
-      : new Missing(`${written} matches ${found.length}; ${leadingWords}`, true);
+      : Missing.unreadable(`${written} matches ${found.length}; ${leadingWords}`);
   };
 }
 
@@ -119,7 +122,7 @@ function compileNamed(node: Named): (view: AnswerView, context: EvaluationContex
       const found = texts(view);
       if (found instanceof Missing) return found;
       if (found.length > 1 && !view.joins(node.form, node.argument ?? ''))
-        return new Missing(`there are ${found.length} of ${written}; ${leadingWords}`, true);
+        return Missing.unreadable(`there are ${found.length} of ${written}; ${leadingWords}`);
       const text = found.length === 1 ? found[0]! : found.join(', ');
       return isText ? text : new Plain(text);
     };
@@ -175,7 +178,7 @@ export function compileItems(
   if (of)
     return context => {
       const view = node.sent ? context.sent : context.response;
-      return view ? of(view, context) : noView(context, node.sent);
+      return view ? of(view, context) : node.sent ? noRequest() : noResponse(context);
     };
   const evaluate = compileSource(node);
   return context => {

@@ -24,26 +24,33 @@ export type Partial = Value | AnyOf | readonly Partial[] | { readonly [name: str
 
 /** Whether a value holds a part: objects may hold more, lists are as long. */
 export function includes(value: Value, part: Partial): boolean {
-  return firstDifferences(value, part, true, '$', 1).length === 0;
+  return firstDifferences(value, part, { objects: 'open', begin: '$', most: 1 }).length === 0;
 }
 
 /** What keeps a value from holding a part, from the beginning to the end; at the most `most` of it. */
 export function differencesOfPart(value: Value, part: Partial, begin: string, most: number): Difference[] {
-  return firstDifferences(value, part, true, begin, most);
+  return firstDifferences(value, part, { objects: 'open', begin, most });
 }
 
 /** What keeps two values from being equal. */
 export function differences(value: Value, expected: Value, begin: string, most: number): Difference[] {
-  return firstDifferences(value, expected, false, begin, most);
+  return firstDifferences(value, expected, { objects: 'closed', begin, most });
+}
+
+interface DifferenceOptions {
+  /** Whether an object may hold more than is wanted of it. */
+  readonly objects: 'open' | 'closed';
+  /** The path of the value. */
+  readonly begin: string;
+  readonly most: number;
 }
 
 function firstDifferences(
   value: Value,
   part: Partial,
-  open: boolean,
-  at: string,
-  most: number,
+  { objects, begin, most }: DifferenceOptions,
 ): Difference[] {
+  const open = objects === 'open';
   const found: Difference[] = [];
   /** Objects whose members were told of: once is enough. */
   const named = new Set<Value>();
@@ -83,7 +90,7 @@ function firstDifferences(
     for (const name of Object.keys(each))
       if (!Object.hasOwn(wanted, name)) add(place + pathStep(name), 'nothing', describe(each[name]!));
   };
-  compare(value, part, at);
+  compare(value, part, begin);
   return found.slice(0, most);
 }
 

@@ -16,20 +16,23 @@ const operatorsInWords = {
   '>=': 'at least ',
 };
 
+/** Whether times and sizes are told in round figures. */
+export type Precision = 'rounded' | 'exact';
+
 /** What a comparison wants, as it stands behind 'expected'. */
 export function expectedOf(
   { quantifier, predicate }: Comparison,
   context: EvaluationContext,
-  exact = false,
+  precision: Precision = 'rounded',
 ): string {
-  const what = predicateInWords(predicate, context, exact);
+  const what = predicateInWords(predicate, context, precision);
   return quantifier === undefined ? what : `${quantifier}: ${what}`;
 }
 
-function predicateInWords(predicate: Predicate, context: EvaluationContext, exact: boolean): string {
+function predicateInWords(predicate: Predicate, context: EvaluationContext, precision: Precision): string {
   const not = predicate.negated ? 'not ' : '';
   const show = (node: Expression) =>
-    node.type === 'pattern' ? writtenPattern(node) : showValue(node, context, exact);
+    node.type === 'pattern' ? writtenPattern(node) : showValue(node, context, precision);
   switch (predicate.test) {
     case 'compare':
       return (
@@ -63,11 +66,11 @@ function predicateInWords(predicate: Predicate, context: EvaluationContext, exac
   }
 }
 
-function showValue(node: Expression, context: EvaluationContext, exact: boolean): string {
+function showValue(node: Expression, context: EvaluationContext, precision: Precision): string {
   const value = compileExpression(node)(context);
   return value instanceof Missing
     ? `something that is not there (${value.reason})`
-    : exact
+    : precision === 'exact'
       ? describeExactly(value)
       : describe(value);
 }

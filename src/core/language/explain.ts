@@ -12,7 +12,7 @@ import { descend } from './compile-reference.ts';
 import { compileItems } from './compile-source.ts';
 import { type Difference, differencesOfPart, differences as differencesOfValues } from './difference.ts';
 import type { EvaluationContext, Note } from './evaluation-context.ts';
-import { expectedOf } from './explain-words.ts';
+import { expectedOf, type Precision } from './explain-words.ts';
 import { isSingular, type Path } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import { referenceText } from './reference.ts';
@@ -51,21 +51,21 @@ export function explain(
   // Once: to look for them may take as long as the check itself.
   const differing = notes.map(note => differencesIn(note, context));
   const differences = differing.flat();
-  const both = (exact: boolean) => ({
+  const both = (precision: Precision) => ({
     expected: join(
-      notes.map(note => expectedOf(note.comparison, context, exact)),
+      notes.map(note => expectedOf(note.comparison, context, precision)),
       word,
     ),
     found: join(
-      notes.map((note, index) => foundOf(note, differing[index]!.length, exact)),
+      notes.map((note, index) => foundOf(note, differing[index]!.length, precision)),
       '; ',
     ),
   });
-  const rounded = both(false);
+  const rounded = both('rounded');
   // Where a rounded time or size would read the same, all of it is told.
   const alike = rounded.expected.endsWith(rounded.found);
   return {
-    ...(alike ? both(true) : rounded),
+    ...(alike ? both('exact') : rounded),
     ...(at !== undefined && { at }),
     ...(differences.length > 0 && { differences: differences.slice(0, mostDifferences) }),
     ...(origins.length > 0 && { origins }),
@@ -125,24 +125,27 @@ function compare(
 }
 
 /** @param differing how many parts are not as they should be, where that is said more closely elsewhere */
-function foundOf(note: Note, differing: number, exact: boolean): string {
+function foundOf(note: Note, differing: number, precision: Precision): string {
   const { found, truth, items } = note;
-  if (items && items.total > 0) return foundAmong(note, items, differing > 0);
+  if (items && items.total > 0) return foundAmong(note, items, differing > 0 ? 'places' : 'values');
   if (found instanceof Missing && found.unreadable) return `cannot be decided: ${found.reason}`;
   if (found instanceof Missing) return items ? found.reason : `nothing: ${found.reason}`;
   if (differing > 0 && truth === false)
     return differing >= mostDifferences
       ? `${mostDifferences} parts that differ, if not more`
       : `${counted(differing, 'part')} that ${differing === 1 ? 'differs' : 'differ'}`;
-  const value = exact ? describeExactly(found) : describe(found);
+  const value = precision === 'exact' ? describeExactly(found) : describe(found);
   return truth instanceof Unknown ? `${value}, which cannot be decided: ${truth.reason}` : value;
 }
+
+/** Of items: what they are, or only where, if that is said more closely elsewhere. */
+type Shown = 'values' | 'places';
 
 /** Under a quantifier: how many items decided, and what the first of them are. */
 function foundAmong(
   { comparison: { quantifier } }: Note,
   { deciding, total }: NonNullable<Note['items']>,
-  placesAlone: boolean,
+  shows: Shown,
 ): string {
   if (deciding.length === 0) return `none of ${total} does`;
   const clear = deciding.filter(item => !(item.truth instanceof Unknown));
@@ -150,20 +153,19 @@ function foundAmong(
   const verb =
     quantifier === 'no' ? (clear.length === 1 ? 'does' : 'do') : clear.length === 1 ? 'does not' : 'do not';
   const parts = [
-    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear, placesAlone)}`] : []),
+    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear, shows)}`] : []),
     ...(unclear.length > 0
-      ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear, false)}`]
+      ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear, 'values')}`]
       : []),
   ];
   return parts.join('; ');
 }
 
-/** @param placesAlone where what they are is said more closely elsewhere */
-function firstOf(items: NonNullable<Note['items']>['deciding'], placesAlone: boolean): string {
+function firstOf(items: NonNullable<Note['items']>['deciding'], shows: Shown): string {
   const shown = items.slice(0, 3).map(({ value, match, truth }) => {
     if (value instanceof Missing) return value.reason;
     const place = match === undefined || match.path === '$' ? 'it' : match.path;
-    if (placesAlone) return place;
+    if (shows === 'places') return place;
     return `${place} is ${describe(value)}${truth instanceof Unknown ? ` (${truth.reason})` : ''}`;
   });
   return shown.join(', ') + (items.length > 3 ? `, and ${items.length - 3} more` : '');

@@ -92,7 +92,7 @@ export class Lexer extends StatementReader {
 
   // text :: " ( char | escape | reference )* "
   /** @param holdsPatterns whether a brace behind `\p` belongs to a pattern */
-  readText(holdsPatterns = false): TextLiteral | undefined {
+  readText({ holdsPatterns = false } = {}): TextLiteral | undefined {
     this.skipSpace();
     const start = this.at;
     if (this.text[this.at] === "'")

@@ -143,11 +143,7 @@ export class ConditionParser extends ExpressionParser {
 
   #named(word: string, negated: boolean, start: number): Predicate {
     const lexer: Lexer = this.lexer;
-    const done = <T extends object>(rest: T, not = negated) => ({
-      ...rest,
-      negated: not,
-      range: lexer.since(start),
-    });
+    const done = <T extends object>(rest: T) => ({ negated, ...rest, range: lexer.since(start) });
     switch (word) {
       case 'between': {
         const low = this.value();
@@ -180,7 +176,7 @@ export class ConditionParser extends ExpressionParser {
         return done({ test: 'exists' });
       case 'absent':
         if (negated) lexer.fail("'not absent' is written 'exists'.", start);
-        return done({ test: 'exists' }, true);
+        return done({ test: 'exists', negated: true });
       default:
         if (negated) lexer.fail("Write 'is not', not 'not is'.", start);
         return this.#is(start);

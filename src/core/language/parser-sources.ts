@@ -89,7 +89,7 @@ export class SourceParser {
     if (isBare) parts = lexer.readBareXPath();
     else {
       lexer.take('(');
-      parts = (lexer.readText(true) ?? lexer.fail(`${word}(…) takes a text.`)).parts;
+      parts = (lexer.readText({ holdsPatterns: true }) ?? lexer.fail(`${word}(…) takes a text.`)).parts;
       lexer.require(')', 'the selector');
     }
     const written = parts

@@ -93,7 +93,7 @@ function borrowPattern(written: string, given: string): Pattern | undefined {
       return withinTime(patience, 'the pattern', () => firstMatches(form, text, most));
     } catch (error) {
       if (!(error instanceof TimeLimitError)) throw error;
-      tooSlow = new Missing(error.message, true);
+      tooSlow = Missing.unreadable(error.message);
       return tooSlow;
     }
   };

@@ -79,8 +79,7 @@ export interface Finding {
 
 export function finding(
   code: Code,
-  source: Source,
-  range: Range,
+  { source, range }: Pick<Finding, 'source' | 'range'>,
   message: string,
   remedy?: string | undefined,
 ): Finding {

@@ -59,6 +59,10 @@ export class Plain extends Special {
   ) {
     super();
   }
+
+  static quoted(text: string): Plain {
+    return new Plain(text, true);
+  }
 }
 
 export class Duration extends Special {
@@ -101,6 +105,10 @@ export class Missing {
     readonly reason: string,
     readonly unreadable = false,
   ) {}
+
+  static unreadable(reason: string): Missing {
+    return new Missing(reason, true);
+  }
 }
 
 export type Found = Value | Missing;

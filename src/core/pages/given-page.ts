@@ -21,6 +21,8 @@ export function pageOfRequest(request: GivenRequest, name: string): Page {
     cases: [only],
     schemas: new Map(),
     tables: new Map(),
-    findings: errors.map(error => finding(error.code, source, error.range, error.message, error.remedy)),
+    findings: errors.map(error =>
+      finding(error.code, { source, range: error.range }, error.message, error.remedy),
+    ),
   };
 }

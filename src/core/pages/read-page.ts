@@ -275,7 +275,7 @@ class PageReader {
   }
 
   #add(code: Code, range: Range, message: string, remedy?: string): void {
-    this.#findings.push(finding(code, this.source, range, message, remedy));
+    this.#findings.push(finding(code, { source: this.source, range }, message, remedy));
   }
 }
 

@@ -9,6 +9,14 @@ import { type CaseOutcomes, type IterationBase, RunContext } from './run-context
 import type { RunControl } from './run-control.ts';
 import { IterationScope, type PageScope } from './scope.ts';
 
+/** A page that has run. */
+interface RunPage {
+  readonly page: PlannedPage;
+  readonly scope: PageScope;
+  /** What it ran for. */
+  readonly row?: TakenRow;
+}
+
 /** One iteration over the selection. */
 export class Iteration {
   readonly #scope: IterationScope;
@@ -118,9 +126,9 @@ export class Iteration {
   async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<CaseOutcomes> {
     const scope = this.#scope.openPage(page, context.ports.operations, row.entries);
     const ended: CaseOutcomes = new Map(this.#ended);
-    this.#tellPage(page, context, row);
+    this.#tellPage(page, context, { row });
     await this.#runCases(page, scope, ended, context);
-    await this.#cleanUpPage(page, scope, ended, context.emit, row);
+    await this.#cleanUpPage({ page, scope, row }, ended, context.emit);
     return new Map(
       page.cases.flatMap(({ address }) => (ended.has(address) ? [[address, ended.get(address)!]] : [])),
     );
@@ -141,8 +149,7 @@ export class Iteration {
   #tellPage(
     { file, title }: PlannedPage,
     { emit, eventContext }: RunContext,
-    row?: TakenRow,
-    cleanup = false,
+    { row, cleanup }: { readonly row?: TakenRow | undefined; readonly cleanup?: boolean } = {},
   ) {
     const event: EventOf<'page'> = { type: 'page', ...eventContext, file, title };
     if (this.#row || row) event.rows = [this.#row, row].flatMap(each => each?.recorded ?? []);
@@ -154,16 +161,14 @@ export class Iteration {
   async #cleanUp(): Promise<void> {
     for (const page of this.plan.pages.toReversed()) {
       const scope = page.rows ? undefined : this.#scope.page(page.file);
-      if (scope) await this.#cleanUpPage(page, scope, this.#ended, this.#emit);
+      if (scope) await this.#cleanUpPage({ page, scope }, this.#ended, this.#emit);
     }
   }
 
   async #cleanUpPage(
-    page: PlannedPage,
-    scope: PageScope,
+    { page, scope, row }: RunPage,
     ended: CaseOutcomes,
     emit: RunContext['emit'],
-    row?: TakenRow,
   ): Promise<void> {
     const cases: PlannedCase[] = page.cases.filter(({ cleanup }) => cleanup);
     if (cases.length === 0) return;
@@ -173,7 +178,7 @@ export class Iteration {
       clockAndRandom: this.#chanceFor(page.file),
       emit,
     });
-    this.#tellPage(page, context, row, true);
+    this.#tellPage(page, context, { row, cleanup: true });
     for (const planned of cases) {
       if (context.isOver) return;
       await runCase(planned, scope, ended, context);

@@ -1,6 +1,6 @@
 // What a text says where it is read as something that stands for other bytes: percent-encoding, JSON, XML, hex, base64.
 
-import { composed, Draft, once, type View, viewOf } from './view.ts';
+import { composed, Draft, type DraftOptions, once, type View, viewOf } from './view.ts';
 
 /** @param least the shortest stretch of hex or base64 that is of interest, in bytes that it stands for */
 type Read = (bytes: Buffer, least: number) => readonly View[];
@@ -24,11 +24,11 @@ for (const alphabet of ['+/', '-_'])
 /** `%2F`, in any case, whatever else is encoded; with `+` for a space where there is one. */
 const readPercent: Read = bytes => {
   const found = bytes.includes(percent);
-  const plain = found ? percentView(bytes, false) : [];
-  return bytes.includes(plus) ? [...plain, ...percentView(bytes, true)] : plain;
+  const plain = found ? percentView(bytes) : [];
+  return bytes.includes(plus) ? [...plain, ...percentView(bytes, { plusIsSpace: true })] : plain;
 };
 
-function percentView(bytes: Buffer, plusIsSpace: boolean): View[] {
+function percentView(bytes: Buffer, { plusIsSpace = false } = {}): View[] {
   const view = viewOf(bytes.length, draft => {
     for (let at = 0; at < bytes.length; ) {
       const byte = bytes[at]!;
@@ -168,8 +168,8 @@ function decodedView(
 ): View {
   const most = runs.reduce((sum, run) => sum + run.length + 1, 0);
   const atEnd = runs.at(-1)?.at(-1) === bytes.length - 1;
-  const read = (notesPlaces: boolean) => {
-    const [draft, text] = [new Draft(most, notesPlaces), new Draft(most, notesPlaces)];
+  const read = (options: DraftOptions) => {
+    const [draft, text] = [new Draft(most, options), new Draft(most, options)];
     for (const places of runs) {
       const from = draft.length;
       decode(places, draft);
@@ -182,8 +182,8 @@ function decodedView(
     if (atEnd) draft.length--;
     return { draft, text };
   };
-  const { draft, text } = read(false);
-  const placed = once(() => read(true));
+  const { draft, text } = read({ notesPlaces: false });
+  const placed = once(() => read({ notesPlaces: true }));
   return {
     bytes: draft.bytes,
     atEnd,
@@ -227,7 +227,7 @@ function runsOf(
   const runs: Int32Array[] = [];
   let [start, count, dropped] = [0, 0, 0];
   const end = (at: number) => {
-    if (count >= least) runs.push(placesOf(bytes, digits, start, at, count));
+    if (count >= least) runs.push(placesOf(bytes.subarray(0, at), digits, start, count));
     count = 0;
   };
   for (let at = 0; at < bytes.length; at++) {
@@ -244,10 +244,11 @@ function runsOf(
   return runs;
 }
 
-function placesOf(bytes: Buffer, digits: Int8Array, start: number, end: number, count: number): Int32Array {
+/** @param count how many there are */
+function placesOf(bytes: Buffer, digits: Int8Array, start: number, count: number): Int32Array {
   const places = new Int32Array(count);
   let next = 0;
-  for (let at = start; at < end; at++) if (digits[bytes[at]!]! >= 0) places[next++] = at;
+  for (let at = start; at < bytes.length; at++) if (digits[bytes[at]!]! >= 0) places[next++] = at;
   return places;
 }
 

@@ -45,13 +45,18 @@ class Known {
     this.index.add(secret);
   }
 
-  text(text: string, isCut: boolean): string {
-    if (text === '' || this.index.isEmpty) return text;
-    if (isCut) return maskText(text, this.index, true);
-    if (this.#clean.has(text)) return text;
-    const masked = maskText(text, this.index, false);
+  /** One that ends with the mark of a cut is taken for cut. */
+  text(text: string): string {
+    if (text.endsWith(cutMark)) return this.cutText(text);
+    if (text === '' || this.index.isEmpty || this.#clean.has(text)) return text;
+    const masked = maskText(text, this.index);
     if (masked === text) this.remember(text);
     return masked;
+  }
+
+  /** A secret may be cut at its end. */
+  cutText(text: string): string {
+    return text === '' || this.index.isEmpty ? text : maskText(text, this.index, { isCut: true });
   }
 
   isClean(text: string): boolean {
@@ -111,7 +116,7 @@ export class Masker {
   }
 
   text(text: string): string {
-    return this.#known.text(text, text.endsWith(cutMark));
+    return this.#known.text(text);
   }
 
   /** Whether a text holds a secret, in any form. */
@@ -151,13 +156,13 @@ function gather(value: unknown, into: string[]): boolean {
 }
 
 function maskDeep<T>(value: T, known: Known): T {
-  if (typeof value === 'string') return known.text(value, value.endsWith(cutMark)) as T;
+  if (typeof value === 'string') return known.text(value) as T;
   if (Array.isArray(value)) return value.map(item => maskDeep(item, known)) as T;
   if (typeof value !== 'object' || value === null) return value;
   const isCut = (value as { cut?: unknown }).cut === true;
   const members = Object.entries(value).map(([name, each]) => {
     if (structural.has(name)) return [name, each];
-    return [name, isCut && typeof each === 'string' ? known.text(each, true) : maskDeep(each, known)];
+    return [name, isCut && typeof each === 'string' ? known.cutText(each) : maskDeep(each, known)];
   });
   return Object.fromEntries(members) as T;
 }
@@ -165,7 +170,7 @@ function maskDeep<T>(value: T, known: Known): T {
 type Tell = (from: number, to: number) => void;
 
 /** Tells of every stretch of a text, as bytes, that stands for a secret. */
-function search(bytes: Buffer, index: SecretIndex, isCut: boolean, tell: Tell): void {
+function search(bytes: Buffer, index: SecretIndex, tell: Tell, { isCut = false } = {}): void {
   index.find(bytes, tell, { isCut });
   const shortest = index.hasShort ? Math.min(index.shortest, shortestRun) : index.shortest;
   const least = isCut ? shortestCut : shortest;
@@ -192,7 +197,7 @@ const found = new Error('a secret');
 
 function holdsAny(text: string, index: SecretIndex): boolean {
   try {
-    search(Buffer.from(text, 'utf8'), index, false, () => {
+    search(Buffer.from(text, 'utf8'), index, () => {
       throw found;
     });
     return false;
@@ -202,12 +207,12 @@ function holdsAny(text: string, index: SecretIndex): boolean {
   }
 }
 
-function maskText(text: string, index: SecretIndex, isCut: boolean): string {
+function maskText(text: string, index: SecretIndex, { isCut = false } = {}): string {
   const end = text.endsWith(cutMark) ? text.length - cutMark.length : text.length;
   const open = isCut ? begunEscape.exec(text.slice(Math.max(0, end - 10), end))![0].length : 0;
   const bytes = Buffer.from(text.slice(0, end - open), 'utf8');
   const ranges: [number, number][] = [];
-  search(bytes, index, isCut, (from, to) => ranges.push([from, to]));
+  search(bytes, index, (from, to) => ranges.push([from, to]), { isCut });
   if (ranges.length === 0) return text;
   ranges.sort((a, b) => a[0] - b[0] || b[1] - a[1]);
   let result = '';

@@ -16,6 +16,10 @@ export interface Places {
   readonly ends: Int32Array;
 }
 
+export interface DraftOptions {
+  readonly notesPlaces: boolean;
+}
+
 /** Bytes while they are read; where they come from is noted only if somebody has asked. */
 export class Draft implements Places {
   readonly #bytes: Buffer;
@@ -23,10 +27,11 @@ export class Draft implements Places {
   readonly ends: Int32Array;
   length = 0;
 
-  constructor(
-    most: number,
-    readonly notesPlaces: boolean,
-  ) {
+  readonly notesPlaces: boolean;
+
+  /** @param most how many bytes it may come to hold */
+  constructor(most: number, { notesPlaces }: DraftOptions) {
+    this.notesPlaces = notesPlaces;
     this.#bytes = Buffer.allocUnsafe(most);
     this.starts = new Int32Array(notesPlaces ? most : 0);
     this.ends = new Int32Array(notesPlaces ? most : 0);
@@ -69,13 +74,13 @@ export class Draft implements Places {
 
 /** @param read is called again where somebody asks for places */
 export function viewOf(most: number, read: (into: Draft) => void): View {
-  const draft = new Draft(most, false);
+  const draft = new Draft(most, { notesPlaces: false });
   read(draft);
   return { bytes: draft.bytes, atEnd: true, places: once(() => drafted(most, read)) };
 }
 
 function drafted(most: number, read: (into: Draft) => void): Draft {
-  const draft = new Draft(most, true);
+  const draft = new Draft(most, { notesPlaces: true });
   read(draft);
   return draft;
 }

@@ -6,6 +6,7 @@ import type { StatementSyntax } from '../language/parser.ts';
 import { nodesOf, referencesIn, sourcesIn } from '../language/walk.ts';
 import { codes, SourceError } from '../model/finding.ts';
 import { type Place, placeOf } from '../model/place.ts';
+import { signedToken } from '../secrecy/secret-names.ts';
 import { inWords } from '../text/words.ts';
 import type { PlannedStep, PrepareContext, StatementKind, WrittenSecret } from './step.ts';
 
@@ -74,9 +75,6 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
   const message = `'${missing.form}' is nothing that ${above.title} gives.`;
   return [new SourceError('no-response-yet', range, message, `It gives ${inWords(above.offers)}.`)];
 }
-
-/** A signed token in its compact form, its signature included. */
-export const signedToken = /\beyJ[\w-]{8,}\.[\w-]{8,}\.[\w-]{16,}/;
 
 /** Tokens that are written out in a statement. */
 export function tokensIn(statement: StatementNode): WrittenSecret[] {

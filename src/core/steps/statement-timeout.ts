@@ -24,7 +24,7 @@ export function evaluateInTime(evaluate: Evaluate, context: EvaluationContext): 
   if (!isLarge(context)) return evaluate(context);
   return inTime(
     () => evaluate(context),
-    why => new Missing(why, true),
+    why => Missing.unreadable(why),
   );
 }
 

@@ -39,7 +39,7 @@ async function namesIn(
 }
 
 function valueOfCell(cell: unknown): Value {
-  if (typeof cell === 'string') return new Plain(cell, true);
+  if (typeof cell === 'string') return Plain.quoted(cell);
   if (cell instanceof Date) {
     const time = cell.getTime();
     return time % day === 0 ? new CalendarDate(time) : new Timestamp(time);

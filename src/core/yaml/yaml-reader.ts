@@ -99,7 +99,7 @@ export class YamlReader {
   }
 
   add(code: Code, range: Range, message: string, remedy?: string): void {
-    this.findings.push(finding(code, this.excerpt.source, range, message, remedy));
+    this.findings.push(finding(code, { source: this.excerpt.source, range }, message, remedy));
   }
 }
 

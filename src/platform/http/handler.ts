@@ -29,6 +29,13 @@ export interface ExchangeOptions {
   readonly saveTo?: string;
 }
 
+export interface ExchangeConnection {
+  readonly connection: PooledConnection;
+  readonly watch: Watch;
+  /** The second digit of the version, as the parser of the connection read it. */
+  readonly httpMinor: () => number | undefined;
+}
+
 /** These are made for every exchange, so without copies. */
 type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 
@@ -38,6 +45,8 @@ const mostInterim = 100;
 
 /** Collects one exchange from the client's callbacks, and watches its limits. */
 export class ExchangeHandler implements Watched {
+  readonly origin: string;
+  readonly watch: Watch;
   readonly #at = Date.now();
   readonly #begin = elapsed();
   /** When the whole exchange has to be over, and the phase that it is in. */
@@ -60,17 +69,16 @@ export class ExchangeHandler implements Watched {
   constructor(
     readonly request: SentRequest,
     readonly options: ExchangeOptions,
-    readonly origin: string,
-    readonly watch: Watch,
-    readonly connection: PooledConnection,
-    readonly httpMinor: () => number | undefined,
+    readonly over: ExchangeConnection,
     /** Told whether nothing came over a connection that was open before: it was closed in between. */
     readonly settle: (exchange: Exchange, stale: boolean) => void,
   ) {
+    this.origin = over.connection.route.origin;
+    this.watch = over.watch;
     this.#end = this.#begin + this.#limitOf('total');
     this.#phaseEnd = this.#begin + this.#limitOf('connect');
-    if (watch.signal.aborted) this.onInterrupt();
-    else watch.add(this);
+    if (over.watch.signal.aborted) this.onInterrupt();
+    else this.watch.add(this);
   }
 
   get deadline(): number {
@@ -94,8 +102,8 @@ export class ExchangeHandler implements Watched {
       return;
     }
     this.#abort = abort;
-    this.#opened = this.connection.opened;
-    this.connection.opened = undefined;
+    this.#opened = this.over.connection.opened;
+    this.over.connection.opened = undefined;
     this.#sent = elapsed();
     this.#phase = 'answer';
     this.#phaseEnd = this.#sent + this.#limitOf('answer');
@@ -166,7 +174,7 @@ export class ExchangeHandler implements Watched {
   }
 
   onError(error: Error): void {
-    this.fail(faultOf(error, this.origin, this.options.limits.head, this.connection.passedOnBy?.origin));
+    this.fail(faultOf(error, this.origin, this.options.limits.head, this.over.connection.passedOnBy?.origin));
   }
 
   fail(fault: Fault): void {
@@ -195,9 +203,9 @@ export class ExchangeHandler implements Watched {
   }
 
   #versionOf(): string {
-    const { facts } = this.connection;
+    const { facts } = this.over.connection;
     if (facts?.protocol === 'HTTP/2') return facts.protocol;
-    return this.httpMinor() === 0 ? 'HTTP/1.0' : 'HTTP/1.1';
+    return this.over.httpMinor() === 0 ? 'HTTP/1.0' : 'HTTP/1.1';
   }
 
   #readFields(raw: readonly Buffer[]): Header[] {
@@ -253,7 +261,7 @@ export class ExchangeHandler implements Watched {
   #finish(exchange: Draft<Exchange>): void {
     this.#settled = true;
     this.watch.delete(this);
-    const { facts } = this.connection;
+    const { facts } = this.over.connection;
     exchange.at = this.#at;
     if (this.#sent > 0 && facts)
       exchange.connection = this.#version === 'HTTP/1.0' ? { ...facts, protocol: this.#version } : facts;

@@ -134,7 +134,7 @@ export class Pool {
         const told = (times: ConnectionTimes) => {
           connection.opened = times;
         };
-        if (proxy && secure) connection.abandon = this.#tunnel(proxy, connector, options, told, done);
+        if (proxy && secure) connection.abandon = this.#tunnel(proxy, { connector, options }, told, done);
         else {
           const socket = connector(options, done) as unknown as Socket;
           connection.abandon = () => socket.destroy();
@@ -160,8 +160,7 @@ export class Pool {
   /** Asks the proxy for a tunnel, and opens a safe connection through it. Gives what ends that early. */
   #tunnel(
     proxy: ProxyServer,
-    connector: Connector,
-    options: Parameters<Connector>[0],
+    { connector, options }: { readonly connector: Connector; readonly options: Parameters<Connector>[0] },
     told: (times: ConnectionTimes) => void,
     done: Parameters<Connector>[1],
   ): () => void {

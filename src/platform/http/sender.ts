@@ -32,6 +32,13 @@ interface Way extends Pick<SavableRequest, 'tls' | 'limits'> {
   readonly route: Route;
 }
 
+interface Dispatch {
+  /** What goes into the request line. */
+  readonly path: string;
+  readonly connection: PooledConnection;
+  readonly signal: AbortSignal;
+}
+
 /** So many are remembered. */
 const mostWays = 1000;
 
@@ -55,7 +62,8 @@ export class Sender {
     if (!way) return Promise.resolve(unsendable(request, addressFault(request.url)));
     try {
       const body = request.body && prepareOutgoing(request.body, this.options);
-      return this.#dispatch(request, way.path, body, this.#pool.take(way.route), signal);
+      const connection = this.#pool.take(way.route);
+      return this.#dispatch(request, body, { path: way.path, connection, signal });
     } catch (error) {
       if (isUsageError(error) || error instanceof TlsError || error instanceof ProxyError)
         return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
@@ -103,10 +111,8 @@ export class Sender {
 
   #dispatch(
     request: SavableRequest,
-    path: string,
     body: OutgoingBody | undefined,
-    connection: PooledConnection,
-    signal: AbortSignal,
+    { path, connection, signal }: Dispatch,
   ): Promise<OneExchange> {
     const { passedOnBy } = connection;
     const { origin } = connection.route;
@@ -120,10 +126,11 @@ export class Sender {
           ...(body && { body: body.parts }),
         },
         request,
-        origin,
-        this.#watchOf(signal),
-        connection,
-        () => httpMinorOf(connection.socket, this.library.kParser),
+        {
+          connection,
+          watch: this.#watchOf(signal),
+          httpMinor: () => httpMinorOf(connection.socket, this.library.kParser),
+        },
         (ended, stale) => {
           this.#pool.giveBack(connection, !ended.fault);
           settle(stale ? { ...ended, stale } : ended);

@@ -45,10 +45,7 @@ async function sendToNobody(library: ClientLibrary): Promise<void> {
       const handler = new ExchangeHandler(
         { method: 'GET', url: origin, headers: [] },
         { timeout: { total: 1000 }, limits },
-        origin,
-        watch,
-        connection,
-        () => 1,
+        { connection, watch, httpMinor: () => 1 },
         () => settle(),
       );
       client.dispatch({ path: '/', method: 'GET', headers: ['Accept', '*/*'], body: null }, handler);

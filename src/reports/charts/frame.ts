@@ -31,10 +31,10 @@ export function timeAxis(x: ScaleLinear<number, number>, { bottom }: Panel): Mar
   const [unit, name] = unitFor(end);
   const ticks = scaleLinear([0, end / unit], x.range()).ticks(8);
   return [
-    rule('axis', left, bottom, right, bottom),
+    rule('axis', [left, bottom], [right, bottom]),
     ...ticks.flatMap(tick => [
-      rule('axis', x(tick * unit), bottom, x(tick * unit), bottom + 4),
-      label(x(tick * unit), bottom + 18, `${Number(tick.toFixed(3))} ${name}`, 'middle'),
+      rule('axis', [x(tick * unit), bottom], [x(tick * unit), bottom + 4]),
+      label([x(tick * unit), bottom + 18], `${Number(tick.toFixed(3))} ${name}`, 'middle'),
     ]),
   ];
 }
@@ -55,14 +55,16 @@ export function valueAxis(
   return y
     .ticks(count)
     .flatMap(tick => [
-      rule('grid', left, y(tick), right, y(tick)),
-      label(left - 8, y(tick) + 4, textOf(tick), 'end'),
+      rule('grid', [left, y(tick)], [right, y(tick)]),
+      label([left - 8, y(tick) + 4], textOf(tick), 'end'),
     ]);
 }
 
+/** A place in the frame: from its left, from its top. */
+export type Point = readonly [x: number, y: number];
+
 export function label(
-  x: number,
-  y: number,
+  [x, y]: Point,
   text: string,
   anchor: 'start' | 'middle' | 'end',
   ink: Ink = 'label',
@@ -70,7 +72,8 @@ export function label(
   return { kind: 'text', x: round(x), y: round(y), text, anchor, ink };
 }
 
-export function rule(ink: Ink, x1: number, y1: number, x2: number, y2: number): Mark {
+export function rule(ink: Ink, from: Point, to: Point): Mark {
+  const [[x1, y1], [x2, y2]] = [from, to];
   return { kind: 'line', ink, d: `M${round(x1)},${round(y1)}L${round(x2)},${round(y2)}` };
 }
 
@@ -89,5 +92,5 @@ export function endLabels(
     const limit = below ? below.y - apart : size.height - margin.bottom;
     if (each.y > limit) each.y = limit;
   }
-  return placed.map(({ text, y, ink }) => label(right + 8, y + 4, text, 'start', ink));
+  return placed.map(({ text, y, ink }) => label([right + 8, y + 4], text, 'start', ink));
 }

@@ -75,10 +75,10 @@ export function cumulative({ total: { times } }: RunStatistics): Drawing {
     ...size,
     marks: [
       ...valueAxis(y, percent => `${percent} %`),
-      rule('axis', left, wholePanel.bottom, right, wholePanel.bottom),
+      rule('axis', [left, wholePanel.bottom], [right, wholePanel.bottom]),
       ...ticksOf(x).flatMap(tick => [
-        rule('axis', x(tick), wholePanel.bottom, x(tick), wholePanel.bottom + 4),
-        label(x(tick), wholePanel.bottom + 18, timeText(tick), 'middle'),
+        rule('axis', [x(tick), wholePanel.bottom], [x(tick), wholePanel.bottom + 4]),
+        label([x(tick), wholePanel.bottom + 18], timeText(tick), 'middle'),
       ]),
       { kind: 'line', ink: 'curve', d: draw(percents) ?? '' },
       ...endLabels(

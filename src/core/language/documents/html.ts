@@ -41,7 +41,7 @@ export function compileSelector(
       );
     } catch (error) {
       if (!(error instanceof TimeLimitError)) throw error;
-      return new Missing(error.message, true);
+      return Missing.unreadable(error.message);
     }
   };
 }
@@ -103,11 +103,11 @@ function fillToken(token: Token, values: readonly Value[]): Token | Missing {
     if (result instanceof Missing) return result;
     if (result === written) continue;
     if (member === 'data' && counting.test(String(copy.name)) && !/^-?\d+$/.test(String(result)))
-      return new Missing(`'${result}' is no whole number, which :${copy.name}() takes`, true);
+      return Missing.unreadable(`'${result}' is no whole number, which :${copy.name}() takes`);
     if (member === 'value' && result === '' && emptyNever.includes(String(copy.action)))
-      return new Missing('a value is empty that a part of an attribute is looked for by', true);
+      return Missing.unreadable('a value is empty that a part of an attribute is looked for by');
     if (member === 'value' && copy.action === 'element' && /\s/.test(String(result)))
-      return new Missing(`'${result}' is no single word, so nothing can have it as a class`, true);
+      return Missing.unreadable(`'${result}' is no single word, so nothing can have it as a class`);
   }
   return copy as unknown as Token;
 }

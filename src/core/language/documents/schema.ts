@@ -78,9 +78,9 @@ export function compileSchema(
       const fits = withinTime(patience, 'the comparison with the schema', () => validate(data));
       return fits ? [] : differencesIn(validate.errors ?? [], data, begin);
     } catch (error) {
-      if (error instanceof TimeLimitError) return new Missing(error.message, true);
+      if (error instanceof TimeLimitError) return Missing.unreadable(error.message);
       if (error instanceof RangeError)
-        return new Missing('the schema refers to itself without end for this value', true);
+        return Missing.unreadable('the schema refers to itself without end for this value');
       throw error;
     }
   };

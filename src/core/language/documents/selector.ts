@@ -59,5 +59,5 @@ export function fillMarks(text: string, values: readonly Value[]): string | Miss
 }
 
 export function unfitFor(value: Value): Missing {
-  return new Missing(`${kindInWords(kindOf(value))} cannot stand in a selector`, true);
+  return Missing.unreadable(`${kindInWords(kindOf(value))} cannot stand in a selector`);
 }

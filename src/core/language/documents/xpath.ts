@@ -53,8 +53,8 @@ export function compileXPath({ text, marked }: Selector): CompiledXPath {
     try {
       return matchesOf(withinTime(patience, `xml${text.startsWith('/') ? '' : ' '}${text}`, select));
     } catch (error) {
-      if (error instanceof TimeLimitError) return new Missing(error.message, true);
-      return new Missing(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`, true);
+      if (error instanceof TimeLimitError) return Missing.unreadable(error.message);
+      return Missing.unreadable(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`);
     }
   };
 }
@@ -142,7 +142,7 @@ function bind(value: Value, form: Exclude<Variable['form'], 'text'>, document: D
     form === 'position' || (form === 'ordered' && value instanceof Plain) ? asNumber(value) : undefined;
   // Before and behind are numbers where they can be: as texts '10' comes before '7'.
   if (typeof number === 'number') return number;
-  if (form === 'position') return new Missing(`'${text}' is no position`, true);
+  if (form === 'position') return Missing.unreadable(`'${text}' is no position`);
   // What has no kind of its own is bound as what has none in an XPath either: the text of a node.
   return value instanceof Plain ? document.createTextNode(text) : text;
 }
@@ -203,7 +203,7 @@ function matchesOf(selected: readonly unknown[]): Match[] | Missing {
     if (typeof each === 'object' && each !== null && 'nodeType' in each)
       matches.push(new NodeMatch(each as Node));
     else if (typeof each === 'number' && !Number.isFinite(each))
-      return new Missing('the XPath gives what is no number', true);
+      return Missing.unreadable('the XPath gives what is no number');
     else matches.push(new Match(typeof each === 'string' ? new Plain(each) : (each as Value)));
   }
   return matches;

@@ -17,31 +17,36 @@ const nothing = new Missing('a function gave nothing');
 /** Patterns that were made lately; most come from the page and are the same for every item. */
 const made = new Map<string, Pattern | null>();
 
+/** Whether a pattern has to match a text from its beginning to its end. */
+type Extent = 'whole' | 'part';
+
 /** Null for a text that is no pattern of RFC 9485: nothing matches it (RFC 9535, 2.4.6). */
-function patternOf(text: string, whole: boolean): Pattern | null {
-  const key = `${whole ? '=' : '~'}${text}`;
+function patternOf(text: string, extent: Extent): Pattern | null {
+  const key = `${extent} ${text}`;
   let pattern = made.get(key);
   if (pattern === undefined) {
     if (made.size >= 100) made.clear();
-    pattern = compile(text, whole);
+    pattern = compile(text, extent);
     made.set(key, pattern);
   }
   return pattern;
 }
 
-function compile(text: string, whole: boolean): Pattern | null {
+function compile(text: string, extent: Extent): Pattern | null {
   try {
     const pattern = translateIRegexp(text);
-    return compilePattern(whole ? `\\A(?:${pattern})\\z` : pattern, '');
+    return compilePattern(extent === 'whole' ? `\\A(?:${pattern})\\z` : pattern, '');
   } catch (error) {
     if (error instanceof IRegexpError || error instanceof PatternError) return null;
     throw error;
   }
 }
 
-function testFor(whole: boolean): PathFunction['apply'] {
+function testFor(extent: Extent): PathFunction['apply'] {
   return (text, pattern) =>
-    typeof text === 'string' && typeof pattern === 'string' && patternOf(pattern, whole)?.test(text) === true;
+    typeof text === 'string' &&
+    typeof pattern === 'string' &&
+    patternOf(pattern, extent)?.test(text) === true;
 }
 
 /** The functions that a filter may call. */
@@ -61,6 +66,6 @@ export const pathFunctions: { readonly [name: string]: PathFunction } = Object.a
     result: 'value',
     apply: (nodes: Found) => ((nodes as Value[]).length === 1 ? (nodes as Value[])[0]! : nothing),
   },
-  match: { parameters: ['value', 'value'], result: 'logical', apply: testFor(true) },
-  search: { parameters: ['value', 'value'], result: 'logical', apply: testFor(false) },
+  match: { parameters: ['value', 'value'], result: 'logical', apply: testFor('whole') },
+  search: { parameters: ['value', 'value'], result: 'logical', apply: testFor('part') },
 } satisfies { [name: string]: PathFunction });

@@ -14,7 +14,7 @@ export abstract class FilterParser extends PathReader {
   comparisons = 0;
   #depth = 0;
 
-  protected abstract segments(spaced: boolean): Segment[];
+  protected abstract segments(spacing: 'spaced' | 'dense'): Segment[];
 
   protected enter(start: number): void {
     if (++this.#depth > deepest) this.fail(`A path may be nested ${deepest} levels deep.`, start);
@@ -120,14 +120,14 @@ export abstract class FilterParser extends PathReader {
       this.fail(`What ${side.name}() gives cannot be compared.`, start);
   }
 
-  /** @param asText whether a reference that stands here has to be a text */
-  #comparable(asText = false): Comparable {
+  /** @param wanted what a reference that stands here has to be */
+  #comparable(wanted: 'text' | 'value' = 'value'): Comparable {
     const next = this.text[this.at];
     if (next === '"' || next === "'") {
       const value = this.string();
       return typeof value === 'string' ? { kind: 'literal', value } : { kind: 'given-text', parts: value };
     }
-    if (next === '{') return { kind: 'given', ...this.given(asText) };
+    if (next === '{') return { kind: 'given', ...this.given(wanted) };
     if (next === '$' || next === '@') return { kind: 'query', query: this.#query() };
     const number = /^-?[0-9][0-9.eE+-]*/.exec(this.text.slice(this.at))?.[0];
     if (number !== undefined) {
@@ -153,7 +153,7 @@ export abstract class FilterParser extends PathReader {
   #query(): FilterQuery {
     const start = this.at;
     const root = this.text[this.at++] as '$' | '@';
-    const segments = this.segments(true);
+    const segments = this.segments('spaced');
     return { text: this.text.slice(start, this.at), root, segments };
   }
 
@@ -196,7 +196,7 @@ export abstract class FilterParser extends PathReader {
   /** RFC 9535, 2.4.3: what an argument must be is known before any document is. */
   #argument(name: string, wanted: PathType | undefined): Comparable {
     const start = this.at;
-    const argument = this.#comparable(name === 'match' || name === 'search');
+    const argument = this.#comparable(name === 'match' || name === 'search' ? 'text' : 'value');
     if (wanted === undefined) return argument;
     if (wanted === 'nodes') {
       if (argument.kind !== 'query') this.fail(`${name}() takes a query here, such as @.*`, start);

@@ -26,7 +26,7 @@ class PathParser extends FilterParser {
   // jsonpath-query :: $ segments
   path(): Segment[] {
     const start = this.at++;
-    const segments = this.segments(false);
+    const segments = this.segments('dense');
     const next = this.text[this.at];
     if (next === '-' && /[A-Za-z0-9_]/.test(this.text[this.at + 1] ?? '')) this.#dashed(start);
     return segments;
@@ -50,11 +50,11 @@ class PathParser extends FilterParser {
   }
 
   // segments :: (S segment)*    white space only inside brackets
-  protected override segments(spaced: boolean): Segment[] {
+  protected override segments(spacing: 'spaced' | 'dense'): Segment[] {
     const segments: Segment[] = [];
     for (;;) {
       const before = this.at;
-      if (spaced) this.space();
+      if (spacing === 'spaced') this.space();
       const segment = this.#segment();
       if (!segment) {
         this.at = before;
@@ -77,7 +77,7 @@ class PathParser extends FilterParser {
     }
     if (descendant && this.text[this.at] === '[') return { descendant, selectors: this.#bracket() };
     if (this.text[this.at] === '{')
-      return { descendant, selectors: [{ kind: 'given', ...this.given(true) }] };
+      return { descendant, selectors: [{ kind: 'given', ...this.given('text') }] };
     const name = this.match(nameFirst);
     if (name === undefined)
       this.fail(`A member name or '*' should follow '${descendant ? '..' : '.'}'.`, start);
@@ -110,7 +110,7 @@ class PathParser extends FilterParser {
       return typeof name === 'string' ? { kind: 'name', name } : { kind: 'given-name', parts: name };
     }
     if (next === '{') {
-      const given = this.given(true);
+      const given = this.given('text');
       this.space();
       if (this.text[this.at] === ':')
         this.fail('No reference can stand in a slice.', this.at, 'One item is written [{name}].');

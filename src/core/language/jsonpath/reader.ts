@@ -18,16 +18,19 @@ export class PathReader {
   ) {}
 
   /** The reference that begins here, as a place for its value; nothing where a brace is just a brace. */
-  protected slot(at: number, asText: boolean): { slot: Slot; end: number } | undefined {
+  protected slot(at: number, wanted: 'text' | 'value'): { slot: Slot; end: number } | undefined {
     const found = readReference(this.text, at, this.place ?? ((start, end) => ({ start, end })));
     if (!found) return undefined;
     if (!this.place) this.fail('No reference can stand in this path.', at);
-    return { slot: { slot: this.givenTo.push({ reference: found.reference, asText }) - 1 }, end: found.end };
+    return {
+      slot: { slot: this.givenTo.push({ reference: found.reference, asText: wanted === 'text' }) - 1 },
+      end: found.end,
+    };
   }
 
   /** A reference that has to stand here. */
-  protected given(asText: boolean): Slot {
-    const found = this.slot(this.at, asText);
+  protected given(wanted: 'text' | 'value'): Slot {
+    const found = this.slot(this.at, wanted);
     if (!found) this.fail('A reference should stand here.', this.at, 'It is written {name}, without space.');
     this.at = found.end;
     return found.slot;
@@ -44,7 +47,7 @@ export class PathReader {
 
   /** A text in quotes, in parts where given_ stand in it. */
   protected string(): string | GivenText {
-    const { parts, end } = readQuoted(this.text, this.at, at => this.slot(at, true));
+    const { parts, end } = readQuoted(this.text, this.at, at => this.slot(at, 'text'));
     this.at = end;
     return parts.length === 1 && typeof parts[0] === 'string' ? parts[0] : parts;
   }

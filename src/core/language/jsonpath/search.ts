@@ -91,7 +91,7 @@ export class Search {
   doubt(): Missing | undefined {
     for (const witness of this.#witnesses) {
       const reason = witness && !witness.isSettled ? doubtful(witness) : undefined;
-      if (reason !== undefined) return new Missing(reason, true);
+      if (reason !== undefined) return Missing.unreadable(reason);
     }
     return undefined;
   }

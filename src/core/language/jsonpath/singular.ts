@@ -63,7 +63,7 @@ export function compileSingular(
     for (let depth = 0; depth < keys.length; depth++) {
       const key = keys[depth]!;
       const next = step(value, typeof key === 'function' ? key(value, given) : key);
-      if (next === undefined) return missing(keys, depth, from, given, place?.path ?? '$');
+      if (next === undefined) return missing(keys.slice(0, depth + 1), from, given, place?.path ?? '$');
       value = next;
     }
     return value;
@@ -75,18 +75,17 @@ export function step(value: Value, key: string | number): Value | undefined {
   return isObject(value) && Object.hasOwn(value, key) ? value[key] : undefined;
 }
 
+/** @param keys up to the first that leads nowhere */
 function missing(
   keys: readonly (Key | FindKey)[],
-  depth: number,
   from: Value,
   given: readonly Value[],
   begin: string,
 ): Missing {
   let [at, where, key]: [Value, string, Key] = [from, begin, ''];
-  for (let level = 0; level <= depth; level++) {
-    const each = keys[level]!;
+  for (const [level, each] of keys.entries()) {
     key = typeof each === 'function' ? each(at, given) : each;
-    if (level === depth) break;
+    if (level === keys.length - 1) break;
     where += pathStep(key);
     at = step(at, key)!;
   }

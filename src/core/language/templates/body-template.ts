@@ -13,17 +13,18 @@ export type TemplateForm = 'json' | 'xml' | 'yaml' | 'form' | 'text';
  */
 export function parseBody(excerpt: Excerpt, start: number, form: TemplateForm): Template {
   const { text } = excerpt;
+  const stretch = { start, end: text.length };
   const pieces = findPieces(text, start, text.length, (from, to) => excerpt.range(from, to));
   switch (form) {
     case 'json':
       return parseJsonBody(excerpt, start, pieces);
     case 'xml':
       readXmlBody(excerpt, start, pieces);
-      return assemble(text, start, text.length, pieces, piece => placeInXml(text, start, piece));
+      return assemble(text, stretch, pieces, piece => placeInXml(text, start, piece));
     case 'yaml':
-      return assemble(text, start, text.length, pieces, piece => placeInYaml(text, piece));
+      return assemble(text, stretch, pieces, piece => placeInYaml(text, piece));
     default:
-      return assemble(text, start, text.length, pieces, () => form);
+      return assemble(text, stretch, pieces, () => form);
   }
 }
 
@@ -42,7 +43,7 @@ function parseJsonBody(excerpt: Excerpt, start: number, pieces: Piece[]): Templa
       'A body of another type has its Content-Type in the header lines, or a fence of its own: text body.',
     );
   }
-  return assemble(text, start, text.length, pieces, (_piece, index) =>
+  return assemble(text, { start, end: text.length }, pieces, (_piece, index) =>
     holes[index]!.place === 'string' ? 'json-string' : 'json-value',
   );
 }

@@ -15,14 +15,14 @@ export interface Field {
 /** Reads the lines of a `form body`, `form query` or `multipart body`. Empty lines do not count. */
 export function parseFields(
   excerpt: Excerpt,
-  multipart: boolean,
+  form: 'form' | 'multipart',
 ): { fields: Field[]; errors: SourceError[] } {
   const fields: Field[] = [];
   const errors: SourceError[] = [];
   let start = 0;
   for (const line of excerpt.text.split('\n')) {
     if (line.trim() !== '') {
-      const field = parseField(excerpt, line, start, multipart);
+      const field = parseField(excerpt, line, start, form);
       if (field instanceof SourceError) errors.push(field);
       else fields.push(field);
     }
@@ -32,7 +32,13 @@ export function parseFields(
 }
 
 // field :: name = ( value | file "PATH" ) ( as TYPE )?
-function parseField(excerpt: Excerpt, line: string, start: number, multipart: boolean): Field | SourceError {
+function parseField(
+  excerpt: Excerpt,
+  line: string,
+  start: number,
+  form: 'form' | 'multipart',
+): Field | SourceError {
+  const multipart = form === 'multipart';
   const range = excerpt.range(start, start + line.length);
   const [head = '', name = ''] = /^\s*([^=]*?)\s*=/.exec(line) ?? [];
   if (name === '')

@@ -203,7 +203,7 @@ export function renderBase({ parts }: Template, context: EvaluationContext): str
       const inQuery = result.includes('?');
       if (text === '' && !inQuery)
         refuseValue(reference, context, 'is empty, which would make another path of this one');
-      result += encodeValue(text, false);
+      result += encodeValue(text);
       if (!inQuery) filled.push({ start, end: result.length, reference });
     }
   }
@@ -249,7 +249,7 @@ function expandVariable(
   context: EvaluationContext,
 ): string | undefined {
   const name = reference.path.at(-1) ?? reference.name;
-  const encode = (text: string) => encodeValue(text, behaviour.reserved);
+  const encode = (text: string) => encodeValue(text, behaviour.reserved ? reservedToo : unreserved);
   const withName = (key: string, text: string) => (text === '' ? key + behaviour.empty : `${key}=${text}`);
   const textIn = (item: Value) =>
     textOf(item) ??
@@ -289,9 +289,12 @@ function expandVariable(
   return behaviour.named ? withName(name, encoded) : encoded;
 }
 
-/** Percent-encodes all but the unreserved characters; with `reserved`, also leaves those and percent-triplets. */
-function encodeValue(text: string, reserved: boolean): string {
-  const keep = reserved ? /%[0-9A-Fa-f]{2}|[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]/g : /[A-Za-z0-9\-._~]/g;
+const unreserved = /[A-Za-z0-9\-._~]/g;
+/** With percent-triplets. */
+const reservedToo = /%[0-9A-Fa-f]{2}|[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]/g;
+
+/** Percent-encodes all but what is to be left. */
+function encodeValue(text: string, keep = unreserved): string {
   let result = '';
   let at = 0;
   for (const match of text.matchAll(keep)) {

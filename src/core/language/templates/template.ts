@@ -29,8 +29,7 @@ export function parseTemplate(excerpt: Excerpt, start: number, end: number, plac
   const { text } = excerpt;
   return assemble(
     text,
-    start,
-    end,
+    { start, end },
     findPieces(text, start, end, (from, to) => excerpt.range(from, to)),
     () => place,
   );
@@ -40,8 +39,7 @@ export function parseTemplate(excerpt: Excerpt, start: number, end: number, plac
 export function parseTemplateText(text: string, place: Place, range: Range): Template {
   return assemble(
     text,
-    0,
-    text.length,
+    { start: 0, end: text.length },
     findPieces(text, 0, text.length, () => range),
     () => place,
   );
@@ -69,8 +67,7 @@ export function findPieces(
 
 export function assemble(
   text: string,
-  start: number,
-  end: number,
+  { start, end }: Range,
   pieces: readonly Piece[],
   placeOf: (piece: Piece, index: number) => Place,
 ): Template {

@@ -8,22 +8,40 @@ import type { Place } from '../../model/place.ts';
 import { decideInTime } from '../statement-timeout.ts';
 import type { PlannedStep, StepRun } from '../step.ts';
 
+export interface WrittenCheck {
+  /** In one line. */
+  readonly text: string;
+  /** For the explanation when it does not hold. */
+  readonly condition: Condition;
+}
+
+export interface CheckDetails {
+  /** Words of its own. */
+  readonly label?: Evaluate | undefined;
+  /** The settings that it stands in, where it is not the case's own. */
+  readonly level?: string | undefined;
+}
+
 /** A condition that has to hold, and is told of. */
 export class CheckStep implements PlannedStep {
   readonly kind = 'check';
   readonly checks = 1;
+  readonly label: CheckDetails['label'];
+  readonly level: CheckDetails['level'];
+  readonly text: string;
+  readonly condition: Condition;
 
   constructor(
     readonly place: Place,
-    /** As written, in one line. */
-    readonly text: string,
-    /** For the explanation when it does not hold. */
-    readonly condition: Condition,
+    { text, condition }: WrittenCheck,
     readonly decide: Decide,
-    readonly label?: Evaluate,
-    /** The settings that it stands in, where it is not the case's own. */
-    readonly level?: string,
-  ) {}
+    { label, level }: CheckDetails = {},
+  ) {
+    this.text = text;
+    this.condition = condition;
+    this.label = label;
+    this.level = level;
+  }
 
   carryOut(run: StepRun): true {
     // What a level wants of responses is not asked where none came.

@@ -7,7 +7,7 @@ import { SourceError } from '../../model/finding.ts';
 import { placeOf } from '../../model/place.ts';
 import type { Excerpt, Source } from '../../model/source.ts';
 import { once, statementKind } from '../statement-kind.ts';
-import { CheckStep } from './check-step.ts';
+import { type CheckDetails, CheckStep } from './check-step.ts';
 
 export const checkKind = statementKind<Check>({
   type: 'check',
@@ -17,7 +17,8 @@ export const checkKind = statementKind<Check>({
 
 /** @param level the settings that it stands in, where it is not the case's own */
 export function planCheck(check: Check, source: Source, level?: string): CheckStep {
-  return planCondition(check, check.condition, source, check.label && compileExpression(check.label), level);
+  const label = check.label && compileExpression(check.label);
+  return planCondition(check, check.condition, source, { label, level });
 }
 
 /** The condition of a statement as a check. */
@@ -25,10 +26,10 @@ export function planCondition(
   { range, written }: StatementNode,
   condition: Condition,
   source: Source,
-  ...more: [label?: CheckStep['label'], level?: string]
+  details?: CheckDetails,
 ): CheckStep {
   const decide = once(() => compileCondition(condition));
-  return new CheckStep(placeOf(source, range), written, condition, decide, ...more);
+  return new CheckStep(placeOf(source, range), { text: written, condition }, decide, details);
 }
 
 /**

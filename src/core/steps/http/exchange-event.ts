@@ -16,12 +16,14 @@ export interface KeptOfExchange {
   readonly redacted?: ReadonlySet<string>;
 }
 
-/** What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read. */
+/**
+ * What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read.
+ * @param at when it began, in milliseconds since 1970
+ */
 export function exchangeEvent(
   { round, user, case: address, row }: CaseEventContext,
-  place: Place,
+  { place, at }: { readonly place: Place; readonly at: number },
   { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
-  at: number,
   { bodies, most, redacted }: KeptOfExchange,
 ): ExchangeEvent {
   const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);

@@ -55,7 +55,12 @@ export class HttpStep extends OperationStep {
       const hidden = redactedIn(exchange, redacted);
       for (const value of hidden ?? []) run.conceal(value, 'passing');
       const shown = hidden ? kept : { ...kept, bodies: false };
-      const event = exchangeEvent(run.eventContext, this.place, told, exchange.at ?? begin, shown);
+      const event = exchangeEvent(
+        run.eventContext,
+        { place: this.place, at: exchange.at ?? begin },
+        told,
+        shown,
+      );
       begin += Math.round(exchange.times.total);
       run.emit(Object.assign(event, roles[index]));
     }

@@ -43,7 +43,7 @@ export function prepareBody(
       return text('text', 'text/plain; charset=utf-8', fence.crlf);
     case 'form':
     case 'multipart': {
-      const { fields, errors } = parseFields(excerpt, fence.form === 'multipart');
+      const { fields, errors } = parseFields(excerpt, fence.form);
       add(errors);
       // The boundary of a multipart body is part of its type, so its type is made with it.
       return fence.form === 'form'

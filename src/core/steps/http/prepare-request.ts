@@ -75,7 +75,7 @@ function queryOf(
   effective: Effective,
   add: PrepareContext['add'],
 ): PlannedRequest['query'] {
-  const { fields = [], errors = [] } = step.query ? parseFields(step.query, false) : {};
+  const { fields = [], errors = [] } = step.query ? parseFields(step.query, 'form') : {};
   add(errors);
   const own = [...fields.map(field => ({ name: field.name, values: [field.value] }))];
   return [

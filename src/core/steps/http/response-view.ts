@@ -41,7 +41,7 @@ export class ResponseView extends AnswerView {
       case 'size':
         return new Size(received.size);
       default:
-        return new Missing(`${this.name} has no ${word}`, true);
+        return Missing.unreadable(`${this.name} has no ${word}`);
     }
   }
 
@@ -76,7 +76,7 @@ export class ResponseView extends AnswerView {
           },
         );
       default:
-        return new Missing(`${this.name} has no ${form}`, true);
+        return Missing.unreadable(`${this.name} has no ${form}`);
     }
   }
 
@@ -107,7 +107,7 @@ export class ResponseView extends AnswerView {
     if (location === undefined) return new Missing('the response has no header location');
     return URL.canParse(location, this.received.url)
       ? [new URL(location, this.received.url).href]
-      : new Missing(`'${location}' is no address that a Location header can give`, true);
+      : Missing.unreadable(`'${location}' is no address that a Location header can give`);
   }
 
   /** The Link headers (RFC 8288), their targets as absolute URLs. */

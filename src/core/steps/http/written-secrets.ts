@@ -1,6 +1,4 @@
-import type { Template } from '../../language/templates/template.ts';
-import { secretName, shortestWritten } from '../../secrecy/secret-names.ts';
-import { signedToken } from '../statement-kind.ts';
+import { isSecretHeader, secretName, shortestWritten } from '../../secrecy/secret-names.ts';
 import type { WrittenSecret } from '../step.ts';
 import type { WrittenRequest } from './request.ts';
 
@@ -12,7 +10,7 @@ export function secretsInRequest({
   body,
 }: WrittenRequest): WrittenSecret[] {
   const found: WrittenSecret[] = headers
-    .filter(({ name, value }) => isSecretHeader(name, literalOf(value)))
+    .filter(({ name, value }) => isSecretHeader(name, value))
     .map(({ name, range }) => ({ range, what: `the header ${name}` }));
   if (/^https?:\/\/[^/{}]*:[^/{}]+@/i.test(targetText))
     found.push({ range: targetRange, what: 'the password in this address' });
@@ -28,15 +26,4 @@ export function secretsInRequest({
   for (const member of text.matchAll(/"([\w-]+)"\s*:\s*"([^"{}]+)"/g))
     add(member[1]!, member[2]!, start + member.index + member[0].length - 1 - member[2]!.length);
   return found;
-}
-
-export function isSecretHeader(name: string, value: string | undefined): boolean {
-  if (value === undefined) return false;
-  if (/^(?:proxy-)?authorization$/i.test(name)) return /^\S+\s+\S{8,}/.test(value);
-  return (secretName.test(name) && value.length >= shortestWritten) || signedToken.test(value);
-}
-
-/** The text of a template that refers to nothing. */
-export function literalOf({ parts }: Template): string | undefined {
-  return parts.every(part => typeof part === 'string') ? parts.join('') : undefined;
 }

@@ -55,7 +55,7 @@ export class DigestAuthorizer implements Authorizer<DigestCredentials>, Challeng
       known.challenge,
       credentials,
       { method, uri: splitAddress(url)!.path, body: bytes },
-      count,
+      { count },
     );
   }
 }

@@ -86,8 +86,10 @@ export function digestHeader(
   challenge: DigestChallenge,
   { user, password }: DigestCredentials,
   request: { readonly method: string; readonly uri: string; readonly body: Buffer },
-  count: number,
-  clientNonce = randomBytes(16).toString('hex'),
+  {
+    count,
+    clientNonce = randomBytes(16).toString('hex'),
+  }: { readonly count: number; readonly clientNonce?: string },
 ): string {
   const { realm, nonce, hash, protection, opaque, algorithm } = challenge;
   const account = hash(`${user}:${realm}:${password}`);

@@ -42,7 +42,12 @@ export class OAuthAuthorizer implements Authorizer<OAuthCredentials> {
     if (!token || token.renewAt <= this.now()) {
       // Whoever came first fetches it; the others wait for the same one.
       if (this.#tokens.get(key) === waiting) {
-        waiting = this.#fetch(auth, token?.refresh, request, signal, exchanges);
+        const send = async (fetched: OutgoingRequest) => {
+          const exchange: Exchange = { ...(await this.send(fetched, signal)), cause: 'token' };
+          exchanges.push(exchange);
+          return exchange;
+        };
+        waiting = this.#fetch(auth, token?.refresh, request, send);
         this.#tokens.set(key, waiting);
       }
       try {
@@ -64,8 +69,7 @@ export class OAuthAuthorizer implements Authorizer<OAuthCredentials> {
     { flow, fields }: OAuthCredentials,
     refresh: string | undefined,
     request: OutgoingRequest,
-    signal: AbortSignal,
-    exchanges: Exchange[],
+    send: (request: OutgoingRequest) => Promise<Exchange>,
   ): Promise<Token> {
     const library = await import('oauth4webapi');
     const url = fields.get('token-url')!;
@@ -75,15 +79,8 @@ export class OAuthAuthorizer implements Authorizer<OAuthCredentials> {
     const client = { client_id: fields.get('client-id')! };
     const parameters = parametersOf(flow, fields, refresh);
     let exchange: Exchange | undefined;
-    const fetchThroughDriver = async (
-      address: string,
-      { method, headers, body }: { method: string; headers: Record<string, string>; body?: unknown },
-    ) => {
-      exchange = {
-        ...(await this.send(tokenRequest(request, method, address, headers, body), signal)),
-        cause: 'token',
-      };
-      exchanges.push(exchange);
+    const fetchAsWeDo = async (address: string, wanted: Wanted) => {
+      exchange = await send(tokenRequest(request, address, wanted));
       if (!exchange.response) throw new TokenError(`No token from ${url}: ${exchange.fault!.message}`);
       return responseFor(exchange.response);
     };
@@ -94,7 +91,7 @@ export class OAuthAuthorizer implements Authorizer<OAuthCredentials> {
         clientAuthentication(library, fields),
         flow === 'refresh-token' ? 'refresh_token' : flow === 'password' ? 'password' : 'client_credentials',
         parameters,
-        { [library.customFetch]: fetchThroughDriver, [library.allowInsecureRequests]: true },
+        { [library.customFetch]: fetchAsWeDo, [library.allowInsecureRequests]: true },
       );
       const told = await library.processGenericTokenEndpointResponse(server, client, answer);
       const life = told.expires_in === undefined ? Number.POSITIVE_INFINITY : told.expires_in * 1000;
@@ -150,13 +147,18 @@ function basicAuthentication(client: string, secret: string): ClientAuth {
   return (_server, _client, _body, headers) => headers.set('authorization', `Basic ${account}`);
 }
 
+/** What the package wants to be sent. */
+interface Wanted {
+  readonly method: string;
+  readonly headers: Record<string, string>;
+  readonly body?: unknown;
+}
+
 /** The token is fetched with the same limits, authorities and proxy as the request that needs it. */
 function tokenRequest(
   { timeout, tls, proxy, limits }: OutgoingRequest,
-  method: string,
   url: string,
-  headers: Record<string, string>,
-  body: unknown,
+  { method, headers, body }: Wanted,
 ): OutgoingRequest {
   const named = Object.entries(headers).filter(([name]) => !/^user-agent$/i.test(name));
   return {
