@@ -33,7 +33,7 @@ export async function buildPlan(
   collection: Collection,
   options: PlanOptions,
 ): Promise<{ plan: Plan; findings: Finding[]; flow: Flow }> {
-  const { readFile = noFile, openFile = noFile, given } = options;
+  const { readFile = noFile, openFile = noFile, hasFile, refusesFile, given } = options;
   const environment = chooseEnvironment(collection, options.environment);
   const tables = await readTables(collection, openFile);
   const flow = new Flow(collection, environment.variables, given, {
@@ -46,7 +46,7 @@ export async function buildPlan(
   await loadPackages(packagesFor(chosen.cases, variables, collection.root.redact?.paths));
   const schemas = prepareSchemas(collection, chosen.cases, readFile);
   const secretNames = secretNamesOf(collection);
-  const steps = prepareCases(order.pages, chosen.cases, { ...options, secretNames });
+  const steps = prepareCases(order.pages, chosen.cases, { secretNames, hasFile, refusesFile });
   const analysis: Analysis = { collection, flow, tables, chosen, pages: order.pages, variables, options };
   const findings = [
     ...collection.findings,
@@ -120,12 +120,13 @@ function planPages(
       ...(rows && { rows }),
       cases: page.cases
         .filter(each => chosen.cases.has(each))
-        .map(each => ({
-          ...planCase(each, flow),
-          asked: chosen.asked.has(each),
-          steps: steps.get(each)!,
-          ...variablesFor(each),
-        })),
+        .map(each =>
+          planCase(each, flow, {
+            asked: chosen.asked.has(each),
+            steps: steps.get(each)!,
+            variables: variablesFor(each),
+          }),
+        ),
     };
   });
 }
@@ -182,25 +183,30 @@ function packagesFor(
   return needed;
 }
 
-/** What follows from a case alone, and from the flow. */
-function planCase(
-  each: CollectionCase,
-  flow: Flow,
-): Omit<PlannedCase, 'asked' | 'steps' | keyof ReturnType<ReturnType<typeof variablesByLevels>>> {
+interface CaseParts extends Pick<PlannedCase, 'asked' | 'steps'> {
+  /** What its levels give, near and far. */
+  readonly variables: ReturnType<ReturnType<typeof variablesByLevels>>;
+}
+
+function planCase(each: CollectionCase, flow: Flow, { asked, steps, variables }: CaseParts): PlannedCase {
+  const { tags, internal, namespaces } = mergeLevels(each.levels);
   const first = each.written.steps.find(step => operationKindOf(step));
   const source = each.page.page.source;
   return {
     address: each.address,
     title: each.written.title,
     place: placeOf(source, each.written.range),
+    asked,
     ...needsOf(each, flow),
-    tags: mergeLevels(each.levels).tags,
-    internal: mergeLevels(each.levels).internal,
+    tags,
+    internal,
     prose: () => proseOf(each.written, source),
+    steps,
     ...eachOf(each, flow),
     cleanup: each.written.cleanup !== undefined,
-    namespaces: mergeLevels(each.levels).namespaces,
+    namespaces,
     ...(first && { request: operationKindOf(first)!.title(first) }),
+    ...variables,
   };
 }
 

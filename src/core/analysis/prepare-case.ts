@@ -11,12 +11,16 @@ import type { PlannedStep, PrepareContext, WrittenStep } from '../steps/step.ts'
 import type { CollectionCase } from './collection.ts';
 
 /** What else making steps ready hangs on. */
-export type StepSurroundings = Pick<PrepareContext, 'secretNames' | 'hasFile' | 'refusesFile'>;
+export interface StepSurroundings {
+  readonly secretNames: PrepareContext['secretNames'];
+  readonly hasFile: PrepareContext['hasFile'];
+  readonly refusesFile: PrepareContext['refusesFile'];
+}
 
 /** Makes the steps of a case ready, or says what keeps them from being carried out. */
 export function prepareSteps(
   each: CollectionCase,
-  surroundings: StepSurroundings,
+  { secretNames, hasFile, refusesFile }: StepSurroundings,
 ): { steps: PlannedStep[]; findings: Finding[] } {
   const { source } = each.page.page;
   const effective = mergeLevels(each.levels);
@@ -38,8 +42,19 @@ export function prepareSteps(
     const kind = operationKindOf(step);
     if (kind) above = { offers: kind.offers, title: kind.title(step) };
     const checksBelow = kind ? checksOn(written, index) : [];
-    const context = { ...surroundings, source, effective, above, checksBelow, levelChecks, add };
-    steps.push(...kindOfStep(step).prepare(step, context));
+    // Made for every step, so without copies.
+    const known = {
+      source,
+      effective,
+      secretNames,
+      hasFile,
+      refusesFile,
+      above,
+      checksBelow,
+      levelChecks,
+      add,
+    };
+    for (const ready of kindOfStep(step).prepare(step, known)) steps.push(ready);
   }
   return { steps, findings: [...findings, ...unchecked(each, effective)] };
 }

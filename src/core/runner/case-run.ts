@@ -35,9 +35,13 @@ export class CaseRun implements StepRun {
     readonly row?: CaseEvent['row'],
   ) {
     this.evaluation = new CaseEvaluation(scope, planned, context.clockAndRandom);
-    const { eventContext } = context;
-    const base = { ...eventContext, case: planned.address };
-    this.eventContext = row ? { ...base, row: row.number } : base;
+    // Made for every case, and copied into every event: objects of one form are much faster than copies of others.
+    const { round, user } = context.eventContext;
+    const { address } = planned;
+    const own: { -readonly [Key in keyof CaseEventContext]: CaseEventContext[Key] } =
+      user === undefined ? { round, case: address } : { round, user, case: address };
+    if (row) own.row = row.number;
+    this.eventContext = own;
     this.names = {
       forget: given => scope.forget(given),
       set: (given, value, more) => {

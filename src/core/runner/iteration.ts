@@ -78,11 +78,19 @@ export class Iteration {
 
   #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
     const { control, base } = this;
-    const common = { signal: control.signal, clockAndRandom: this.#chanceFor(page.file), control };
-    if (!lane) return new RunContext(base, { ...common, emit: this.#emit });
-    const number = base.lanes.next++;
-    const emit = (event: RunEvent) => lane.emit(base.output.record(base.masker.deep(event), number));
-    return new RunContext(base, { ...common, emit, lane });
+    return new RunContext(base, {
+      signal: control.signal,
+      clockAndRandom: this.#chanceFor(page.file),
+      emit: lane ? this.#emitterFor(lane) : this.#emit,
+      control,
+      lane,
+    });
+  }
+
+  #emitterFor(lane: Lane<RunEvent>): RunContext['emit'] {
+    const { masker, output, lanes } = this.base;
+    const number = lanes.next++;
+    return event => lane.emit(output.record(masker.deep(event), number));
   }
 
   /** The chance of a page, or of a variable that is computed. */
@@ -177,6 +185,8 @@ export class Iteration {
       signal: cleanUpSignal,
       clockAndRandom: this.#chanceFor(page.file),
       emit,
+      control: undefined,
+      lane: undefined,
     });
     this.#tellPage(page, context, { row, cleanup: true });
     for (const planned of cases) {

@@ -25,7 +25,7 @@ export interface IterationBase {
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
   /** Where several run at the same time. */
-  readonly queue?: ResponseQueue;
+  readonly queue: ResponseQueue | undefined;
   /** Numbers the pages of a run that run at once. */
   readonly lanes: { next: number };
 }
@@ -38,8 +38,8 @@ export interface PageContext {
   readonly clockAndRandom: ClockAndRandom;
   readonly emit: (event: RunEvent) => void;
   /** Nothing where it cleans up: whatever has happened does not keep it from that. */
-  readonly control?: RunControl;
-  readonly lane?: Lane<RunEvent>;
+  readonly control: RunControl | undefined;
+  readonly lane: Lane<RunEvent> | undefined;
 }
 
 /** All that a case has to do with. One is made for each page of each iteration, so it holds no functions of its own. */

@@ -48,7 +48,7 @@ export async function run(
     ...{ plan, ports, options, masker, output, control, begin },
     explained: new Set<string>(),
     lanes: { next: 1 },
-    ...(several && { queue: new ResponseQueue(() => ports.elapsed()) }),
+    queue: several ? new ResponseQueue(() => ports.elapsed()) : undefined,
   };
   const lag = several ? new Lag(() => ports.elapsed()) : undefined;
   const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);

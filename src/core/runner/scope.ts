@@ -32,7 +32,7 @@ export class IterationScope {
   readonly #chanceFor: IterationValues['chanceFor'];
   /** Every page that has begun, by its file: others take its names and begin with its cookies. */
   readonly #pages = new Map<string, PageScope>();
-  readonly #given: RowEntries;
+  readonly #given = new Map<string, Entry>();
   /** What was looked up on the way to one variable. */
   #resolving: Map<VariableDefinition, Entry> | undefined;
   /** What was computed, and of what: once an iteration, as long as what it is made of is the same. */
@@ -46,17 +46,16 @@ export class IterationScope {
     this.values = values;
     this.row = row;
     this.#chanceFor = chanceFor;
-    this.#given = new Map(
-      [...plan.given].map(([name, given]) => [name, values.make(name, given.value, given)]),
-    );
+    for (const [name, given] of plan.given) this.#given.set(name, values.make(name, given.value, given));
   }
 
   /** A page starts with what the pages that it takes names from have kept, such as cookies, as they stood when those ended. */
   openPage({ file, sources }: PlannedPage, ports: OperationPorts, row?: RowEntries): PageScope {
     const before = sources.flatMap(source => this.#pages.get(source) ?? []);
     const states = new Map<string, unknown>();
-    for (const [kind, port] of Object.entries(ports))
-      states.set(kind, port.openPage(before.map(scope => scope.states.get(kind) as never)));
+    let kind: keyof OperationPorts;
+    for (kind in ports)
+      states.set(kind, ports[kind].openPage(before.map(scope => scope.states.get(kind) as never)));
     const scope = new PageScope(this, states, row);
     this.#pages.set(file, scope);
     return scope;

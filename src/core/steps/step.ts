@@ -106,9 +106,9 @@ export interface PrepareContext {
   /** Names that are secret, wherever their value comes from. */
   readonly secretNames: ReadonlySet<string>;
   /** Whether there is a file that a step sends; by its path from the root of the collection. */
-  readonly hasFile?: (path: string) => boolean;
+  readonly hasFile: ((path: string) => boolean) | undefined;
   /** Why one that is there must not be sent. */
-  readonly refusesFile?: (path: string) => string | undefined;
+  readonly refusesFile: ((path: string) => string | undefined) | undefined;
   /** The operation above whose answer statements look at. */
   readonly above: { readonly offers: readonly string[]; readonly title: string } | undefined;
   /** Of an operation: the checks that look at what comes of it. */
