@@ -18,7 +18,7 @@ const parts = new Set([
   'src/cli/exchange-output.ts',
   'src/cli/interactive-commands.ts',
   'src/platform/http/client.ts',
-  'src/platform/auth/digest/digest.ts',
+  'src/platform/auth/digest/digest-header.ts',
   'src/platform/variable-files-library.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',

@@ -61,8 +61,8 @@ async function showCase(planned: PlannedCase, prepared: Prepared, terminal: Term
   for (const each of operations) lines.push('', ...operationLines(each, masker, measure, terminal));
   const names = [...new Set(operations.flatMap(each => each.names))];
   const tellValue = (name: string) => {
-    if (plan.secretNames.has(name)) return '[secret]';
     const entry = lookup(name);
+    if (values.isSecret(name) || entry?.secret) return '[secret]';
     return entry ? masker.text(valueText(entry.value)) : 'known once it has run';
   };
   const view = { paint, measure, width: terminal.width };
@@ -107,13 +107,13 @@ function namedValues(
     .find(each => each.address === planned.address)!;
   return names.map(name => {
     const [counts, ...hidden] = valueSourcesOf(name, user, flow);
-    const from = counts ? giverText(counts) : 'nowhere';
-    return { name, value: tellValue(name), from, hides: hidden.map(giverText) };
+    const from = counts ? sourceText(counts) : 'nowhere';
+    return { name, value: tellValue(name), from, hides: hidden.map(sourceText) };
   });
 }
 
 /** Where something gets its value, with its place where that says more. */
-export function giverText({ origin, place, definition }: ValueSource): string {
+export function sourceText({ origin, place, definition }: ValueSource): string {
   if (!place || !definition) return origin;
   const where = placeText(place);
   return origin === `from ${place.file}` ? where : `${origin.replace(/^from /, '')}, ${where}`;

@@ -13,7 +13,7 @@ import { createMeasure, visible } from '../reports/style.ts';
 import { compareEnvironments } from './compare-environments.ts';
 import { exitCodes } from './exit.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
-import { giverText, placeText, valueText } from './show.ts';
+import { placeText, sourceText, valueText } from './show.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Every variable: of a case, those that it can see; else those of the whole collection, level by level. */
@@ -76,8 +76,8 @@ function ofCase(user: CollectionCase, flow: Flow, tellValue: TellValue): Section
       return {
         name,
         value: tellValue(counts!, user),
-        from: giverText(counts!),
-        hides: hidden.map(giverText),
+        from: sourceText(counts!),
+        hides: hidden.map(sourceText),
       };
     }),
   };
@@ -96,11 +96,11 @@ function ofCollection(users: readonly CollectionCase[], flow: Flow, tellValue: T
             : keptTitle;
         const rows = sections.get(title) ?? new Map<string, NamedValue>();
         sections.set(title, rows);
-        const key = `${name} ${giverText(source)}`;
+        const key = `${name} ${sourceText(source)}`;
         if (rows.has(key)) continue;
-        const hides = sources.slice(index + 1).map(giverText);
+        const hides = sources.slice(index + 1).map(sourceText);
         const from =
-          (source.definition || source.byRows) && source.place ? placeText(source.place) : giverText(source);
+          (source.definition || source.byRows) && source.place ? placeText(source.place) : sourceText(source);
         rows.set(key, { name, value: tellValue(source, user), from, hides });
       }
     }

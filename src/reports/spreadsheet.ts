@@ -6,9 +6,9 @@ import type { RunTotals } from '../core/record/totals.ts';
 import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { grouped } from '../core/text/words.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
-import { originOf } from './digest.ts';
 import { factsOf } from './facts.ts';
 import { operationColumns } from './operation-columns.ts';
+import { originOf } from './run-digest.ts';
 import { visible } from './style.ts';
 import { figuresInWords, verdictInWords } from './verdict.ts';
 

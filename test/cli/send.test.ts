@@ -260,7 +260,7 @@ test('send: an interrupt ends it, and leaves no file behind', async t => {
 });
 
 const chain = {
-  'a.md': `# A\n\n## Make\n\n${fenced('http', 'POST /made\n\n{"n": {nights}}')}${fenced('mervok', 'keep $.id as id')}## Use\n\n${fenced('yaml settings', 'variables: { nights: 5 }')}${fenced('mervok', 'let word = "w-{nights}"')}${fenced('http', 'PUT /used/{id}?w={word}\nX-Key: {key}\n\n{"id": {id}, "nights": {nights}}')}${fenced('mervok', 'status = 200\n$.id = 1')}## Blocked\n\n${fenced('http', 'GET /{none}')}${fenced('mervok', 'status = 200')}`,
+  'a.md': `# A\n\n## Make\n\n${fenced('http', 'POST /made\n\n{"n": {nights}}')}${fenced('mervok', 'keep $.id as id')}## Use\n\n${fenced('yaml settings', 'variables: { nights: 5 }')}${fenced('mervok', 'let word = "w-{nights}"\nlet seal = sha256("{key}")')}${fenced('http', 'PUT /used/{id}?w={word}\nX-Key: {key}\nX-Seal: {seal}\n\n{"id": {id}, "nights": {nights}}')}${fenced('mervok', 'status = 200\n$.id = 1')}## Blocked\n\n${fenced('http', 'GET /{none}')}${fenced('mervok', 'status = 200')}`,
 };
 
 test('send CASE sends what it needs first; show and vars say where each value comes from, and send nothing', async t => {
@@ -286,6 +286,9 @@ test('send CASE sends what it needs first; show and vars say where each value co
   assert.ok(shown.out.includes(`PUT ${origin}/used/{id}?w=w-5\n`));
   assert.ok(shown.out.includes('\n\n{"id": {id}, "nights": 5}\n'));
   assert.match(shown.out, /^X-Key +\[secret\]$/m);
+  // What is computed from a secret is one.
+  assert.match(shown.out, /^X-Seal +\[secret\]$/m);
+  assert.match(shown.out, /^seal +\[secret\] +computed in a\.md#use$/m);
   assert.match(shown.out, /^id +known once it has run +kept in a\.md#make$/m);
   assert.match(shown.out, /^nights +5 +the settings of a\.md#use, a\.md:\d+\n +hides mervok\.yaml:2$/m);
   assert.match(shown.out, /^word +"w-5" +computed in a\.md#use$/m);

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { createHash } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { test } from 'node:test';
-import { digestHeader, readDigestChallenge } from '../../src/platform/auth/digest/digest.ts';
+import { digestHeader, readDigestChallenge } from '../../src/platform/auth/digest/digest-header.ts';
 import { openDriver } from '../support/driver.ts';
 import { serve } from '../support/server.ts';
 

@@ -77,7 +77,7 @@ function fillGroups(by: string, groups: readonly (string | null | undefined)[]):
 }
 
 /** How long a pattern of the runtime's own engine may take for one text, in milliseconds. */
-const patience = 1000;
+const timeout = 1000;
 
 /** A pattern for the engine of the runtime; nothing where that does not know it either. */
 function borrowPattern(written: string, given: string): Pattern | undefined {
@@ -90,7 +90,7 @@ function borrowPattern(written: string, given: string): Pattern | undefined {
     // Once is enough: a list of a thousand items must not wait a thousand times.
     if (tooSlow) return tooSlow;
     try {
-      return withinTime(patience, 'the pattern', () => firstMatches(form, text, most));
+      return withinTime(timeout, 'the pattern', () => firstMatches(form, text, most));
     } catch (error) {
       if (!(error instanceof TimeLimitError)) throw error;
       tooSlow = Missing.unreadable(error.message);

@@ -23,7 +23,7 @@ export class BoundsWatch {
     readonly known: { readonly bound: Bound; readonly scope: Scope } | undefined;
   }[];
   readonly #scopes: Scope[] = [];
-  readonly #settling = new RequestOutcomes((event, held) => {
+  readonly #outcomes = new RequestOutcomes((event, held) => {
     for (const { of, figures } of this.#scopes)
       if (of === undefined || isWithin(event.case, of)) figures.add(event, held);
   });
@@ -59,7 +59,7 @@ export class BoundsWatch {
   }
 
   add(event: RunEvent): void {
-    this.#settling.add(event);
+    this.#outcomes.add(event);
     if (event.type !== 'case' || event.outcome === 'skipped') return;
     for (const scope of this.#scopes) {
       if (scope.of !== undefined && !isWithin(event.case, scope.of)) continue;

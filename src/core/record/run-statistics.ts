@@ -21,12 +21,12 @@ export class RunStatistics {
   /** By the case and the line that it is written in, in the order in which they were first sent. */
   readonly #requests = new Map<string, MeasuredRequest>();
   readonly #ofCase = new Map<string, MeasuredRequest[]>();
-  readonly #settling = new RequestOutcomes((event, held) => this.#settle(event, held));
+  readonly #outcomes = new RequestOutcomes((event, held) => this.#settle(event, held));
   readonly #seen = new Set<string>();
   #repeats = false;
 
   add(event: RunEvent): void {
-    this.#settling.add(event);
+    this.#outcomes.add(event);
     if (event.type === 'run') {
       this.total = new RequestStatistics(event.apdex ?? defaultApdex);
       this.timeline = new Timeline(Date.parse(event.at));

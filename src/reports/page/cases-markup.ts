@@ -1,7 +1,7 @@
 import { counted, grouped, inWords } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { whySkipped } from '../cases.ts';
-import { type Digest, type DigestedCase, gravest, gravestOf } from '../digest.ts';
+import { type Digest, type DigestedCase, gravest, gravestOf } from '../run-digest.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { html, Markup } from './markup.ts';

@@ -2,7 +2,7 @@ import type { CheckEvent } from '../../core/model/events.ts';
 import { counted, grouped } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
-import type { BlockedCase, Digest, DigestedFailure } from '../digest.ts';
+import type { BlockedCase, Digest, DigestedFailure } from '../run-digest.ts';
 import { html, type Markup } from './markup.ts';
 import { operationsMarkup } from './operation-markup.ts';
 import { proseMarkup } from './prose-markup.ts';

@@ -4,7 +4,7 @@ import { counted, grouped } from '../../core/text/words.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { svgOf } from '../charts/drawing.ts';
-import type { Digest } from '../digest.ts';
+import type { Digest } from '../run-digest.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { html, Markup } from './markup.ts';

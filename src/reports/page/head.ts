@@ -1,5 +1,5 @@
-import type { Digest } from '../digest.ts';
 import { factsOf, totalsInWords } from '../facts.ts';
+import type { Digest } from '../run-digest.ts';
 import { joined } from '../style.ts';
 import { verdictInWords } from '../verdict.ts';
 import { hasFailures } from './failures.ts';

@@ -1,6 +1,6 @@
 import type { RunEvent } from '../../core/model/events.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
-import { digest } from '../digest.ts';
+import { digest } from '../run-digest.ts';
 import { verdictInWords } from '../verdict.ts';
 import { casesMarkup, occurrencesData } from './cases-markup.ts';
 import { failuresMarkup } from './failures.ts';

@@ -17,7 +17,7 @@ export async function loadHtml(): Promise<void> {
 export class SelectorError extends Error {}
 
 /** How long the search of a document may take, in milliseconds. */
-const patience = 2000;
+const timeout = 2000;
 
 /** Reads a page; what is wrong with its form is mended as browsers do. */
 export function readHtml(text: string): HtmlDocument {
@@ -36,7 +36,7 @@ export function compileSelector(
     const query = queryFor(values);
     if (query instanceof Missing) return query;
     try {
-      return withinTime(patience, `html("${selector.text}")`, () => select(query, document)).map(
+      return withinTime(timeout, `html("${selector.text}")`, () => select(query, document)).map(
         element => new ElementMatch(element, text(element)),
       );
     } catch (error) {

@@ -23,7 +23,7 @@ export class SchemaError extends Error {}
 export type Validator = (value: Value, begin: string) => readonly Difference[] | Missing;
 
 /** How long it may take to look at one value, in milliseconds. */
-const patience = 2000;
+const timeout = 2000;
 
 const dialects: { readonly [uri: string]: '2020-12' | '2019-09' | 'draft-07' } = withoutPrototype({
   'https://json-schema.org/draft/2020-12/schema': '2020-12',
@@ -75,7 +75,7 @@ export function compileSchema(
   return (value, begin) => {
     const data = toJson(value);
     try {
-      const fits = withinTime(patience, 'the comparison with the schema', () => validate(data));
+      const fits = withinTime(timeout, 'the comparison with the schema', () => validate(data));
       return fits ? [] : differencesIn(validate.errors ?? [], data, begin);
     } catch (error) {
       if (error instanceof TimeLimitError) return Missing.unreadable(error.message);

@@ -25,7 +25,7 @@ export async function loadXPath(): Promise<void> {
 export class XPathError extends Error {}
 
 /** How long the search of a document may take, in milliseconds. */
-const patience = 2000;
+const timeout = 2000;
 
 /** Everything in a document that an expression selects, each with its place. `namespaces` gives prefixes their names. */
 export type CompiledXPath = (
@@ -51,7 +51,7 @@ export function compileXPath({ text, marked }: Selector): CompiledXPath {
     const select = () =>
       engine(expression, document, null, bound, engine.ALL_RESULTS_TYPE, { namespaceResolver }) as unknown[];
     try {
-      return matchesOf(withinTime(patience, `xml${text.startsWith('/') ? '' : ' '}${text}`, select));
+      return matchesOf(withinTime(timeout, `xml${text.startsWith('/') ? '' : ' '}${text}`, select));
     } catch (error) {
       if (error instanceof TimeLimitError) return Missing.unreadable(error.message);
       return Missing.unreadable(`the XPath cannot be evaluated: ${reasonOf(error as Error)}`);

@@ -4,7 +4,7 @@ import { textOf } from '../../values/text.ts';
 import type { Comparable, GivenText } from './ast.ts';
 
 /** How long one path may look through a document, in milliseconds, and how much it may find on its way. */
-const patience = 2000;
+const timeout = 2000;
 const mostMatches = 5_000_000;
 /** So many steps are taken between two looks at the clock. */
 const stride = 1024;
@@ -49,8 +49,8 @@ export class Search {
     if (this.#steps < stride) return;
     this.#steps = 0;
     const now = performance.now();
-    this.#deadline ||= now + patience;
-    if (now > this.#deadline) throw new SearchEnded(`it takes longer than ${patience / 1000} s`);
+    this.#deadline ||= now + timeout;
+    if (now > this.#deadline) throw new SearchEnded(`it takes longer than ${timeout / 1000} s`);
   }
 
   checkCount(matches: number): void {

@@ -6,7 +6,7 @@ import type { FilePlaces } from '../../file-places.ts';
 import { splitAddress } from '../../http/address.ts';
 import { prepareOutgoing } from '../../http/outgoing.ts';
 import type { Authorizer, ChallengeAnswers } from '../authorizer.ts';
-import type { DigestChallenge } from './digest.ts';
+import type { DigestChallenge } from './digest-header.ts';
 
 /** Answers challenges of digest authorization, and remembers them: later requests are answered for in advance. */
 export class DigestAuthorizer implements Authorizer<DigestCredentials>, ChallengeAnswers<DigestCredentials> {
@@ -29,7 +29,7 @@ export class DigestAuthorizer implements Authorizer<DigestCredentials>, Challeng
     headers: readonly Header[],
     tried: boolean,
   ): Promise<string | undefined> {
-    const { readDigestChallenge } = await import('./digest.ts');
+    const { readDigestChallenge } = await import('./digest-header.ts');
     const challenge = readDigestChallenge(headers);
     const key = keyOf(credentials, request);
     const before = this.#known.get(key);
@@ -48,7 +48,7 @@ export class DigestAuthorizer implements Authorizer<DigestCredentials>, Challeng
   ): Promise<string> {
     known.uses++;
     const count = known.uses;
-    const { digestHeader } = await import('./digest.ts');
+    const { digestHeader } = await import('./digest-header.ts');
     const protectsBody = known.challenge.protection === 'auth-int';
     const bytes = body && protectsBody ? await readWhole(body, this.places) : Buffer.alloc(0);
     return digestHeader(
