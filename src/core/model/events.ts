@@ -101,7 +101,7 @@ interface Operation extends InCase {
   received: number;
 }
 
-/** In milliseconds. Phases that did not take place (a connection that was still open) are left out. */
+/** In milliseconds, to the microsecond (`toMicrosecond`). Phases that did not take place (a connection that was still open) are left out. */
 export interface EventTimes {
   lookup?: number | undefined;
   connect?: number | undefined;
