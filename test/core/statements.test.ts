@@ -1,5 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { parseStatements, type StatementSyntax } from '../../src/core/language/parser.ts';
+import { Excerpt, Source } from '../../src/core/model/source.ts';
+import { readStatements } from '../../src/core/pages/statements.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
 import { read } from '../support/language.ts';
 
@@ -188,4 +191,29 @@ test('no text makes the parser throw or hang, and every error has its place', ()
     for (const error of read(text).errors)
       assert.match(error.at, /^[1-9]\d*:[1-9]\d*$/, JSON.stringify(text));
   }
+});
+
+test('the words that are suggested are those of the statements that may stand there, whatever kinds there are', () => {
+  const excerptOf = (text: string) => new Excerpt(new Source('berths.md', text), text, 1);
+  const demand: StatementSyntax = {
+    word: 'demand',
+    parse: (parser, start) => {
+      const value = parser.value();
+      return { type: 'demand', parts: [value], range: parser.lexer.since(start) };
+    },
+  };
+  const remedyOf = (text: string, kinds: readonly StatementSyntax[]) =>
+    parseStatements(excerptOf(text), kinds).errors.map(({ code, remedy }) => [code, remedy]);
+  assert.deepEqual(remedyOf('demnd $.x', [demand]), [['word-unknown', "Did you mean 'demand'?"]]);
+  const [[, remedy] = []] = remedyOf('kep $.x as y', [demand]);
+  assert.match(remedy!, /^A text stands in double quotes/);
+  for (const [text, word] of [
+    ['kep $.x as y', 'keep'],
+    ['wat 1 s', 'wait'],
+    ['lett x = 1', 'let'],
+    ['skp when $.x = 1', 'skip'],
+    ['repeet every 1 s for 2 s until $.x = 1', 'repeat'],
+    ['clenup', 'cleanup'],
+  ])
+    assert.equal(readStatements(excerptOf(text!)).errors[0]?.remedy, `Did you mean '${word}'?`, text);
 });

@@ -1,7 +1,6 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../language/bounds.ts';
-import { type Code, type Finding, finding, type SourceError, sortFindings } from '../model/finding.ts';
-import type { Source } from '../model/source.ts';
+import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Analysis } from './analysis.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
@@ -59,14 +58,12 @@ function unverified({ chosen }: Analysis): Finding[] {
 /** Why tables cannot be used, where they are named. */
 function ofTables({ pages, tables: { errors } }: Analysis): Finding[] {
   if (errors.size === 0) return [];
-  const found = ({ code, range, message, remedy }: SourceError, source: Source) =>
-    finding(code, { source, range }, message, remedy);
   return pages.flatMap(page => {
     const ofPage = errors.get(page);
     const ofCases = page.cases.flatMap(each => errors.get(each) ?? []);
     return [
-      ...(ofPage ? [found(ofPage, page.rows!.level.source)] : []),
-      ...ofCases.map(each => found(each, page.page.source)),
+      ...(ofPage ? [findingOf(ofPage, page.rows!.level.source)] : []),
+      ...ofCases.map(each => findingOf(each, page.page.source)),
     ];
   });
 }
@@ -74,10 +71,7 @@ function ofTables({ pages, tables: { errors } }: Analysis): Finding[] {
 /** Files that variables stand in and that are not there, and what can never be computed. */
 function ofVariables({ variables, options: { hasFile } }: Analysis): Finding[] {
   return [...variables].flatMap(({ file, computed, name, source, range }) => {
-    if (computed)
-      return checkStatement(computed, [computed]).map(each =>
-        finding(each.code, { source, range: each.range }, each.message, each.remedy),
-      );
+    if (computed) return checkStatement(computed, [computed]).map(error => findingOf(error, source));
     if (file === undefined || !hasFile || hasFile(file)) return [];
     const message = `There is no file '${file}', which holds the variable '${name}'.`;
     return [

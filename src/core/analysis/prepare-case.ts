@@ -1,7 +1,6 @@
 import type { Check } from '../language/ast.ts';
-import { type Finding, finding, type SourceError } from '../model/finding.ts';
+import { type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
 import type { Source } from '../model/source.ts';
-import type { Effective } from '../settings/effective.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { checkKind, planCheck } from '../steps/check/check.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
@@ -26,8 +25,7 @@ export function prepareSteps(
   const effective = mergeLevels(each.levels);
   const findings: Finding[] = [];
   const addAt = (errors: readonly SourceError[], where: Source) => {
-    for (const error of errors)
-      findings.push(finding(error.code, { source: where, range: error.range }, error.message, error.remedy));
+    for (const error of errors) findings.push(findingOf(error, where));
   };
   const add = (errors: readonly SourceError[]) => addAt(errors, source);
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
@@ -55,8 +53,12 @@ export function prepareSteps(
       add,
     };
     for (const ready of kindOfStep(step).prepare(step, known)) steps.push(ready);
+    if (kind && checksBelow.length === 0 && effective.checks.length === 0) {
+      const { message, remedy } = kind.unchecked;
+      findings.push(finding('request-unchecked', { source, range: step.range }, message, remedy));
+    }
   }
-  return { steps, findings: [...findings, ...unchecked(each, effective)] };
+  return { steps, findings };
 }
 
 /** The checks that look at what comes of an operation, which stands at a place among the steps of its case. */
@@ -70,16 +72,4 @@ function checksOn(steps: readonly WrittenStep[], place: number): (Check | Repeat
 
 function isCheck({ type }: WrittenStep): boolean {
   return type === checkKind.type;
-}
-
-/** Operations after which nothing is checked. */
-function unchecked({ written, page }: CollectionCase, { checks }: Effective): Finding[] {
-  if (checks.length > 0) return [];
-  const { steps } = written;
-  return steps.flatMap((step, index) => {
-    const kind = operationKindOf(step);
-    if (!kind || checksOn(steps, index).length > 0) return [];
-    const { message, remedy } = kind.unchecked;
-    return [finding('request-unchecked', { source: page.page.source, range: step.range }, message, remedy)];
-  });
 }

@@ -46,7 +46,7 @@ const typeHabits = new Map([
 ]);
 
 /** Conditions, on top of values. */
-export class ConditionParser extends ExpressionParser {
+export abstract class ConditionParser extends ExpressionParser {
   readonly wordsBehindCondition = ['and', 'or', ...predicateWords, 'not'];
 
   // condition :: conjunct ( or conjunct )*

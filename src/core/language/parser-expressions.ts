@@ -34,6 +34,8 @@ export abstract class ExpressionParser extends SourceParser {
 
   abstract conditionOrValue(): Operand;
   abstract takeType(): TypeName | undefined;
+  /** The first words of the statements that may stand here. */
+  protected abstract statementWords(): readonly string[];
 
   value(): Expression {
     const start = this.lexer.at;
@@ -248,12 +250,7 @@ export abstract class ExpressionParser extends SourceParser {
       'some',
       'no',
       'not',
-      'keep',
-      'let',
-      'wait',
-      'repeat',
-      'skip',
-      'cleanup',
+      ...this.statementWords(),
     ];
     const meant = didYouMean(word, known);
     return this.lexer.fail(

@@ -81,13 +81,15 @@ function lexerFor(excerpt: Excerpt, end?: number): Lexer {
 export class StatementParser extends ConditionParser {
   /** Where that begins which a report shows: a check without its label. */
   #writtenFrom = 0;
+  #kinds: readonly StatementSyntax[] = [];
 
   // line :: statement? comment?
   statement(kinds: readonly StatementSyntax[]): StatementNode {
     const start = this.lexer.at;
     this.#writtenFrom = start;
+    this.#kinds = kinds;
     const statement: Unwritten<StatementNode> & { written?: string } = this.alone(() =>
-      this.#statement(start, kinds),
+      this.#statement(start),
     );
     statement.written = this.lexer.written(this.#writtenFrom);
     return statement as StatementNode;
@@ -100,22 +102,22 @@ export class StatementParser extends ConditionParser {
     return result;
   }
 
-  #statement(start: number, kinds: readonly StatementSyntax[]): Unwritten<StatementNode> {
+  #statement(start: number): Unwritten<StatementNode> {
     const lexer: Lexer = this.lexer;
     const word = lexer.peekWord();
     if (word !== undefined)
-      for (const kind of kinds) {
+      for (const kind of this.#kinds) {
         if (kind.word !== word) continue;
         lexer.takeWord();
         const statement = kind.parse(this, start);
         if (statement) return statement;
         lexer.at = start;
       }
-    return this.#check(start, kinds);
+    return this.#check(start);
   }
 
   // check :: ( text : )? condition
-  #check(start: number, kinds: readonly StatementSyntax[]): Unwritten<Check> {
+  #check(start: number): Unwritten<Check> {
     const lexer: Lexer = this.lexer;
     let label: TextLiteral | undefined;
     if (lexer.peek('"')) {
@@ -134,9 +136,13 @@ export class StatementParser extends ConditionParser {
     } catch (error) {
       const meant = unknown !== undefined && error instanceof SourceError && error.code === 'word-unknown';
       if (!meant || error.remedy !== undefined) throw error;
-      const words = new Set(kinds.map(({ word }) => word));
-      throw new SourceError('word-unknown', error.range, error.message, didYouMean(unknown, words));
+      const remedy = didYouMean(unknown, this.statementWords());
+      throw new SourceError('word-unknown', error.range, error.message, remedy);
     }
+  }
+
+  protected statementWords(): readonly string[] {
+    return this.#kinds.map(({ word }) => word);
   }
 
   requireWord(word: string, after: string): void {

@@ -160,13 +160,13 @@ export function sourcesIn(node: Part | StatementNode): readonly ResponseSource[]
 }
 
 /** Whether what an expression gives is to be kept secret when what it refers to is. Lengths and counts give nothing away. */
-export function revealing(node: Expression): Reference[] {
+export function revealing(node: Expression | Condition): Reference[] {
   if (node.type === 'call' && node.name === 'length') return [];
   if (node.type === 'query' && node.pick === 'count') return [];
   if (node.type === 'reference') return [node];
   // What a path or a CSS selector gives is a part of the response; a value in it only says which. An XPath may compute.
   if (node.type === 'source' && (node.form === 'path' || node.form === 'html')) return [];
   const found: Reference[] = [];
-  eachChild(node, child => found.push(...revealing(child as Expression)));
+  eachChild(node, child => found.push(...revealing(child)));
   return found;
 }

@@ -99,6 +99,11 @@ export class SourceError extends Error {
   }
 }
 
+/** What is wrong, found. */
+export function findingOf({ code, range, message, remedy }: SourceError, source: Source): Finding {
+  return finding(code, { source, range }, message, remedy);
+}
+
 /** By file, then by place; the same finding at the same place (two pages below one settings file) only once. */
 export function sortFindings(findings: readonly Finding[]): Finding[] {
   const seen = new Set<string>();

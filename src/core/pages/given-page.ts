@@ -1,4 +1,4 @@
-import { finding } from '../model/finding.ts';
+import { findingOf } from '../model/finding.ts';
 import { type GivenRequest, readGiven } from '../steps/http/write-request.ts';
 import type { Page, PageCase } from './page.ts';
 
@@ -21,8 +21,6 @@ export function pageOfRequest(request: GivenRequest, name: string): Page {
     cases: [only],
     schemas: new Map(),
     tables: new Map(),
-    findings: errors.map(error =>
-      finding(error.code, { source, range: error.range }, error.message, error.remedy),
-    ),
+    findings: errors.map(error => findingOf(error, source)),
   };
 }

@@ -1,6 +1,6 @@
 import Slugger from 'github-slugger';
 import type { StatementNode } from '../language/ast.ts';
-import { type Code, type Finding, finding, type SourceError } from '../model/finding.ts';
+import { type Code, type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import type { Repeat } from '../steps/repeat.ts';
@@ -271,7 +271,7 @@ class PageReader {
   }
 
   #addErrors(errors: readonly SourceError[]): void {
-    for (const { code, range, message, remedy } of errors) this.#add(code, range, message, remedy);
+    for (const error of errors) this.#findings.push(findingOf(error, this.source));
   }
 
   #add(code: Code, range: Range, message: string, remedy?: string): void {

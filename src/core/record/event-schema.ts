@@ -58,6 +58,24 @@ const base = {
   row: z.optional(z.int()),
 };
 
+/** What all operations say. */
+const operation = {
+  ...base,
+  /** Milliseconds since 1970. */
+  at: moment,
+  place,
+  /** Why it took place, where it is not that of the case for the first time. */
+  cause: z.optional(z.enum(causes)),
+  fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
+  times,
+  /** Set for what only led to the one that counts: a hop, a challenge, a token. */
+  part: z.optional(z.literal(true)),
+  /** In milliseconds, where such parts came before it: of all of them together. */
+  whole: z.optional(duration),
+  /** Bytes as they came over the connection, the head of a response included. */
+  received: z.int(),
+};
+
 export const eventSchema = z.discriminatedUnion('type', [
   z.strictObject({
     type: z.literal('run'),
@@ -101,10 +119,7 @@ export const eventSchema = z.discriminatedUnion('type', [
   }),
   z.strictObject({
     type: z.literal('exchange'),
-    ...base,
-    /** Milliseconds since 1970. */
-    at: moment,
-    place,
+    ...operation,
     request: z.strictObject({ method: z.string(), url: z.string(), headers, body: z.optional(payload) }),
     response: z.optional(
       z.strictObject({
@@ -117,8 +132,6 @@ export const eventSchema = z.discriminatedUnion('type', [
         trailers: z.optional(headers),
       }),
     ),
-    /** Why it took place, where it is not the request of the case for the first time. */
-    cause: z.optional(z.enum(causes)),
     /** Set where it was sent once more over a fresh connection: its own had been closed. */
     fresh: z.optional(z.literal(true)),
     connection: z.optional(
@@ -130,22 +143,11 @@ export const eventSchema = z.discriminatedUnion('type', [
     ),
     /** Responses before the final one, such as 103. */
     interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
-    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
-    times,
-    /** Set for what only led to the request that counts: a hop, a challenge, a token. */
-    part: z.optional(z.literal(true)),
-    /** In milliseconds, where such parts came before it: of all of them together. */
-    whole: z.optional(duration),
-    /** Bytes as they came over the connection, the head of the response included. */
-    received: z.int(),
   }),
   /** An operation that is no exchange of HTTP, in a form that holds for every kind. */
   z.strictObject({
     type: z.literal('operation'),
-    ...base,
-    /** Milliseconds since 1970. */
-    at: moment,
-    place,
+    ...operation,
     /** Of step. */
     kind: z.string(),
     /** What was asked of what, as the method and the address of a request. */
@@ -159,12 +161,6 @@ export const eventSchema = z.discriminatedUnion('type', [
     answer: z.optional(
       z.strictObject({ code: z.string(), words: z.string(), fields: headers, body: payload }),
     ),
-    cause: z.optional(z.enum(causes)),
-    fault: z.optional(z.strictObject({ kind: z.string(), message: z.string() })),
-    times,
-    part: z.optional(z.literal(true)),
-    whole: z.optional(duration),
-    received: z.int(),
   }),
   z.strictObject({
     type: z.literal('check'),

@@ -24,10 +24,10 @@ export interface OperationView {
   readonly target: string;
   readonly fields: Fields;
   readonly body: Payload | undefined;
-  readonly answer: AnswerView | undefined;
+  readonly answer: OperationAnswer | undefined;
 }
 
-export interface AnswerView {
+export interface OperationAnswer {
   /** `404`, and what that stands for. */
   readonly code: string | number;
   readonly words: string;

@@ -153,7 +153,7 @@ const checks: Setting = {
   read(node, reader) {
     if (reader.isNull(node) || !reader.libraries.isScalar(node)) return { checks: null };
     const { checks, errors } = reader.readChecks(reader.lines(node));
-    for (const error of errors) reader.add(error.code, error.range, error.message, error.remedy);
+    for (const error of errors) reader.addError(error);
     return { checks };
   },
   merge(effective, level) {

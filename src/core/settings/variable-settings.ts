@@ -68,7 +68,7 @@ function readVariables(
       variables.set(name, { ...variableReader.read(name, value), range: rangeOf(key, reader.excerpt) });
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
-      reader.add(error.code, error.range, error.message, error.remedy);
+      reader.addError(error);
     }
   }
   return variables;

@@ -1,7 +1,7 @@
 import type { Node, Pair, Scalar, YAMLMap } from 'yaml';
 import type { Template } from '../language/templates/template.ts';
 import { parseTemplateText } from '../language/templates/template.ts';
-import { type Code, type Finding, finding } from '../model/finding.ts';
+import { type Code, type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
 import { Excerpt, type Range } from '../model/source.ts';
 import { readDuration, readSize } from '../values/compare.ts';
 
@@ -96,6 +96,10 @@ export class YamlReader {
       `For example: ${example}.`,
     );
     return undefined;
+  }
+
+  addError(error: SourceError): void {
+    this.findings.push(findingOf(error, this.excerpt.source));
   }
 
   add(code: Code, range: Range, message: string, remedy?: string): void {

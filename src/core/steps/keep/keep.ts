@@ -5,10 +5,10 @@ import { nearestPart } from '../../language/explain.ts';
 import type { StatementSyntax } from '../../language/parser.ts';
 import type { Place } from '../../model/place.ts';
 import { Missing } from '../../model/value.ts';
-import { givenName, type NamingStatement, namesRevealedBy, nameValue } from '../named-value.ts';
+import { givenName, type NamingStatement, NamingStep } from '../naming-step.ts';
 import { once, statementKind } from '../statement-kind.ts';
 import { evaluateInTime } from '../statement-timeout.ts';
-import type { PlannedStep, StepPreview, StepRun, WrittenStep } from '../step.ts';
+import type { StepPreview, StepRun, WrittenStep } from '../step.ts';
 
 export interface Keep extends NamingStatement {
   readonly type: 'keep';
@@ -53,23 +53,19 @@ export function isSecretKeep(step: WrittenStep): step is Keep {
   return step.type === 'keep' && (step as Keep).secret;
 }
 
-class KeepStep implements PlannedStep {
+class KeepStep extends NamingStep {
   readonly kind = 'keep';
-  readonly checks = 0;
-  readonly gives: { readonly name: string; readonly how: 'keep' };
   readonly #evaluate: Evaluate;
-  readonly #reveals: readonly string[];
 
   constructor(
     readonly statement: Keep,
-    readonly place: Place,
+    place: Place,
   ) {
-    const { name, value, otherwise } = statement;
-    this.gives = { name, how: 'keep' };
+    super(statement, 'keep', place);
+    const { value, otherwise } = statement;
     this.#evaluate = once(() =>
       withDefault(compileExpression(value), otherwise && compileExpression(otherwise)),
     );
-    this.#reveals = namesRevealedBy(otherwise ? [value, otherwise] : [value]);
   }
 
   /** A value that is not there is a failed check: the cases that need the name are blocked by it. */
@@ -77,7 +73,7 @@ class KeepStep implements PlannedStep {
     const { written: text, secret } = this.statement;
     const value = evaluateInTime(this.#evaluate, run.evaluation);
     if (!(value instanceof Missing)) {
-      nameValue(run, this.gives, value, { secret, reveals: this.#reveals });
+      this.giveName(run, value, { secret });
       return true;
     }
     run.fail();

@@ -6,10 +6,10 @@ import { TemplateError } from '../../language/templates/render.ts';
 import type { Place } from '../../model/place.ts';
 import { type Found, Missing } from '../../model/value.ts';
 import { isLiteralSecret, secretName } from '../../secrecy/secret-names.ts';
-import { givenName, type NamingStatement, namesRevealedBy, nameValue } from '../named-value.ts';
+import { givenName, type NamingStatement, NamingStep } from '../naming-step.ts';
 import { once, statementKind } from '../statement-kind.ts';
 import { evaluateInTime } from '../statement-timeout.ts';
-import type { PlannedStep, StepPreview, StepRun } from '../step.ts';
+import type { StepPreview, StepRun } from '../step.ts';
 
 export interface Let extends NamingStatement {
   readonly type: 'let';
@@ -40,33 +40,29 @@ export const letKind = statementKind<Let>({
       : [],
 });
 
-class LetStep implements PlannedStep {
+class LetStep extends NamingStep {
   readonly kind = 'let';
-  readonly checks = 0;
-  readonly gives: { readonly name: string; readonly how: 'let' };
   readonly #evaluate: Evaluate;
-  readonly #reveals: readonly string[];
 
   constructor(
     readonly statement: Let,
-    readonly place: Place,
+    place: Place,
   ) {
-    this.gives = { name: statement.name, how: 'let' };
+    super(statement, 'let', place);
     this.#evaluate = once(() => compileExpression(statement.value));
-    this.#reveals = namesRevealedBy([statement.value]);
   }
 
   carryOut(run: StepRun): boolean {
     const value = evaluateInTime(this.#evaluate, run.evaluation);
     if (value instanceof Missing) return run.stop(`${this.statement.written}: ${value.reason}.`, this.place);
-    nameValue(run, this.gives, value, { reveals: this.#reveals });
+    this.giveName(run, value);
     return true;
   }
 
   preview(preview: StepPreview): void {
     const value = this.#valueBefore(preview.evaluation);
     if (value === undefined || value instanceof Missing) preview.names.forget(this.gives);
-    else nameValue(preview, this.gives, value, { reveals: this.#reveals });
+    else this.giveName(preview, value);
   }
 
   #valueBefore(evaluation: StepPreview['evaluation']): Found | undefined {

@@ -1,0 +1,48 @@
+import type { StatementNode } from '../language/ast.ts';
+import { isMadeOfSecret } from '../language/evaluation-context.ts';
+import { revealing } from '../language/walk.ts';
+import type { Place } from '../model/place.ts';
+import type { Range } from '../model/source.ts';
+import type { Value } from '../model/value.ts';
+import type { GivenName, PlannedStep, StepPreview, StepRun } from './step.ts';
+
+// What the statements have in common that give a value a name.
+
+export interface NamingStatement extends StatementNode {
+  readonly name: string;
+  readonly nameRange: Range;
+}
+
+export function givenName({ name, nameRange }: NamingStatement, how: GivenName['how']): GivenName {
+  return { name, how, range: nameRange };
+}
+
+/** Gives a value its name; what is computed from a secret is one. */
+export abstract class NamingStep implements PlannedStep {
+  abstract readonly kind: string;
+  readonly checks = 0;
+  readonly gives: Pick<GivenName, 'name' | 'how'>;
+  /** Names whose secrecy passes on to the value. */
+  readonly #reveals: readonly string[];
+
+  constructor(
+    { name, parts }: NamingStatement,
+    how: GivenName['how'],
+    readonly place: Place,
+  ) {
+    this.gives = { name, how };
+    this.#reveals = parts.flatMap(revealing).map(reference => reference.name);
+  }
+
+  abstract carryOut(run: StepRun): boolean;
+
+  /** @param secret whether it is one by itself */
+  protected giveName(
+    { names, evaluation }: Pick<StepPreview, 'names' | 'evaluation'>,
+    value: Value,
+    { secret = false }: { readonly secret?: boolean } = {},
+  ): void {
+    const isSecret = secret || this.#reveals.some(each => isMadeOfSecret(evaluation.lookup(each)));
+    names.set(this.gives, value, { secret: isSecret });
+  }
+}
