@@ -1,52 +1,51 @@
-// Bundles the tests beside the built program and hands them to Node's own runner. Words narrow the files; --full runs
-// those of hardening alone, at their full length.
+// Hands the tests to Node's own runner, several files at a time.
+//   npm test -- [WORD…] [--changed[=REVISION]]
+// Words narrow the files. --changed leaves those that a change touches since the last commit, or since a revision.
+// --full runs those of hardening alone, at their full length.
 import { spawnSync } from 'node:child_process';
-import { readdirSync, rmSync } from 'node:fs';
-import * as esbuild from 'esbuild';
-import { patched } from './packages/index.mjs';
-
-/** Packages that only tests use; all others are tested as they ship. */
-const testsAlone = ['esbuild', 'har-schema', 'playwright-core', 'tap-parser', 'xmllint-wasm'];
-/** What bundled packages find around them in the program. */
-const asShipped = `import { createRequire as requireFrom } from 'node:module';
-import { pathToFileURL as urlOf } from 'node:url';
-const require = requireFrom(import.meta.url);
-const [__dirname, __filename] = [process.cwd() + '/dist', process.cwd() + '/dist/mervok.cjs'];
-const mervokUrl = urlOf(__filename).href;`;
+import { existsSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { changedSince, inputsOf, startsProgram, touchedBy } from './changed.mjs';
+import { bundleOf, bundleTests, testFiles } from './test-bundles.mjs';
 
 const words = process.argv.slice(2);
 const narrow = words.filter(word => !word.startsWith('--'));
 const isFull = words.includes('--full');
-const files = readdirSync('test', { recursive: true })
-  .map(file => `test/${file}`)
-  .filter(
-    file =>
-      file.endsWith('.test.ts') &&
-      (!isFull || file.startsWith('test/hardening/')) &&
-      (narrow.length === 0 || narrow.some(part => file.includes(part))),
+const [, since = 'HEAD'] = words.find(word => /^--changed(?:=|$)/.test(word))?.split('=') ?? [];
+const isChanged = words.some(word => word.startsWith('--changed'));
+
+function stop(code, message) {
+  console.error(message);
+  process.exit(code);
+}
+
+let files = testFiles().filter(
+  file =>
+    (!isFull || file.startsWith('test/hardening/')) &&
+    (narrow.length === 0 || narrow.some(part => file.includes(part))),
+);
+if (files.length === 0)
+  stop(2, `No test file has ${narrow.map(each => `'${each}'`).join(' or ')} in its path.`);
+const inputs = inputsOf(files, await bundleTests(files, 'build/test'));
+if (isChanged) {
+  const changed = changedSince(since);
+  const touched = touchedBy(changed, inputs);
+  const left = files.filter(file => startsProgram(inputs.get(file)) && !touched.includes(file));
+  const told = `${changed.length} changed since ${since}: ${touched.length} of ${files.length} test files are touched`;
+  console.error(
+    `${told}${left.length > 0 ? `; ${left.length} that start the program are left to a run of all` : ''}.`,
   );
-rmSync('build/test', { recursive: true, force: true });
-await esbuild.build({
-  entryPoints: files,
-  outdir: 'build/test',
-  outbase: 'test',
-  outExtension: { '.js': '.mjs' },
-  bundle: true,
-  splitting: true,
-  plugins: patched,
-  external: testsAlone,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20.18',
-  sourcemap: 'inline',
-  define: { __MERVOK_VERSION__: '"test"' },
-  banner: { js: asShipped },
-  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
-  logLevel: 'warning',
-});
-const built = files.map(file => `build/${file.replace(/\.ts$/, '.mjs')}`);
-const { status } = spawnSync(process.execPath, ['--enable-source-maps', '--test', ...built], {
-  stdio: 'inherit',
-  env: { ...process.env, ...(isFull && { MERVOK_HARDENING: 'full' }) },
-});
+  if (touched.length === 0) process.exit(0);
+  files = touched;
+}
+if (files.some(file => startsProgram(inputs.get(file))) || !existsSync('dist/NOTICES.txt'))
+  if (spawnSync(process.execPath, ['scripts/ready.mjs'], { stdio: 'inherit' }).status !== 0) process.exit(1);
+const { status } = spawnSync(
+  process.execPath,
+  [
+    ...['--enable-source-maps', '--test', `--test-concurrency=${availableParallelism()}`],
+    ...files.map(file => bundleOf(file, 'build/test')),
+  ],
+  { stdio: 'inherit', env: { ...process.env, ...(isFull && { MERVOK_HARDENING: 'full' }) } },
+);
 process.exit(status ?? 1);

@@ -1,5 +1,7 @@
 #!/usr/bin/env node
 // The entry stays small: the version is told without loading anything else.
+import { partsOf } from '../platform/compiled-parts.ts';
+import { tuneCompiler } from '../platform/tuning.ts';
 import { version } from '../platform/version.ts';
 
 const given = process.argv.slice(2);
@@ -8,4 +10,8 @@ if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {
     process.exitCode = 3;
   });
   process.stdout.write(`mervok ${version}\n`);
-} else void import('./program.ts').then(({ main }) => main(given));
+} else {
+  tuneCompiler();
+  const { main } = partsOf(__dirname, require)('./cli-program.cjs') as typeof import('./program.ts');
+  void main(given);
+}

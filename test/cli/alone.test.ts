@@ -3,7 +3,8 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { caseText } from '../support/collection.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 /** Wants a cookie for everything but the sign-in, and knows what was made. */

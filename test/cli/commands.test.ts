@@ -5,7 +5,8 @@ import { test } from 'node:test';
 import { defects } from '../../demo/harbour/defects.ts';
 import { openHarbour } from '../../demo/harbour/server.ts';
 import { caseText } from '../support/collection.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { closedPort } from '../support/server.ts';
 
 const { version } = JSON.parse(readFileSync('package.json', 'utf8'));

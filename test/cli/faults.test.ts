@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { gzipSync } from 'node:zlib';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { serveRaw } from '../support/server.ts';
 
 const kase = (title: string, origin: string, statements: string) =>

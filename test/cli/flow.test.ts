@@ -3,7 +3,8 @@ import { readFileSync } from 'node:fs';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 interface Harbour {

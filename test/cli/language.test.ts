@@ -2,7 +2,8 @@ import assert from 'node:assert/strict';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 // The design's tables and the productions of the grammar, row by row, through the built program.

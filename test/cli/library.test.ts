@@ -5,7 +5,7 @@ import { join, resolve } from 'node:path';
 import { test } from 'node:test';
 import { promisify } from 'node:util';
 import { caseText } from '../support/collection.ts';
-import { folderWith } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
 import { serve } from '../support/server.ts';
 
 const run = promisify(execFile);

@@ -5,7 +5,8 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
 import { join, resolve } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { closedPort } from '../support/server.ts';
 
 const isThere = spawnSync('nginx', ['-v']).error === undefined;

@@ -6,7 +6,8 @@ import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { caseText } from '../support/collection.ts';
-import { folderWith, mervok, program } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok, program } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 /** Answers with what it was asked; `status=` and `after=` (milliseconds) in a target say how. */

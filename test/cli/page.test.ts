@@ -5,7 +5,8 @@ import { type TestContext, test } from 'node:test';
 import { pathToFileURL } from 'node:url';
 import { type Browser, type BrowserContextOptions, chromium, type Page } from 'playwright-core';
 import { caseText } from '../support/collection.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 const executablePath = ['/usr/bin/chromium', '/usr/bin/chromium-browser'].find(existsSync);

@@ -6,8 +6,9 @@ import { test } from 'node:test';
 import { unzipSync } from 'fflate';
 import { endings } from '../../src/reports/endings.ts';
 import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
 import { textOfPdf } from '../support/pdf.ts';
-import { folderWith, mervok, program } from '../support/program.ts';
+import { mervok, program } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 const pages = {

@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { caseText } from '../support/collection.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
 import { closedPort, serve } from '../support/server.ts';
 
 /** A small harbour: berths can be made, read and taken away. */

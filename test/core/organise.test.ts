@@ -1,13 +1,14 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { graphOf } from '../../src/core/analysis/flow-graph.ts';
+import type { EventOf } from '../../src/core/model/events.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
 import { chunksOf, TableError } from '../../src/core/values/table-reader.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
 import { caseText, planOf, type Texts, told } from '../support/collection.ts';
-import { runTexts } from '../support/engine.ts';
+import { type Answer, type Ran, runTexts } from '../support/engine.ts';
 
 const root = 'base: http://harbour.skerry.example\n';
 const simple = (title: string, request = 'GET /') => caseText(title, request, 'status = 200');
@@ -295,24 +296,31 @@ test('pages that do not need each other run at once, and are told in their order
     'c.md': simple('C', 'GET /c'),
     'd.md': simple('D', 'GET /{id}'),
   };
-  const at = (events: readonly { type: string }[]) => JSON.stringify(events);
-  const alone = await runTexts(texts, answer);
-  let [open, most] = [0, 0];
-  const order: string[] = [];
-  const together = await runTexts(texts, answer, {
-    run: { jobs: 3 },
-    whileSending: async request => {
-      open++;
-      most = Math.max(most, open);
-      order.push(request.url.slice(-2));
-      // The first one takes longest.
-      for (let turn = request.url.endsWith('/a') ? 20 : 3; turn > 0; turn--) await null;
-      open--;
+  const untimed = ({ events }: Ran) => events.map(event => ({ ...event, at: 0, time: 0 }));
+  // The first one takes longest.
+  const takes = (url: string) => (url.endsWith('/a') ? 20 : 3);
+  const slow: Answer = ({ url }) => ({ body: { id: 7 }, takes: takes(url) });
+  const alone = await runTexts(texts, slow);
+  const begun: [request: string, at: number][] = [];
+  const together = await runTexts(
+    texts,
+    ({ url }, at) => {
+      begun.push([way(url), at]);
+      return { body: { id: 7 }, takes: takes(url) };
     },
-  });
-  assert.equal(at(together.events), at(alone.events));
-  assert.equal(most, 3);
-  assert.deepEqual(order, ['/a', '/b', '/c', '/7']);
+    { run: { jobs: 3 } },
+  );
+  assert.deepEqual(untimed(together), untimed(alone));
+  assert.deepEqual(begun, [
+    ['/a', 0],
+    ['/b', 0],
+    ['/c', 0],
+    ['/7', 3],
+  ]);
+  assert.deepEqual(
+    [alone, together].map(({ events }) => (events.at(-1) as EventOf<'end'>).time),
+    [29, 20],
+  );
 });
 
 test('what only cleans up takes does not keep its page waiting', async () => {

@@ -201,7 +201,8 @@ test('bounds belong to the verdict; what nothing was measured of is not kept', a
     ['failed of sea < 1 %', 'yes', '0 %, 0 of 1'],
     ['failed of a.md#good < 1 %', 'yes', '0 %, 0 of 1'],
     ['apdex > 0.6', 'yes', '0.67'],
-    ['throughput > 1', 'unknown', 'nothing was measured'],
+    ['throughput > 199', 'yes', '200 a second'],
+    ['throughput > 200', 'no', '200 a second'],
   ];
   for (const [bound, holds, found] of rows) {
     const totals = new RunTotals();

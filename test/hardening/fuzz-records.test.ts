@@ -12,8 +12,9 @@ import { type Chunks, openTable, TableError, type TableForm } from '../../src/co
 import { readRecord } from '../../src/platform/run-records.ts';
 import { endings } from '../../src/reports/endings.ts';
 import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
 import { mutate, sequence } from '../support/fuzz.ts';
-import { folderWith, mervok, program } from '../support/program.ts';
+import { mervok, program } from '../support/program.ts';
 import { bytesOf } from '../support/reports.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serve } from '../support/server.ts';

@@ -8,8 +8,9 @@ import { validateXML } from 'xmllint-wasm';
 import { printPicked } from '../../src/cli/expression.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
 import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
 import { textOfPdf } from '../support/pdf.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { mervok } from '../support/program.ts';
 import { scaled } from '../support/scale.ts';
 import { serve, serveRaw } from '../support/server.ts';
 

@@ -4,9 +4,10 @@ import { join } from 'node:path';
 import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/model/events.ts';
 import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
 import { sequence } from '../support/fuzz.ts';
 import { RandomMoment } from '../support/moment.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serve } from '../support/server.ts';
 

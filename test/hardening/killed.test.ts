@@ -3,9 +3,10 @@ import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
 import { sequence } from '../support/fuzz.ts';
 import { RandomMoment } from '../support/moment.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serve } from '../support/server.ts';
 

@@ -4,7 +4,8 @@ import { existsSync, lstatSync, mkdirSync, readdirSync, readFileSync, statSync, 
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { zipSync } from 'fflate';
-import { folderWith, mervok, program } from '../support/program.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok, program } from '../support/program.ts';
 import { closedPort, serve, serveRaw } from '../support/server.ts';
 
 const part = (title: string, request: string, statements = 'status = 200', more = '') =>

@@ -4,8 +4,9 @@ import { join } from 'node:path';
 import { test } from 'node:test';
 import { unzipSync } from 'fflate';
 import { endings } from '../../src/reports/endings.ts';
+import { folderWith } from '../support/folder.ts';
 import { textOfPdf } from '../support/pdf.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 /** Characters that are written differently in every place. */

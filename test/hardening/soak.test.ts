@@ -4,8 +4,9 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/model/events.ts';
+import { folderWith } from '../support/folder.ts';
 import { sequence } from '../support/fuzz.ts';
-import { folderWith, mervok } from '../support/program.ts';
+import { mervok } from '../support/program.ts';
 import { scaled, seed } from '../support/scale.ts';
 import { serveRaw } from '../support/server.ts';
 

@@ -7,13 +7,18 @@ import type { Ports } from '../../src/core/runner/ports.ts';
 import { run } from '../../src/core/runner/run.ts';
 import type { RunOptions } from '../../src/core/runner/run-options.ts';
 import type { HttpPort, OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
+import { VirtualClock } from './clock.ts';
 import { planOf, type Texts } from './collection.ts';
 
-export type Answer = (request: OutgoingRequest) =>
-  | { status?: number; body?: unknown; headers?: [string, string][] }
+/** What a server does with a request that comes so many milliseconds after the run began. */
+export type Answer = (
+  request: OutgoingRequest,
+  at: number,
+) => /** After so many milliseconds: 5, where it is not said. */
+  | { status?: number; body?: unknown; headers?: [string, string][]; takes?: number }
   /** Hops on the way to the last one. */
   | { exchanges: Exchange[]; secrets?: string[] }
-  | { fault: NonNullable<Exchange['fault']> };
+  | { fault: NonNullable<Exchange['fault']>; takes?: number };
 
 export interface Ran {
   readonly events: readonly RunEvent[];
@@ -41,12 +46,15 @@ export interface RunTextsOptions {
   readonly openPage?: HttpPort['openPage'];
 }
 
-/** Carries out a collection against ports in which time stands still and `answer` is the server. */
+/** When runs begin. */
+const start = Date.UTC(2026, 10, 23, 12);
+
+/** Carries out a collection by a clock that only waiting moves, with `answer` for the server. */
 export async function runTexts(
   texts: Texts,
   answer: Answer,
   {
-    rounds = 1,
+    rounds,
     run: more = {},
     os = {},
     signal = new AbortController().signal,
@@ -61,18 +69,25 @@ export async function runTexts(
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
   const sent: OutgoingRequest[] = [];
+  const clock = new VirtualClock();
   const clockAndRandom = {
-    now: () => Date.UTC(2026, 10, 23, 12),
+    now: () => start + clock.elapsed(),
     uuid: chance,
     random: () => 0.5,
   };
   const http: HttpPort = {
-    async send(request) {
+    async send(request, interrupted) {
       sent.push(request);
       await whileSending?.(request);
-      const answered = answer(request);
-      const times = { wait: 4, download: 1, total: 5 };
+      const answered = answer(request, clock.elapsed());
       if ('exchanges' in answered) return answered;
+      const { takes = 5 } = answered;
+      const times = { wait: takes - 1, download: 1, total: takes };
+      await clock.sleep(takes, interrupted);
+      if (interrupted.aborted) {
+        const fault = { kind: 'interrupted' as const, message: 'The run was interrupted.' };
+        return { exchanges: [{ request, fault, times, received: 0 }] };
+      }
       if ('fault' in answered) return { exchanges: [{ request, fault: answered.fault, times, received: 0 }] };
       const { status = 200, body = {}, headers = [['Content-Type', 'application/json']] } = answered;
       const bytes = Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
@@ -84,7 +99,7 @@ export async function runTexts(
         headers,
         body: bytes,
         size: bytes.length,
-        time: 5,
+        time: takes,
       };
       return { exchanges: [{ request, response, times, received: bytes.length }] };
     },
@@ -95,13 +110,16 @@ export async function runTexts(
     clockAndRandomFor: () => clockAndRandom,
     // Whatever kinds there are besides is of no interest here.
     operations: { http } as Ports['operations'],
-    elapsed: () => 0,
-    sleep: async () => undefined,
+    elapsed: clock.elapsed,
+    sleep: clock.sleep,
     external: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },
   };
   const events: RunEvent[] = [];
-  await run(planned, ports, { tool: 'mervok test', rounds, bodies: true, signal, ...more }, event =>
-    events.push(event),
+  await run(
+    planned,
+    ports,
+    { tool: 'mervok test', ...(rounds !== undefined && { rounds }), bodies: true, signal, ...more },
+    event => events.push(event),
   );
   for (const event of events) eventSchema.parse(event);
   const of = <Type extends RunEvent['type']>(type: Type) =>

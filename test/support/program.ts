@@ -1,24 +1,7 @@
 import { spawn } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { dirname, join, resolve } from 'node:path';
-import type { TestContext } from 'node:test';
+import { resolve } from 'node:path';
 
 export const program = resolve('dist/mervok.cjs');
-
-/** A temporary folder with files, removed when the test ends. */
-export function folderWith(
-  test: Pick<TestContext, 'after'>,
-  files: { readonly [path: string]: string | Buffer } = {},
-): string {
-  const folder = mkdtempSync(join(tmpdir(), 'mervok-test-'));
-  test.after(() => rmSync(folder, { recursive: true, force: true }));
-  for (const [path, content] of Object.entries(files)) {
-    mkdirSync(dirname(join(folder, path)), { recursive: true });
-    writeFileSync(join(folder, path), content);
-  }
-  return folder;
-}
 
 export interface Ended {
   readonly code: number | null;

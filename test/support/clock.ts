@@ -1,0 +1,49 @@
+interface Sleeper {
+  readonly until: number;
+  readonly wake: () => void;
+}
+
+/** So many turns of the event loop have to pass in which nobody lies down before time goes on. */
+const quietTurns = 4;
+
+/**
+ * A clock on which no time passes but that which somebody waits for: when all are waiting, it goes on to the moment at
+ * which the first of them wakes.
+ */
+export class VirtualClock {
+  #time = 0;
+  #turns = 0;
+  readonly #sleepers = new Set<Sleeper>();
+
+  /** In milliseconds since it began. */
+  readonly elapsed = (): number => this.#time;
+
+  readonly sleep = (milliseconds: number, signal?: AbortSignal): Promise<void> =>
+    new Promise(resume => {
+      const wake = () => {
+        this.#sleepers.delete(sleeper);
+        signal?.removeEventListener('abort', wake);
+        resume();
+      };
+      const sleeper = { until: this.#time + milliseconds, wake };
+      if (signal?.aborted) return resume();
+      signal?.addEventListener('abort', wake);
+      this.#sleepers.add(sleeper);
+      if (this.#turns === 0) setImmediate(this.#turn);
+      this.#turns = quietTurns;
+    });
+
+  readonly #turn = (): void => {
+    if (--this.#turns > 0) {
+      setImmediate(this.#turn);
+      return;
+    }
+    const [first] = [...this.#sleepers].sort((a, b) => a.until - b.until);
+    if (!first) return;
+    this.#time = Math.max(this.#time, first.until);
+    first.wake();
+    if (this.#sleepers.size === 0) return;
+    this.#turns = quietTurns;
+    setImmediate(this.#turn);
+  };
+}
