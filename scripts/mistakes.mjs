@@ -32,9 +32,9 @@ const logger = {
 };
 
 /** The mistake that is made by a process, by its number; a module that holds some of them asks for it once. */
-const made = 'const mistake = Number(process.env.MERVOK_MISTAKE ?? -1);';
+const made = 'const $mistake = Number(process.env.MERVOK_MISTAKE ?? -1);';
 /** Which mistakes a process came by, one byte each. */
-const reached = 'const reach = globalThis.mervokReached ??= new Uint8Array(1e6);';
+const reached = 'const $reached = globalThis.mervokReached ??= new Uint8Array(1e6);';
 
 /** The package asks its own functions at every mistake, which would make tests a hundred times as slow. */
 function written(content, notes) {
@@ -47,11 +47,11 @@ function written(content, notes) {
   return (
     head +
     body
-      .replace(/stryMutAct_9fa48\("(\d+)"\)/g, '(mistake === $1)')
+      .replace(/stryMutAct_9fa48\("(\d+)"\)/g, '($mistake === $1)')
       .replace(/stryCov_9fa48\(((?:"\d+"(?:, )?)+)\)/g, (_, list) =>
         notes
           ? `(${ids(list)
-              .map(id => `reach[${id}] = 1`)
+              .map(id => `$reached[${id}] = 1`)
               .join(', ')})`
           : 'void 0',
       )
