@@ -34,8 +34,11 @@ export class Recorder {
       .toISOString()
       .replace(/[-:]|\..*/g, '')
       .replace('T', '-');
-    for (let more = 1; ; more++) {
-      const id = more === 1 ? time : `${time}-${more}`;
+    // Behind those of the same second, also where the first of them are gone.
+    const before = idsIn(readdirSync(folder)).findLast(id => id.startsWith(time));
+    const begun = before === undefined ? 0 : Number(before.split('-')[2] ?? 1);
+    for (let number = begun + 1; ; number++) {
+      const id = number === 1 ? time : `${time}-${number}`;
       try {
         const recorder = new Recorder(join(folder, `${id}.ndjson`));
         prune(folder);

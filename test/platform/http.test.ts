@@ -2,7 +2,8 @@ import assert from 'node:assert/strict';
 import type { IncomingMessage } from 'node:http';
 import { test } from 'node:test';
 import { openDriver } from '../support/driver.ts';
-import { serve, serveRaw } from '../support/server.ts';
+import { folderWith } from '../support/folder.ts';
+import { closedPort, serve, serveRaw } from '../support/server.ts';
 
 const { send } = await openDriver();
 
@@ -140,4 +141,99 @@ test('a request that cannot be sent is a fault that says why, not a crash', asyn
     assert.equal(fault?.kind, 'unsendable', fault?.message);
     assert.match(fault!.message, says);
   }
+});
+
+test('however a response is cut into pieces, it is the same, and every byte of it is counted', async t => {
+  const texts = [
+    'HTTP/1.1 200 Fine\r\nX-Quay: North\r\nx-quay:South \t\r\nX-None:\r\nContent-Length: 4\r\n\r\ntide',
+    'HTTP/1.0 204 No Content\r\nX-Quay: \xe9\r\n\r\n',
+    'HTTP/1.1 103 Early Hints\r\nLink: </a>\r\n\r\nHTTP/1.1 404 Not Found\r\nContent-Length: 0\r\n\r\n',
+  ];
+  const headersOf = [
+    [
+      ['X-Quay', 'North'],
+      ['x-quay', 'South'],
+      ['X-None', ''],
+      ['Content-Length', '4'],
+    ],
+    [['X-Quay', 'é']],
+    [['Content-Length', '0']],
+  ];
+  const told = [
+    [200, 'Fine', 'HTTP/1.1', 'tide'],
+    [204, 'No Content', 'HTTP/1.0', ''],
+    [404, 'Not Found', 'HTTP/1.1', ''],
+  ];
+  const origin = await serveRaw(t, socket =>
+    socket.on('data', bytes => {
+      const [, which, cut] = /\/(\d+)\/(\d+)/.exec(bytes.toString())!;
+      const text = texts[Number(which)]!;
+      socket.setNoDelay(true);
+      socket.write(text.slice(0, Number(cut)), 'latin1', () =>
+        setTimeout(() => socket.write(text.slice(Number(cut)), 'latin1'), 2),
+      );
+    }),
+  );
+  for (const [which, text] of texts.entries()) {
+    for (let cut = 1; cut < text.length; cut += 3) {
+      const { response, received, connection } = await send(`${origin}/${which}/${cut}`);
+      const { status, reason, version, body, headers } = response!;
+      assert.deepEqual(
+        [status, reason, version, Buffer.from(body).toString()],
+        told[which],
+        `${which} ${cut}`,
+      );
+      assert.deepEqual(headers, headersOf[which], `${which} ${cut}`);
+      // A field counts with one blank before its value.
+      assert.equal(received, text.length + [2, 0, 0][which]!, `${which} ${cut}`);
+      assert.equal(connection!.protocol, version);
+    }
+  }
+});
+
+test('the phases of an exchange add up, whatever becomes of it', async t => {
+  const origin = await serve(t, (request, response) => {
+    if (request.url === '/half') {
+      response.writeHead(200, { 'Content-Length': 9 });
+      response.write('half');
+      setTimeout(() => request.socket.destroy(), 5);
+    } else if (request.url === '/none') setTimeout(() => request.socket.destroy(), 5);
+    else setTimeout(() => response.end('tide'), 20);
+  });
+  const named = origin.replace('127.0.0.1', 'localhost');
+  const sum = (times: { [phase: string]: number }) =>
+    Object.entries(times).reduce((all, [phase, time]) => all + (phase === 'total' ? 0 : time), 0);
+  const phasesOf = async (url: string) => {
+    const { times } = await send(url);
+    assert.ok(Math.abs(times.total - sum({ ...times })) < 0.002, `${url} ${JSON.stringify(times)}`);
+    return Object.keys(times).sort().join(' ');
+  };
+  assert.equal(await phasesOf(`${named}/first`), 'connect download lookup total wait');
+  assert.equal(await phasesOf(`${named}/second`), 'download total wait');
+  assert.ok((await send(`${named}/third`)).times.wait! >= 19);
+  assert.equal(await phasesOf(`${origin}/half`), 'connect download total wait');
+  assert.equal(await phasesOf(`${origin}/none`), 'connect total wait');
+  const { times } = await send(`http://127.0.0.1:${await closedPort()}/`);
+  assert.deepEqual(Object.keys(times), ['total']);
+  const [at, now] = [(await send(origin)).at!, Date.now()];
+  assert.ok(at <= now && at > now - 5000);
+});
+
+test('a time limit counts for its phase; a body that goes into a file may take its time', async t => {
+  const slow = await serve(t, (_request, response) => {
+    setTimeout(() => response.write('a'), 30);
+    setTimeout(() => response.end('b'), 90);
+  });
+  const kinds = async (timeout: { answer?: number; total?: number; connect?: number }, more = {}) =>
+    (await send(slow, { timeout, ...more })).fault?.message ?? 'whole';
+  assert.equal(await kinds({}), 'whole');
+  assert.match(await kinds({ answer: 10 }), /did not begin to answer within 10 ms/);
+  assert.equal(await kinds({ answer: 60 }), 'whole');
+  assert.match(await kinds({ total: 60 }), /was not complete within 60 ms/);
+  assert.match(await kinds({ answer: 10, total: 10 }), /within 10 ms/);
+  assert.match(await kinds({ answer: 60, total: 60 }), /was not complete/);
+  assert.equal(await kinds({ connect: 20 }), 'whole');
+  const saveTo = `${folderWith(t)}/body.txt`;
+  assert.equal(await kinds({ answer: 60 }, { saveTo }), 'whole');
+  assert.match(await kinds({ total: 60 }, { saveTo }), /was not complete within 60 ms/);
 });

@@ -220,7 +220,7 @@ export class ExchangeHandler implements Watched {
     };
     for (let at = 0; at < raw.length; at += 2) {
       const [name, value] = [raw[at]!, raw[at + 1]!];
-      fields.push([textOf(name), textOf(value)]);
+      fields.push([textOf(name), withoutBlanksBehind(textOf(value))]);
       this.#received += name.length + value.length + 4;
     }
     return fields;
@@ -269,6 +269,12 @@ export class ExchangeHandler implements Watched {
     const untouched = this.#sent > 0 && this.#opened === undefined && this.#received === 0;
     this.settle(exchange, untouched);
   }
+}
+
+/** Blanks around the value of a field are not part of it (RFC 9112, 5.1); the parser leaves those behind it. */
+function withoutBlanksBehind(value: string): string {
+  const last = value.charCodeAt(value.length - 1);
+  return last === 0x20 || last === 0x09 ? value.replace(/[ \t]+$/, '') : value;
 }
 
 /**

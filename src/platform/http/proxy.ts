@@ -53,7 +53,9 @@ function isExempt({ hostname, port, protocol }: URL, list: string): boolean {
     .filter(Boolean)
     .some(entry => {
       if (entry === '*') return true;
-      const [, name = '', wantedPort] = /^\[?([^\]]*?)\]?(?::(\d+))?$/.exec(entry) ?? [];
+      // An address of IPv6 has a port behind it only where it stands in brackets.
+      const [, bare, bracketed, name = bare ?? bracketed ?? entry, wantedPort] =
+        /^(?:([\da-f]*:[\da-f:.]*:[\da-f:.]*)|(?:\[([^\]]*)\]|([^:]*))(?::(\d+))?)$/.exec(entry) ?? [];
       if (wantedPort !== undefined && wantedPort !== ownPort) return false;
       const domain = name.replace(/^\*?\./, '');
       return host === domain || host.endsWith(`.${domain}`);

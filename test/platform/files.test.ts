@@ -1,0 +1,332 @@
+import assert from 'node:assert/strict';
+import {
+  appendFileSync,
+  mkdirSync,
+  renameSync,
+  symlinkSync,
+  unlinkSync,
+  utimesSync,
+  writeFileSync,
+} from 'node:fs';
+import { join } from 'node:path';
+import { test } from 'node:test';
+import { Missing, Plain } from '../../src/core/model/value.ts';
+import { clockAndRandomFrom, openExternalSources } from '../../src/platform/external-sources.ts';
+import {
+  collectionAround,
+  fileAccess,
+  findCollection,
+  locateInside,
+  openUnchanging,
+  readText,
+} from '../../src/platform/files.ts';
+import { openPorts } from '../../src/platform/ports.ts';
+import { readVariableFile } from '../../src/platform/variable-files.ts';
+import { folderWith } from '../support/folder.ts';
+
+const errorOf = (use: () => unknown) => {
+  try {
+    return `gives ${JSON.stringify(use())}`;
+  } catch (error) {
+    return (error as Error).message;
+  }
+};
+
+test('a collection is what lies around the paths that are asked for', t => {
+  const root = folderWith(t, {
+    'harbour/mervok.yaml': 'title: Skerry\n',
+    'harbour/mervok.secret.yaml': 'tide: 1\n',
+    'harbour/berths.md': '# Berths',
+    'harbour/sea/mervok.yaml': '',
+    'harbour/sea/tides.MD': '# Tides',
+    'harbour/sea/notes.txt': 'no page',
+    'harbour/sea/deep/moor.md': '',
+    'harbour/.hidden/a.md': '',
+    'harbour/node_modules/a.md': '',
+    'harbour/own/.git/x': '',
+    'harbour/own/page.md': '',
+    'harbour/own/mervok.yaml': '',
+    'alone/a.md': 'a',
+    'alone/b.md': 'b',
+    'alone/c.txt': '',
+  });
+  const [harbour, alone] = [join(root, 'harbour'), join(root, 'alone')] as const;
+  mkdirSync(join(harbour, 'folder.md'));
+  const found = (asked: string[], at: string) => {
+    const { root: where, files, paths } = findCollection(asked, at);
+    const secrets = files.secrets ? [files.secrets.path] : [];
+    return [
+      where.slice(root.length + 1),
+      paths,
+      [...files.settings, ...files.pages].map(({ path }) => path),
+      secrets,
+    ];
+  };
+  const all = [
+    'mervok.yaml',
+    'own/mervok.yaml',
+    'sea/mervok.yaml',
+    'berths.md',
+    'own/page.md',
+    'sea/deep/moor.md',
+    'sea/tides.MD',
+  ];
+  const rows: [asked: string[], at: string, paths: string[]][] = [
+    [[], harbour, []],
+    [[], join(harbour, 'sea'), []],
+    [['.'], harbour, []],
+    [['.'], join(harbour, 'sea'), ['sea']],
+    [['sea'], harbour, ['sea']],
+    [['sea/'], harbour, ['sea']],
+    [['berths.md'], harbour, ['berths.md']],
+    [['../berths.md#a-berth', 'deep'], join(harbour, 'sea'), ['berths.md#a-berth', 'sea/deep']],
+    [['berths.md', '.'], harbour, []],
+    [[join(harbour, 'sea/tides.MD')], root, ['sea/tides.MD']],
+  ];
+  for (const [asked, at, paths] of rows) {
+    const [where, given, files, secrets] = found(asked, at);
+    assert.deepEqual([where, given, secrets], ['harbour', paths, ['mervok.secret.yaml']], asked.join());
+    assert.deepEqual([...(files as string[])].sort(), [...all].sort());
+  }
+  assert.deepEqual(found(['own/page.md'], harbour)[0], 'harbour/own');
+  // A page outside of any is one of its own; a folder is all that lies in it.
+  assert.deepEqual(found(['a.md'], alone), ['alone', ['a.md'], ['a.md'], []]);
+  assert.deepEqual(found(['a.md#x', 'a.md#y'], alone), ['alone', ['a.md#x', 'a.md#y'], ['a.md'], []]);
+  assert.deepEqual(found(['.'], alone), ['alone', [], ['a.md', 'b.md'], []]);
+  const wrong: [asked: string[], at: string, message: RegExp][] = [
+    [
+      [],
+      alone,
+      /^There is no collection here: no mervok\.yaml in .*alone or above it\. 'mervok init' writes/,
+    ],
+    [
+      ['berths.md', '../alone/a.md'],
+      harbour,
+      /^The paths belong to different collections: .*harbour and .*alone\. Run one/,
+    ],
+    [['c.txt'], alone, /^'c\.txt' is no page: pages are Markdown files that end in \.md\.$/],
+    [['berths'], harbour, /^There is no 'berths'\. Did you mean 'berths\.md'\?$/],
+    [['brths.md'], harbour, /^There is no 'brths\.md'\. Did you mean 'berths\.md'\?$/],
+    [['see'], harbour, /^There is no 'see'\. Did you mean 'sea'\?$/],
+    [['moor'], harbour, /^There is no 'moor'\. Did you mean 'sea\/deep\/moor\.md'\?$/],
+    [
+      ['tidse.MD'],
+      join(harbour, 'sea', 'deep'),
+      /^There is no 'tidse\.MD'\. Did you mean '\.\.\/tides\.MD'\?$/,
+    ],
+    [['deep/berths.md#x'], harbour, /^There is no 'deep\/berths\.md'\. Did you mean 'berths\.md'\?$/],
+    [['customs'], alone, /^There is no 'customs'\.$/],
+    [['customs'], harbour, /^There is no 'customs'\.$/],
+  ];
+  for (const [asked, at, message] of wrong)
+    assert.match(
+      errorOf(() => findCollection(asked, at)),
+      message,
+      asked.join(),
+    );
+  assert.equal(collectionAround(join(harbour, 'sea', 'deep')), harbour);
+  assert.equal(collectionAround(alone), undefined);
+});
+
+test('a page that cannot be read keeps no other from being used', t => {
+  const root = folderWith(t, {
+    'mervok.yaml': '',
+    'fine.md': '\uFEFFé',
+    'bytes.md': Buffer.from([0x61, 0xff]),
+    'esc\u001b[31m.md': 'red',
+    'turned\u202e.md': '',
+  });
+  const pages = findCollection([], root).files.pages.map(page => [page.path, page.text, page.unreadable]);
+  assert.deepEqual(
+    pages.sort(([a], [b]) => (a! < b! ? -1 : 1)),
+    [
+      ['bytes.md', '', `'${join(root, 'bytes.md')}' is no text in UTF-8.`],
+      ['esc\\u001b[31m.md', '', 'Its name holds control characters.'],
+      ['fine.md', 'é', undefined],
+      ['turned\\u202e.md', '', 'Its name holds control characters.'],
+    ],
+  );
+});
+
+test('a file of a collection lies inside of it, links followed', async t => {
+  const root = folderWith(t, {
+    'in/a.json': '1',
+    'in/..b/c': '2',
+    'out.json': '3',
+    'in/odd.bin': Buffer.from([0xff]),
+  });
+  const inside = join(root, 'in');
+  symlinkSync(join(root, 'out.json'), join(inside, 'link.json'));
+  symlinkSync(inside, join(root, 'also'));
+  const outside = (path: string) =>
+    `The file '${path}' lies outside of the collection, which only --files-anywhere allows`;
+  const rows: [path: string, refused: string | undefined, anywhere: string | undefined][] = [
+    ['a.json', undefined, undefined],
+    ['..b/c', undefined, undefined],
+    [join(inside, 'a.json'), undefined, undefined],
+    ['../out.json', outside('../out.json'), undefined],
+    ['link.json', outside('link.json'), undefined],
+    [join(root, 'out.json'), outside(join(root, 'out.json')), undefined],
+    ['..b', "'..b' is no file", "'..b' is no file"],
+    ['none', "The file 'none' is not in the collection", "The file 'none' is not in the collection"],
+    [
+      'a\0.json',
+      "The file 'a\0.json' is not in the collection",
+      "The file 'a\0.json' is not in the collection",
+    ],
+  ];
+  for (const [path, refused, refusedAnywhere] of rows)
+    for (const [anywhere, message] of [
+      [false, refused],
+      [true, refusedAnywhere],
+    ] as const) {
+      const { refusesFile, readFile, openFile } = fileAccess({ root: inside, anywhere });
+      assert.equal(refusesFile(path)?.replace(/\.$/, ''), message, `${path} ${anywhere}`);
+      for (const use of [readFile(path), openFile(path)])
+        assert.equal(use instanceof Missing ? use.reason : undefined, message, `${path} ${anywhere}`);
+    }
+  assert.equal(locateInside(join(root, 'also'), 'a.json', false), join(root, 'also', 'a.json'));
+  const { hasFile, readFile } = fileAccess({ root: inside, anywhere: false });
+  assert.deepEqual(['a.json', '../out.json', 'none'].map(hasFile), [true, true, false]);
+  assert.equal(readFile('a.json'), '1');
+  assert.equal((readFile('odd.bin') as Missing).reason, `'${join(inside, 'odd.bin')}' is no text in UTF-8`);
+  assert.equal(
+    errorOf(() => readText(join(inside, 'b.json'))),
+    `There is no file '${join(inside, 'b.json')}'.`,
+  );
+  const external = openExternalSources(inside);
+  assert.equal(external.file('../out.json'), '3');
+  writeFileSync(join(root, 'out.json'), '4');
+  assert.equal(external.file('../out.json'), '3');
+  process.env.SKERRY_QUAY = 'North';
+  assert.deepEqual(
+    [external.variable('SKERRY_QUAY'), external.variable('SKERRY_NONE')],
+    ['North', undefined],
+  );
+});
+
+test('a file that is read again and again has to stay as it is', async t => {
+  const root = folderWith(t, { 'rows.csv': 'code\n0417\n' });
+  const path = join(root, 'rows.csv');
+  utimesSync(path, 1000, 1000);
+  const read = async (chunks: ReturnType<typeof openUnchanging>) => {
+    let text = '';
+    for await (const chunk of chunks()) text += Buffer.from(chunk).toString();
+    return text;
+  };
+  const changes: [name: string, change: () => void][] = [
+    ['longer', () => appendFileSync(path, '0418\n')],
+    ['touched', () => utimesSync(path, 2000, 2000)],
+    [
+      'another one',
+      () => {
+        writeFileSync(join(root, 'new.csv'), 'code\n0419\n0418\n');
+        utimesSync(join(root, 'new.csv'), 2000, 2000);
+        renameSync(join(root, 'new.csv'), path);
+      },
+    ],
+    ['gone', () => unlinkSync(path)],
+  ];
+  for (const [name, change] of changes) {
+    const chunks = openUnchanging(path);
+    assert.match(await read(chunks), /^code\n/, name);
+    chunks.check?.();
+    change();
+    await assert.rejects(read(chunks), { message: 'it has changed since the run began' }, name);
+    assert.throws(() => chunks.check?.(), { message: 'it has changed since the run began' }, name);
+  }
+});
+
+test('files of variables: their kinds, what their values are, what is wrong with them', async t => {
+  const plain = (text: string) => new Plain(text);
+  const rows: [file: string, text: string, found: object | RegExp][] = [
+    ['.env', 'QUAY=North\nDEPTH="4.2"\n', { QUAY: plain('North'), DEPTH: plain('4.2') }],
+    ['.env.local', 'QUAY=North', { QUAY: plain('North') }],
+    ['Local.ENV', 'QUAY=North', { QUAY: plain('North') }],
+    [
+      'a.properties',
+      'quay.name=North\nquay.depth: 4.2\nopen=true',
+      { quay: { name: plain('North'), depth: plain('4.2') }, open: plain('true') },
+    ],
+    [
+      'b.properties',
+      'quay=1\nquay.name=North',
+      /^'.*b\.properties': 'quay\.name' stands below a key that has a value of its own\.$/,
+    ],
+    [
+      'c.properties',
+      'quay.name=North\nquay=1',
+      /^'.*c\.properties': 'quay' has a value of its own, and keys below it\.$/,
+    ],
+    ['a.json', '\uFEFF{"depth":4.2,"list":[1]}', { depth: 4.2, list: [1] }],
+    ['b.json', '{\n"depth":,\n}', /b\.json:2 is no JSON: .*\.$/],
+    ['c.json', '[1]', /^'.*c\.json' holds a list; names and their values are wanted\.$/],
+    ['d.json', '"tide"', /^'.*d\.json' holds a text; names and their values are wanted\.$/],
+    ['e.json', '{"1st":1}', /^'.*e\.json': '1st' cannot name a variable\. Names have letters/],
+    ['f.json', '{"a b":1}', /'a b' cannot name a variable/],
+    [
+      'a.yaml',
+      'depth: 4.20\nopen: yes\nname: "04"\nnone: null\nempty:\nlist: [1, "2"]\n3: x'.replace('\n3: x', ''),
+      {
+        depth: plain('4.20'),
+        open: plain('yes'),
+        name: '04',
+        none: null,
+        empty: null,
+        list: [plain('1'), '2'],
+      },
+    ],
+    ['b.YML', 'quay: { depth: 4 }', { quay: { depth: plain('4') } }],
+    ['c.yaml', 'a: 1\nb: [', /c\.yaml:2 is no YAML: .*[^.]\.$/],
+    ['d.yaml', 'a: 1\na: 2', /d\.yaml:2 is no YAML: Map keys must be unique\.$/],
+    ['e.yaml', '', /holds null/],
+    [
+      'a.txt',
+      'QUAY=North',
+      /^'.*a\.txt' is no file of variables: there are \.env, \.properties, \.json, \.yaml and \.yml\.$/,
+    ],
+    ['environment', 'QUAY=North', /is no file of variables/],
+    ['my.environment', 'QUAY=North', /is no file of variables/],
+    ['dotenv', 'QUAY=North', /is no file of variables/],
+    ['a.jsonx', '{}', /is no file of variables/],
+  ];
+  const root = folderWith(t, Object.fromEntries(rows.map(([file, text]) => [file, text])));
+  for (const [file, , found] of rows) {
+    const read = readVariableFile(join(root, file)).then(Object.fromEntries, (error: Error) => error.message);
+    if (found instanceof RegExp) assert.match(await read, found, file);
+    else assert.deepEqual(await read, found, file);
+  }
+});
+
+test('chance with a seed takes the same turns, its own for each page of each round', () => {
+  const turn = (seed: string, ...where: [number, number, number, string]) =>
+    clockAndRandomFrom(seed)(...where);
+  const { random, uuid } = turn('ebb', 1, 1, 0, 'berths.md');
+  assert.deepEqual([random(), random()], [0.6750164290424436, 0.8383958786725998]);
+  assert.equal(uuid(), 'c2846e0b-8eac-4b73-8a7b-f35b6e78631a');
+  const begins = (...where: Parameters<typeof turn>) => turn(...where).random();
+  assert.equal(begins('ebb', 1, 1, 0, 'berths.md'), 0.6750164290424436);
+  const others = [
+    ...[begins('flood', 1, 1, 0, 'berths.md'), begins('ebb', 2, 1, 0, 'berths.md')],
+    ...[begins('ebb', 1, 2, 0, 'berths.md'), begins('ebb', 1, 1, 1, 'berths.md')],
+    begins('ebb', 1, 1, 0, 'tides.md'),
+  ];
+  assert.equal(new Set([...others, 0.6750164290424436]).size, 6);
+  const unseeded = clockAndRandomFrom(undefined)(1, 1, 0, 'berths.md');
+  assert.notEqual(unseeded.uuid(), unseeded.uuid());
+});
+
+test('waiting ends when its time is over, or when it is interrupted', async t => {
+  const ports = await openPorts({ root: folderWith(t), anywhere: false });
+  t.after(() => ports.close());
+  const begin = ports.elapsed();
+  await ports.sleep(20, new AbortController().signal);
+  assert.ok(ports.elapsed() - begin >= 19);
+  const interrupt = new AbortController();
+  setTimeout(() => interrupt.abort(), 5);
+  // Longer than a timer of the system can be set to.
+  await ports.sleep(2 ** 40, interrupt.signal);
+  await ports.sleep(1e9, interrupt.signal);
+  await ports.sleep(0, new AbortController().signal);
+  await ports.sleep(-1, new AbortController().signal);
+});
