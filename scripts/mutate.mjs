@@ -12,10 +12,8 @@ import { mistakesIn } from './mistakes.mjs';
 import { bundleOf, bundleTests, testFiles } from './test-bundles.mjs';
 
 const folder = 'build/mutate';
-/** No mistake has this number. */
-const none = { id: -1 };
 /** In milliseconds: a mistake that makes a test last so much longer than it did is noticed, too. */
-const patience = usual => 5000 + 4 * usual;
+const patience = usual => 3000 + 4 * usual;
 /** Where less of them die, the tests are too weak. */
 const least = 0.9;
 
@@ -68,40 +66,47 @@ function sourcesIn(where) {
 const testsOf = where => testFiles().filter(file => file.startsWith(`test/${where.split('/')[1]}/`));
 
 /**
- * Runs a test file with one of the mistakes, or with none.
- * @returns whether it passes, after how many milliseconds, and which mistakes it came by
+ * Runs tests of a file.
+ * @param environment by which a mistake is made, or noted
+ * @param names of the tests; all of them, where there are none
+ * @param limit in milliseconds
+ * @returns whether they pass
  */
-function runTests(file, { mistake, limit } = {}) {
-  const reached = join(folder, 'reached', file.replaceAll('/', '-'));
-  const begin = performance.now();
-  return new Promise(settle => {
-    const child = spawn(
-      process.execPath,
-      ['--import', resolve('scripts/mistake-reached.mjs'), bundleOf(file, join(folder, 'tests'))],
-      {
-        stdio: 'ignore',
-        detached: true,
-        env: {
-          ...process.env,
-          NODE_DISABLE_COMPILE_CACHE: '1',
-          ...(mistake === undefined ? { MERVOK_REACHED: reached } : { MERVOK_MISTAKE: mistake.id }),
-        },
-      },
-    );
-    // What a test has started goes with it.
-    const timer = limit && setTimeout(() => process.kill(-child.pid, 'SIGKILL'), limit);
+function runTests(file, environment, { names = [], limit } = {}) {
+  const patterns = names.map(name => `--test-name-pattern=^${name.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')}$`);
+  const noting = ['--import', resolve('scripts/mistake-reached.mjs')];
+  const child = spawn(process.execPath, [...patterns, ...noting, bundleOf(file, join(folder, 'tests'))], {
+    stdio: 'ignore',
+    detached: true,
+    env: { ...process.env, NODE_DISABLE_COMPILE_CACHE: '1', ...environment },
+  });
+  // What a test has started goes with it.
+  const timer = limit && setTimeout(() => process.kill(-child.pid, 'SIGKILL'), limit);
+  return new Promise(settle =>
     child.on('close', code => {
       clearTimeout(timer);
-      settle({
-        passes: code === 0,
-        time: performance.now() - begin,
-        reached:
-          mistake === undefined && code === 0
-            ? new Set(JSON.parse(readFileSync(reached, 'utf8')))
-            : undefined,
-      });
-    });
-  });
+      settle(code === 0);
+    }),
+  );
+}
+
+/**
+ * Which tests of a file come by which mistakes.
+ * @returns by the number of a mistake the tests: `names`, none where all of them do, and the `time` that they take
+ */
+async function reachedBy(file) {
+  const notes = join(folder, 'reached', file.replaceAll('/', '-'));
+  if (!(await runTests(file, { MERVOK_REACHED: notes }))) stop(`${file} fails as it is.`);
+  const [loading, ...each] = JSON.parse(readFileSync(notes, 'utf8'));
+  const whole = each.reduce((sum, { time }) => sum + time, loading.time);
+  const found = new Map();
+  for (const { name, time, reached } of each)
+    for (const id of reached) {
+      const before = found.get(id) ?? { names: [], time: loading.time };
+      found.set(id, { file, names: [...before.names, name], time: before.time + time });
+    }
+  for (const id of loading.reached) found.set(id, { file, names: [], time: whole });
+  return found;
 }
 
 /** Does something with each of a list, several at a time. */
@@ -137,16 +142,9 @@ if (tests.length === 0) stop(`There are no tests of ${folders.join(', ')} alone.
 const { mistakes, sources } = await mistakesIn(files);
 mkdirSync(join(folder, 'reached'), { recursive: true });
 await bundle(true);
-const usual = new Map();
-await each(tests, jobs, async file => {
-  const { passes, time, reached } = await runTests(file);
-  if (!passes) stop(`${file} fails as it is.`);
-  usual.set(file, { time, reached });
-});
+const reached = [];
+await each(tests, jobs, async file => reached.push(await reachedBy(file)));
 await bundle(false);
-await each(tests, jobs, async file => {
-  usual.get(file).time = (await runTests(file, { mistake: none, limit: 600_000 })).time;
-});
 const chosen = some(mistakes, Number(values.count), chanceFrom(seed));
 console.log(
   `${mistakes.length} mistakes are possible in ${files.length} files; ${chosen.length} are tried (seed ${seed}).`,
@@ -155,20 +153,17 @@ console.log(
 const survivors = [];
 let done = 0;
 await each(chosen, jobs, async mistake => {
-  const reaching = tests
-    .filter(file => usual.get(file).reached.has(mistake.id))
-    .sort((a, b) => usual.get(a).time - usual.get(b).time);
-  let isNoticed = false;
-  for (const file of reaching) {
-    const { passes } = await runTests(file, { mistake, limit: patience(usual.get(file).time) });
-    if (passes) continue;
-    isNoticed = true;
-    break;
+  const reaching = reached.flatMap(found => found.get(mistake.id) ?? []).sort((a, b) => a.time - b.time);
+  let survives = true;
+  for (const { file, names, time } of reaching) {
+    survives = await runTests(file, { MERVOK_MISTAKE: mistake.id }, { names, limit: patience(time) });
+    if (!survives) break;
   }
   done++;
-  if (!isNoticed) survivors.push({ ...mistake, isReached: reaching.length > 0 });
+  if (survives) survivors.push({ ...mistake, isReached: reaching.length > 0 });
   if (process.stderr.isTTY)
     process.stderr.write(`\r${done} of ${chosen.length}, ${survivors.length} survive `);
+  else if (done % 50 === 0) console.error(`${done} of ${chosen.length}, ${survivors.length} survive`);
 });
 if (process.stderr.isTTY) process.stderr.write('\r\x1b[K');
 
