@@ -1,6 +1,10 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
 
-const flushAt = 64 * 1024;
+/** In bytes: what is written in one go. */
+const roomOf = 128 * 1024;
+/** A character of a text takes so many bytes at the most. */
+const widest = 3;
+const lineEnd = 0x0a;
 /** In milliseconds: what was added is in the file this much later at the most. */
 const flushAfter = 100;
 
@@ -10,7 +14,9 @@ const flushAfter = 100;
  */
 export class LineFile {
   #problem: string | undefined;
-  #pending = '';
+  /** Lines that are not in the file yet: as bytes, which leave nothing behind for the collection of garbage. */
+  readonly #bytes = Buffer.allocUnsafe(roomOf);
+  #filled = 0;
   #timer: NodeJS.Timeout | undefined;
   readonly #file: number;
 
@@ -24,9 +30,15 @@ export class LineFile {
 
   add(line: string): void {
     if (this.#problem !== undefined) return;
-    this.#pending += `${line}\n`;
-    if (this.#pending.length >= flushAt) this.flush();
-    else this.#timer ??= setTimeout(() => this.flush(), flushAfter).unref();
+    const most = widest * line.length + 1;
+    if (this.#filled + most > roomOf) this.flush();
+    if (most > roomOf) {
+      this.#write(Buffer.from(`${line}\n`));
+      return;
+    }
+    this.#filled += this.#bytes.write(line, this.#filled);
+    this.#bytes[this.#filled++] = lineEnd;
+    this.#timer ??= setTimeout(() => this.flush(), flushAfter).unref();
   }
 
   /** Why it could not be written any further. */
@@ -43,8 +55,12 @@ export class LineFile {
   flush(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
-    const bytes = Buffer.from(this.#pending);
-    this.#pending = '';
+    const length = this.#filled;
+    this.#filled = 0;
+    this.#write(this.#bytes.subarray(0, length));
+  }
+
+  #write(bytes: Uint8Array): void {
     try {
       for (let at = 0; at < bytes.length; ) at += writeSync(this.#file, bytes, at);
     } catch (error) {

@@ -15,7 +15,7 @@ export type Answer = (
   request: OutgoingRequest,
   at: number,
 ) => /** After so many milliseconds: 5, where it is not said. */
-  | { status?: number; body?: unknown; headers?: [string, string][]; takes?: number }
+  | { status?: number; reason?: string; body?: unknown; headers?: [string, string][]; takes?: number }
   /** Hops on the way to the last one. */
   | { exchanges: Exchange[]; secrets?: string[] }
   | { fault: NonNullable<Exchange['fault']>; takes?: number };
@@ -89,12 +89,17 @@ export async function runTexts(
         return { exchanges: [{ request, fault, times, received: 0 }] };
       }
       if ('fault' in answered) return { exchanges: [{ request, fault: answered.fault, times, received: 0 }] };
-      const { status = 200, body = {}, headers = [['Content-Type', 'application/json']] } = answered;
+      const {
+        status = 200,
+        reason = '',
+        body = {},
+        headers = [['Content-Type', 'application/json']],
+      } = answered;
       const bytes = Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
       const response = {
         url: request.url,
         status,
-        reason: '',
+        reason,
         version: 'HTTP/1.1',
         headers,
         body: bytes,

@@ -4,6 +4,7 @@ import type { Connection as ConnectionFacts } from '../../core/model/http-messag
 import type { Tls } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
+import { connectDirectly } from './direct-socket.ts';
 import { type ProxyServer, readProxy } from './proxy.ts';
 import { describeConnection, tlsOptions } from './tls.ts';
 
@@ -136,9 +137,12 @@ export class Pool {
         };
         if (proxy && secure) connection.abandon = this.#tunnel(proxy, { connector, options }, told, done);
         else {
-          const socket = connector(options, done) as unknown as Socket;
+          const isSafe = options.protocol === 'https:';
+          const socket = isSafe
+            ? (connector(options, done) as unknown as Socket)
+            : connectDirectly(options, this.library.kParser, done);
           connection.abandon = () => socket.destroy();
-          timeConnection(socket, options.protocol === 'https:', told);
+          timeConnection(socket, isSafe, told);
         }
       },
     });

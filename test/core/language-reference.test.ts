@@ -1,16 +1,16 @@
 import assert from 'node:assert/strict';
 import { readdirSync, readFileSync } from 'node:fs';
 import { test } from 'node:test';
-import { compileCondition } from '../src/core/language/compile-condition.ts';
-import { compileExpression } from '../src/core/language/compile-expression.ts';
-import { explain } from '../src/core/language/explain.ts';
-import { Source } from '../src/core/model/source.ts';
-import { Missing, type Value } from '../src/core/model/value.ts';
-import { readBlocks } from '../src/core/pages/markdown-blocks.ts';
-import type { Statement } from '../src/core/pages/statements.ts';
-import { planOf } from './support/collection.ts';
-import { runTexts } from './support/engine.ts';
-import { contextOf, type Given, read } from './support/language.ts';
+import { compileCondition } from '../../src/core/language/compile-condition.ts';
+import { compileExpression } from '../../src/core/language/compile-expression.ts';
+import { explain } from '../../src/core/language/explain.ts';
+import { Source } from '../../src/core/model/source.ts';
+import { Missing, type Value } from '../../src/core/model/value.ts';
+import { readBlocks } from '../../src/core/pages/markdown-blocks.ts';
+import type { Statement } from '../../src/core/pages/statements.ts';
+import { planOf } from '../support/collection.ts';
+import { runTexts } from '../support/engine.ts';
+import { contextOf, type Given, read } from '../support/language.ts';
 
 const reference = readFileSync('docs/language.md', 'utf8');
 const blocks = readBlocks(new Source('language.md', reference)).blocks.filter(

@@ -1,12 +1,9 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
-import { type TestContext, test } from 'node:test';
-import { folderWith } from '../support/folder.ts';
-import { mervok } from '../support/program.ts';
-import { serve } from '../support/server.ts';
+import { test } from 'node:test';
+import { planOf } from '../support/collection.ts';
+import { type Answer, runTexts } from '../support/engine.ts';
 
-// The design's tables and the productions of the grammar, row by row, through the built program.
+// The productions of the grammar, row by row, on responses of every kind.
 
 type Holds = 'yes' | 'no' | 'unknown';
 
@@ -394,8 +391,8 @@ const looking: readonly Looking[] = [
   },
 ];
 
-const settings = (origin: string) => `
-base: ${origin}
+const settings = `
+base: http://harbour.skerry.example
 namespaces: { p: "urn:skerry:plain" }
 variables:
   name: North
@@ -408,42 +405,39 @@ variables:
   switch: true
 `;
 
-async function server(t: TestContext): Promise<string> {
-  const answers: { [path: string]: [type: string, body: string] } = {
-    '/document': ['application/json', JSON.stringify(document)],
-    '/digits': ['application/json', digits],
-    '/tides': ['application/xml', tides],
-    '/page': ['text/html', page],
-    '/lines': ['application/x-ndjson', '{"a":1}\n{"a":2}\n'],
-    '/broken': ['application/json', '{ "a": '],
-  };
-  return serve(t, (request, response) => {
-    const [type, body] = answers[request.url!] ?? ['text/plain', 'nothing here'];
-    response.writeHead(200, {
-      'Content-Type': type,
-      'X-Depth': '4.2',
-      'X-Limit': '5 s',
-      'X-Several': ['a', 'b'],
-      'Set-Cookie': ['sid=s1', 'lang=en'],
-      Location: '/berths/0417',
-      Link: '</berths?page=2>; rel="next"',
-    });
-    response.end(body);
-  });
-}
+const answers: { readonly [path: string]: readonly [type: string, body: string] } = {
+  '/document': ['application/json', JSON.stringify(document)],
+  '/digits': ['application/json', digits],
+  '/tides': ['application/xml', tides],
+  '/page': ['text/html', page],
+  '/lines': ['application/x-ndjson', '{"a":1}\n{"a":2}\n'],
+  '/broken': ['application/json', '{ "a": '],
+};
 
-test('every condition, value and source of the language, on responses of every kind', async t => {
-  const origin = await server(t);
+const answer: Answer = ({ url }) => {
+  const [type, body] = answers[new URL(url).pathname]!;
+  const headers: [string, string][] = [
+    ['Content-Type', type],
+    ['X-Depth', '4.2'],
+    ['X-Limit', '5 s'],
+    ['X-Several', 'a'],
+    ['X-Several', 'b'],
+    ['Set-Cookie', 'sid=s1'],
+    ['Set-Cookie', 'lang=en'],
+    ['Location', '/berths/0417'],
+    ['Link', '</berths?page=2>; rel="next"'],
+  ];
+  return { reason: 'OK', headers, body };
+};
+
+test('every condition, value and source of the language, on responses of every kind', async () => {
   const pages = looking.map(
     ({ path, checks }) =>
       `## Look at ${path.slice(1)}\n\n~~~http\nPOST ${path}\nX-Sent: so\n\n{ "sent": 1 }\n~~~\n\n~~~mervok\n${checks.map(([check]) => check).join('\n')}\n~~~\n`,
   );
-  const folder = folderWith(t, { 'mervok.yaml': settings(origin), 'language.md': pages.join('\n') });
-  const { code, out, err } = await mervok(folder, ['run', '-o', 'report.json']);
-  assert.equal(code, 1, out + err);
-  const report = JSON.parse(readFileSync(join(folder, 'report.json'), 'utf8'));
-  for (const [index, { checks }] of looking.entries()) {
-    const made = report.pages[0].cases[index].checks as { text: string; holds: Holds; found?: string }[];
+  const ran = await runTexts({ 'mervok.yaml': settings, 'language.md': pages.join('\n') }, answer);
+  for (const { path, checks } of looking) {
+    const made = ran.checks.filter(each => each.case === `language.md#look-at-${path.slice(1)}`);
     assert.equal(made.length, checks.length);
     for (const [at, [check, holds]] of checks.entries())
       assert.equal(made[at]!.holds, holds, `${check}: ${made[at]!.found}`);
@@ -564,109 +558,28 @@ const wrong: readonly (readonly [statement: string, code: string, says: string])
   ['each $.a.b is text', 'one-value', '$.a.b[*]'],
 ];
 
-test('what can never be right is told before anything is sent, at its place, with its remedy', async t => {
+test('what can never be right is told before anything is sent, at its place, with its remedy', async () => {
   const cases = wrong.map(
     ([statement], index) =>
       `## Case ${index + 1}\n\n~~~http\nGET /\n~~~\n\n~~~mervok\n${statement}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
   );
-  const folder = folderWith(t, {
+  const { findings } = await planOf({
     'mervok.yaml': 'base: http://skerry.example\nvariables: { list: [1] }\n',
     'wrong.md': cases.join('\n'),
   });
-  const { code, out, err } = await mervok(folder, ['lint', '--json']);
-  assert.equal(code, 2, err);
-  type Told = { code: string; line: number; column: number; message: string; remedy?: string };
-  const { findings } = JSON.parse(out) as { findings: Told[] };
+  const placed = findings
+    .filter(({ code }) => code !== 'name-unused')
+    .map(({ source, range, ...each }) => ({ ...each, ...source.position(range.start) }));
   const astray: string[] = [];
   for (const [index, [statement, wanted, says]] of wrong.entries()) {
     const line = index * 14 + 8;
-    const own = findings.filter(
-      each => each.line > line - 8 && each.line <= line + 6 && each.code !== 'name-unused',
-    );
-    const told = own.map(
-      each => `${each.line - line}:${each.column} ${each.code}: ${each.message} ${each.remedy ?? ''}`,
-    );
+    const told = placed
+      .filter(each => each.line > line - 8 && each.line <= line + 6)
+      .map(each => `${each.line - line}:${each.column} ${each.code}: ${each.message} ${each.remedy ?? ''}`);
     const [only = ''] = told;
     const right =
       told.length === 1 && /^0:[1-9]\d* /.test(only) && only.includes(` ${wanted}: `) && only.includes(says);
     if (!right) astray.push(`${statement}\n  wanted ${wanted} '${says}'\n  ${told.join('\n  ')}`);
   }
   assert.deepEqual(astray, []);
-});
-
-test('lint: warnings alone are no error, unless they are taken for one; as JSON for programs', async t => {
-  const folder = folderWith(t, {
-    'mervok.yaml':
-      'base: http://skerry.example\nvariables: { password: spring-tide-77, token: { os: TOKEN } }\n',
-    'a.md':
-      '## A\n\n~~~http\nGET /\nAuthorization: Bearer abcdefghijkl\n~~~\n\n~~~mervok\nstatus = 200\nlength($.a) >= 0\n~~~\n',
-    'b.md':
-      '## B\n\n~~~http\nPOST /\n\n{ "name": "Curlew", "password": "neap-tide" }\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n',
-  });
-  const lint = (...args: string[]) => mervok(folder, ['lint', ...args]);
-  const plain = await lint();
-  assert.equal(plain.code, 0);
-  assert.match(plain.out, /4 warnings\n$/);
-  const quiet = await lint('-q');
-  assert.deepEqual([quiet.code, quiet.out], [0, '']);
-  const strict = await lint('--strict');
-  assert.equal(strict.code, 2);
-  assert.match(strict.out, /error check-idle/);
-  const { findings, ...rest } = JSON.parse((await lint('--json')).out);
-  assert.deepEqual(rest, { format: 'mervok-lint', version: 1, pages: 2, cases: 2, checks: 3 });
-  const told = findings.map(
-    (each: { [key: string]: unknown }) =>
-      `${each.file}:${each.line}:${each.column} ${each.code} ${each.severity}`,
-  );
-  assert.deepEqual(told, [
-    'a.md:5:1 secret-written warning',
-    'a.md:10:1 check-idle warning',
-    'b.md:6:34 secret-written warning',
-    'mervok.yaml:2:14 secret-written warning',
-  ]);
-});
-
-test('pick: values to one side, how many matches and where to the other', async t => {
-  const folder = folderWith(t, {
-    'berths.json':
-      '{ "berths": [{ "code": "0417", "depth": 4.2 }, { "code": "0418", "depth": 7 }], "it\'s": 1 }',
-    'tides.xml': '<t:tides xmlns:t="urn:t"><tide no="1">4.2</tide><tide no="2">0.7</tide></t:tides>',
-    'page.html': '<main><h1>Quay</h1><p>a<p>b</main>',
-    'berth.json': '{ "required": ["code", "quay"] }',
-  });
-  const rows: [expression: string, file: string, out: string, err: RegExp, code: number][] = [
-    [
-      '$.berths[*].code',
-      'berths.json',
-      '0417\n0418\n',
-      /^2 matches:\n {2}\$\['berths'\]\[0\]\['code'\]\n {2}\$\['berths'\]\[1\]/,
-      0,
-    ],
-    ['$["it\'s"]', 'berths.json', '1\n', /^1 match: \$\['it\\'s'\]\n$/, 0],
-    ['count $.berths[?@.depth > 5]', 'berths.json', '1\n', /^1 match: \$\['berths'\]\[1\]\n$/, 0],
-    ['$.berth', 'berths.json', '', /^0 matches\n\$ has no member 'berth'; there are berths, it's\n$/, 1],
-    ['$.berths[0].depth * 2', 'berths.json', '8.4\n', /^$/, 0],
-    ['xml//tide', 'tides.xml', '4.2\n0.7\n', /^2 matches:\n {2}\/t:tides\/tide\[1\]\n/, 0],
-    ['xml//tide[@no="2"]/@no', 'tides.xml', '2\n', /^1 match: \/t:tides\/tide\[2\]\/@no\n$/, 0],
-    ['html("p")', 'page.html', 'a\nb\n', /main > p:nth-of-type\(2\)/, 0],
-    [
-      'each $.berths[*].depth > 5',
-      'berths.json',
-      '',
-      /^does not hold: expected each: more than 5, found 1 of 2 does not: \$\.berths\[0\]\.depth is 4\.2\n$/,
-      1,
-    ],
-    ['xml//tide = 1', 'tides.xml', '', /^cannot be decided: xml\/\/tide matches 2; lead it by each/, 1],
-    ['$.berths[0] fits "berth.json"', 'berths.json', '', /found 1 part that differs/, 1],
-    ['$.berths[0] fits "none.json"', 'berths.json', '', /The schema 'none\.json' cannot be used/, 2],
-    ['xml//tide[', 'tides.xml', '', /selector-form/, 2],
-    ['$.berths[', 'berths.json', '', /path-form/, 2],
-  ];
-  for (const [expression, file, out, err, code] of rows) {
-    const ended = await mervok(folder, ['pick', expression, file]);
-    assert.deepEqual([ended.out, ended.code], [out, code], `${expression}: ${ended.err}`);
-    assert.match(ended.err, err, expression);
-  }
-  const quiet = await mervok(folder, ['pick', '-q', '$.berths[*].code', 'berths.json']);
-  assert.deepEqual([quiet.out, quiet.err], ['0417\n0418\n', '']);
 });
