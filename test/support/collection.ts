@@ -5,6 +5,8 @@ import type { Plan } from '../../src/core/analysis/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/model/finding.ts';
 import type { Value } from '../../src/core/model/value.ts';
 
+import { Words } from './words.ts';
+
 /** Files by their path; fences are written with ~~~ so that they can stand in a test. */
 export type Texts = { readonly [path: string]: string };
 
@@ -23,12 +25,16 @@ export function givenBySet(pairs: Iterable<readonly [string, Value]>): PlanOptio
   return new Map([...pairs].map(([name, value]) => [name, { value, origin: 'given by --set' }]));
 }
 
+const words = new Words('findings');
+
 export async function planOf(
   texts: Texts,
   options: Partial<PlanOptions> = {},
 ): Promise<{ plan: Plan; findings: Finding[] }> {
   const collection = await readCollection(filesOf(texts));
   const { plan, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
+  for (const { source, range, code, severity, message, remedy } of findings)
+    words.hear(`${severity} ${code}`, source.text.slice(range.start, range.end), message, remedy);
   return { plan, findings: sortFindings(findings) };
 }
 

@@ -9,6 +9,7 @@ import type { RunOptions } from '../../src/core/runner/run-options.ts';
 import type { HttpPort, OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { VirtualClock } from './clock.ts';
 import { planOf, type Texts } from './collection.ts';
+import { Words } from './words.ts';
 
 /** What a server does with a request that comes so many milliseconds after the run began. */
 export type Answer = (
@@ -44,6 +45,19 @@ export interface RunTextsOptions {
   readonly chance?: () => string;
   readonly plan?: Partial<PlanOptions>;
   readonly openPage?: HttpPort['openPage'];
+}
+
+const words = new Words('events');
+
+/** What is told of checks and cases, but for when and where. */
+function hear(event: RunEvent): void {
+  if (event.type === 'check') {
+    const { round: _round, user: _user, case: _case, row: _row, place: _place, text, holds, ...rest } = event;
+    words.hear(`check ${holds}`, text, ...Object.values(rest).map(each => JSON.stringify(each)));
+  } else if (event.type === 'case') {
+    const { outcome, problem, because, blocked, prose } = event;
+    words.hear(`case ${outcome}`, problem?.message, because, blocked && JSON.stringify(blocked), prose);
+  }
 }
 
 /** When runs begin. */
@@ -126,7 +140,10 @@ export async function runTexts(
     { tool: 'mervok test', ...(rounds !== undefined && { rounds }), bodies: true, signal, ...more },
     event => events.push(event),
   );
-  for (const event of events) eventSchema.parse(event);
+  for (const event of events) {
+    eventSchema.parse(event);
+    hear(event);
+  }
   const of = <Type extends RunEvent['type']>(type: Type) =>
     events.filter(event => event.type === type) as Extract<RunEvent, { type: Type }>[];
   const cases = of('case');

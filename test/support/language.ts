@@ -7,10 +7,13 @@ import { loadPackages } from '../../src/core/language/packages.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
 import { type Code, codes, type SourceError } from '../../src/core/model/finding.ts';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
-import { type Found, Plain, type Value } from '../../src/core/model/value.ts';
+import { type Found, Missing, Plain, type Value } from '../../src/core/model/value.ts';
 import { errorsInStatement, readStatements, type Statement } from '../../src/core/pages/statements.ts';
 import { RequestView, ResponseView } from '../../src/core/steps/http/response-view.ts';
 import type { Keep } from '../../src/core/steps/keep/keep.ts';
+import { Words } from './words.ts';
+
+const words = new Words('language');
 
 await loadPackages(['patterns', 'dates', 'xpath', 'html', 'schemas']);
 
@@ -80,8 +83,14 @@ export function contextOf({
   };
 }
 
-/** Reads statements; errors come with the line and column at which they stand. */
-export function read(text: string): {
+/**
+ * Reads statements; errors come with the line and column at which they stand.
+ * @param byChance whether nobody has to know the words of what is said
+ */
+export function read(
+  text: string,
+  byChance = false,
+): {
   statements: Statement[];
   errors: { code: string; at: string; message: string; remedy: string }[];
 } {
@@ -89,6 +98,8 @@ export function read(text: string): {
   const { statements, errors } = readStatements(new Excerpt(source, source.text, 1));
   const told = (error: SourceError) => {
     const { line, column } = source.position(error.range.start);
+    const marked = source.text.slice(error.range.start, error.range.end);
+    if (!byChance) words.hear(error.code, marked, error.message, error.remedy);
     return {
       code: error.code,
       at: `${line}:${column}`,
@@ -110,12 +121,15 @@ function only(text: string): Statement {
 /** What a condition comes to: yes, no or unknown. */
 export function decide(condition: string, given?: Given): 'yes' | 'no' | 'unknown' {
   const truth = compileCondition((only(condition) as Check).condition)(contextOf(given));
+  if (truth instanceof Unknown) words.hear('unknown', condition, truth.reason);
   return truth instanceof Unknown ? 'unknown' : truth ? 'yes' : 'no';
 }
 
 /** What a value expression comes to. */
 export function evaluate(expression: string, given?: Given): Found {
-  return compileExpression((only(`keep ${expression} as kept`) as Keep).value)(contextOf(given));
+  const found = compileExpression((only(`keep ${expression} as kept`) as Keep).value)(contextOf(given));
+  if (found instanceof Missing) words.hear('missing', expression, found.reason);
+  return found;
 }
 
 /** Why a condition does not hold. */
@@ -123,7 +137,9 @@ export function explained(condition: string, given?: Given): Explanation {
   const context = contextOf(given);
   const { condition: node } = only(condition) as Check;
   if (compileCondition(node)(context) === true) throw new Error(`${condition} holds`);
-  return explain(node, context.notes, condition, context);
+  const explanation = explain(node, context.notes, condition, context);
+  words.hear('explained', condition, JSON.stringify(explanation));
+  return explanation;
 }
 
 export const plain = (text: string) => new Plain(text);
