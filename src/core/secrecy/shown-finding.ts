@@ -13,7 +13,7 @@ const secretFile = /(?:^|[\\/])mervok\.secret\.ya?ml$/;
 
 /** Keys and headers whose values nobody should read, and what stands behind them. */
 const named =
-  /((?:^|[\s{,"'?&])(?:bearer|secret|(?:[\w-]*(?:pass(?:word|phrase|wd)|secret|token|api[-_]?key|private[-_]?key|credential)[\w-]*(?<!-url)))["']?\s*(?::|=(?!=))\s*|^\s*(?:-\s+)?value:\s+|api-key:.*?\bvalue["']?:\s*|^\s*"?(?:proxy-)?authorization"?:\s*(?:\w+\s+(?=\S))?|^\s*(?:set-)?cookie:\s*)("(?:[^"\\]|\\.)*"?|'(?:[^']|'')*'?|[^\s,}{#[][^,}#]*)/gi;
+  /((?:^|[\s{,"'?&])(?:bearer|secret|(?:[\w-]*(?:pass(?:word|phrase|wd)|secret|token|api[-_]?key|private[-_]?key|credential)[\w-]*(?<!-url)))["']?\s*(?::|=(?!=))\s*|^\s*(?:-\s+)?value:\s+|api-key:.*?\bvalue["']?:\s*|^\s*"?(?:proxy-)?authorization"?:\s*(?:\w+\s+(?=\S))?|^\s*(?:set-)?cookie:\s*)("(?:[^"\\]|\\.)*"?|'(?:[^']|'')*'?|\{\+?[\w.-]+\}|[^\s,}{#[][^,}#]*)/gi;
 const inAddress = /(:\/\/)([^/?#\s@"']*:[^/?#\s@"']*)(?=@)/g;
 /** Of these a value says nothing: a reference, a word of the settings, a type. */
 const harmless =
