@@ -14,6 +14,7 @@ const counts = /[\\/]core[\\/]/.test(process.argv[1] ?? '');
 export class Words {
   readonly #path: string;
   readonly #known: Set<string>;
+  readonly #heard = new Set<string>();
 
   /** @param name of a file in `test/words`; `npm run words` writes all of them anew, to be read before they are kept */
   constructor(name: string) {
@@ -30,10 +31,20 @@ export class Words {
       )
       .join(' | ')
       .trimEnd();
+    this.#heard.add(line);
     if (this.#known.has(line) || line.length > longest) return;
     this.#known.add(line);
     if (process.env.MERVOK_WORDS !== 'write')
       throw new Error(`This was never told before (test/words, npm run words):\n${line}`);
     appendFileSync(this.#path, `${line}\n`);
+  }
+
+  /** Throws where something of these kinds, the first of their parts, was told once and is not any more. */
+  complete(...kinds: readonly string[]): void {
+    if (!counts) return;
+    const gone = [...this.#known].filter(
+      line => kinds.includes(line.slice(0, line.indexOf(' |'))) && !this.#heard.has(line),
+    );
+    if (gone.length > 0) throw new Error(`This is not told any more:\n${gone.slice(0, 5).join('\n')}`);
   }
 }
