@@ -1,7 +1,7 @@
 import type { PlanOptions } from '../../src/core/analysis/analysis.ts';
 import { buildPlan } from '../../src/core/analysis/build-plan.ts';
 import { type CollectionFiles, readCollection } from '../../src/core/analysis/collection.ts';
-import type { Plan } from '../../src/core/analysis/plan.ts';
+import type { Plan, PlannedCase } from '../../src/core/analysis/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/model/finding.ts';
 import type { Value } from '../../src/core/model/value.ts';
 
@@ -35,7 +35,19 @@ export async function planOf(
   const { plan, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
   for (const { source, range, code, severity, message, remedy } of findings)
     words.hear(`${severity} ${code}`, source.text.slice(range.start, range.end), message, remedy);
+  for (const each of plan.pages.flatMap(page => page.cases)) hearCase(each);
   return { plan, findings: sortFindings(findings) };
+}
+
+const cases = new Words('cases');
+
+/** A case made ready, in a line. */
+function hearCase({ address, needs, after, cleanup, tags, each, steps }: PlannedCase): void {
+  const told = steps.map(({ kind, checks, gives, place }) =>
+    [kind, checks, gives?.name, place.line].join(' '),
+  );
+  const about = [cleanup && 'cleanup', each && `${each.kind} ${each.text}`, ...tags].filter(Boolean);
+  cases.hear(address, JSON.stringify(needs), after.join(), about.join(), told.join(', '));
 }
 
 /** Findings as `file:line:column code`. */

@@ -49,15 +49,16 @@ export interface RunTextsOptions {
 
 const words = new Words('events');
 
-/** What is told of checks and cases, but for when and where. */
+/** Everything that is told, but for when and where. */
 function hear(event: RunEvent): void {
   if (event.type === 'check') {
     const { round: _round, user: _user, case: _case, row: _row, place: _place, text, holds, ...rest } = event;
     words.hear(`check ${holds}`, text, ...Object.values(rest).map(each => JSON.stringify(each)));
   } else if (event.type === 'case') {
-    const { outcome, problem, because, blocked, prose } = event;
+    const { outcome, problem, because, blocked, prose, ...rest } = event;
     words.hear(`case ${outcome}`, problem?.message, because, blocked && JSON.stringify(blocked), prose);
-  }
+    words.hear('case', JSON.stringify({ ...rest, at: 0 }));
+  } else words.hear(event.type, JSON.stringify({ ...event, at: 0, lag: 0 }));
 }
 
 /** When runs begin. */

@@ -3,7 +3,7 @@ import { appendFileSync, existsSync, readFileSync } from 'node:fs';
 /** What a line has no room for. */
 const odd = /[\u0000-\u001f\ud800-\udfff\u007f-\u009f\u2028\u2029\ufeff]/g;
 /** Longer lines are left out: what makes them long is data. */
-const longest = 1000;
+const longest = 500;
 /** Tests of other layers tell of the same core, and those of hardening by chance. */
 const counts = /[\\/]core[\\/]/.test(process.argv[1] ?? '');
 
