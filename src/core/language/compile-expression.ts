@@ -12,7 +12,7 @@ import {
   type Value,
 } from '../model/value.ts';
 import { asNumber, plainAs } from '../values/compare.ts';
-import { calculate, isNumeric } from '../values/number.ts';
+import { calculate, compareNumbers, isNumeric } from '../values/number.ts';
 import { textOf } from '../values/text.ts';
 import { longestText, tooLong, weighed } from '../values/weight.ts';
 import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
@@ -224,12 +224,10 @@ function arithmetic(operator: Arithmetic['operator'], a: Found, b: Found): Found
   if (a instanceof Missing) return a;
   if (b instanceof Missing) return b;
   const [x, y] = [unplain(a), unplain(b)];
-  if (isNumeric(x) && isNumeric(y)) {
-    return (
-      calculate(operator, x, y) ??
-      new Missing(operator === '/' ? 'a division by zero has no result' : 'the result is too large')
-    );
-  }
+  if (operator === '/' && isNumeric(y) && compareNumbers(y, 0) === 0)
+    return new Missing('a division by zero has no result');
+  if (isNumeric(x) && isNumeric(y))
+    return calculate(operator, x, y) ?? new Missing('the result is too large');
   return (
     withTime(operator, x, y) ??
     new Missing(`${kindInWords(kindOf(x))} ${operator} ${kindInWords(kindOf(y))} has no meaning`)
