@@ -60,10 +60,10 @@ test('the terminal is quiet where all is well', async () => {
     `Skerry Harbour
 
 Berths                                                                      a.md
-passed   All of them               GET /berths                     200      0 ms
+passed   All of them               GET /berths                     200      5 ms
 
 The one check holds. 1 case passed.
-1 request in 0 ms, 2 B received; half within 5 ms, 95 of 100 within 5 ms
+1 request in 5 ms, 2 B received; half within 5 ms, 95 of 100 within 5 ms
 `,
   );
 });
@@ -71,7 +71,7 @@ The one check holds. 1 case passed.
 test('a failure opens up: check, place, expected, found, and what it blocks', async () => {
   const { events } = await runTexts(texts, answer);
   const shown = await terminal(events);
-  assert.match(shown, /^failed {3}Bad {2,}GET \/bad {2,}200 {2,}0 ms$/m);
+  assert.match(shown, /^failed {3}Bad {2,}GET \/bad {2,}200 {2,}5 ms$/m);
   assert.match(shown, /^ {9}"a label <&>": \$\.state = "free" {2,}berths\.md:18$/m);
   assert.match(shown, /^ {11}expected {3}"free"$/m);
   assert.match(shown, /^ {11}found {6}"tak\\u0001en <b>&amp;"$/m);
