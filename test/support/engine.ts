@@ -61,6 +61,14 @@ function hear(event: RunEvent): void {
   } else words.hear(event.type, JSON.stringify({ ...event, at: 0, lag: 0 }));
 }
 
+/** How a request goes out. */
+function hearSent({ method, url, jar: _jar, secrecy, ...rest }: OutgoingRequest): void {
+  const inWords = (_key: string, value: unknown) =>
+    value instanceof Set || value instanceof Map ? [...value] : value;
+  const told = JSON.stringify({ ...rest, secrecy: secrecy && Object.keys(secrecy) }, inWords);
+  words.hear('sent', `${method} ${url}`, told.replaceAll(/mervok-[\w-]{20,}/g, 'BOUNDARY'));
+}
+
 /** When runs begin. */
 const start = Date.UTC(2026, 10, 23, 12);
 
@@ -93,6 +101,7 @@ export async function runTexts(
   const http: HttpPort = {
     async send(request, interrupted) {
       sent.push(request);
+      hearSent(request);
       await whileSending?.(request);
       const answered = answer(request, clock.elapsed());
       if ('exchanges' in answered) return answered;
