@@ -4,7 +4,7 @@ import type { IncomingMessage } from 'node:http';
 import { test } from 'node:test';
 import { digestHeader, readDigestChallenge } from '../../src/platform/auth/digest/digest-header.ts';
 import { openDriver } from '../support/driver.ts';
-import { serve } from '../support/server.ts';
+import { closedPort, serve } from '../support/server.ts';
 
 const { send, sendAll } = await openDriver();
 
@@ -208,4 +208,55 @@ test('a token is fetched once, shared, renewed before it runs out, and told as a
   );
   fails = false;
   assert.equal((await send(origin, { auth })).response?.status, 200, 'the next one tries anew');
+});
+
+test('a client without a secret tells its name alone; what is no answer of OAuth is told; a proxy is asked for tokens too', async t => {
+  const asked: string[] = [];
+  const origin = await serve(t, async (request, response) => {
+    let body = '';
+    for await (const chunk of request) body += chunk;
+    asked.push(`${request.url} ${request.headers.authorization} ${body}`);
+    if (request.url === '/empty') response.writeHead(204).end();
+    else if (request.url === '/text') response.end('tide');
+    else
+      response
+        .setHeader('Content-Type', 'application/json')
+        .end('{"access_token":"t","token_type":"Bearer"}');
+  });
+  const fields = (more: { [name: string]: string }) =>
+    new Map(Object.entries({ 'token-url': `${origin}/token`, 'client-id': 'pilot', ...more }));
+  const auth = (more: { [name: string]: string }) =>
+    ({ kind: 'oauth2', flow: 'client-credentials', fields: fields(more) }) as const;
+  await send(origin, { auth: auth({}) });
+  assert.equal(asked[0], '/token undefined grant_type=client_credentials&client_id=pilot');
+  // Without a time it is kept for good.
+  await send(origin, { auth: auth({}) });
+  assert.deepEqual(asked.slice(1), ['/ Bearer t ', '/ Bearer t ']);
+  await send(origin, { auth: auth({ 'client-secret': 's', 'client-auth': 'none' }) });
+  assert.match(asked.at(-2)!, /^\/token undefined grant_type=client_credentials&client_id=pilot$/);
+  const wrong = async (url: string) =>
+    (await send(origin, { auth: auth({ 'token-url': url }) })).fault!.message;
+  assert.match(
+    await wrong(`${origin}/text`),
+    /^No token from .*\/text: its status is 200, and its answer is none of OAuth 2\.0 \(.+\)\.$/,
+  );
+  assert.match(await wrong(`${origin}/empty`), /: its status is 204, and its answer is none of OAuth 2\.0/);
+  assert.match(
+    await wrong('http://'),
+    /^The 'token-url' of 'auth' is no address that can be called: 'http:\/\/'\.$/,
+  );
+  assert.match(await wrong('ftp://skerry.example'), /is no address that can be called/);
+  assert.match(
+    await wrong(`http://127.0.0.1:${await closedPort()}/t`),
+    /^No token from .*: No connection to .*refused/,
+  );
+  asked.length = 0;
+  await send('http://skerry.example/x', {
+    auth: auth({ 'token-url': 'http://office.example/token' }),
+    proxy: origin,
+  });
+  assert.deepEqual(
+    asked.map(line => line.split(' ')[0]),
+    ['http://office.example/token', 'http://skerry.example/x'],
+  );
 });

@@ -218,6 +218,13 @@ test('a file that is read again and again has to stay as it is', async t => {
     ['longer', () => appendFileSync(path, '0418\n')],
     ['touched', () => utimesSync(path, 2000, 2000)],
     [
+      'longer, and as old',
+      () => {
+        appendFileSync(path, '0420\n');
+        utimesSync(path, 2000, 2000);
+      },
+    ],
+    [
       'another one',
       () => {
         writeFileSync(join(root, 'new.csv'), 'code\n0419\n0418\n');

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import type { IncomingMessage } from 'node:http';
 import { test } from 'node:test';
+import { gzipSync } from 'node:zlib';
 import { openDriver } from '../support/driver.ts';
 import { folderWith } from '../support/folder.ts';
 import { closedPort, serve, serveRaw } from '../support/server.ts';
@@ -236,4 +237,45 @@ test('a time limit counts for its phase; a body that goes into a file may take i
   const saveTo = `${folderWith(t)}/body.txt`;
   assert.equal(await kinds({ answer: 60 }, { saveTo }), 'whole');
   assert.match(await kinds({ total: 60 }, { saveTo }), /was not complete within 60 ms/);
+});
+
+test('what a response lacks is not there at all', async t => {
+  const origin = await serve(t, (request, response) => {
+    response.setHeader('Trailer', 'X-Sum');
+    if (request.url === '/all') {
+      response.setHeader('Content-Encoding', 'gzip');
+      response.addTrailers({ 'X-Sum': '1' });
+      response.end(gzipSync('tide'));
+    } else response.end(request.url === '/none' ? '' : 'tide');
+  });
+  const usual = ['url', 'status', 'reason', 'version', 'headers', 'body', 'size', 'time'];
+  const keys = async (path: string) => Object.keys((await send(origin + path)).response!);
+  assert.deepEqual(await keys('/plain'), usual);
+  assert.deepEqual((await keys('/all')).sort(), [...usual, 'encodedSize', 'trailers'].sort());
+  // Nothing is no compressed body.
+  const empty = await serve(t, (_request, response) =>
+    response.writeHead(200, { 'Content-Encoding': 'gzip' }).end(),
+  );
+  const { response } = await send(empty);
+  assert.deepEqual([response!.size, response!.encodedSize], [0, undefined]);
+});
+
+test('a redirect that would take a secret elsewhere in its body is not followed', async t => {
+  let came = 0;
+  const other = await serve(t, (_request, response) => response.end(String(++came)));
+  const origin = await serve(t, (_request, response) => response.writeHead(307, { Location: other }).end());
+  const secrecy = { header: () => false, body: (parts: readonly unknown[]) => parts.includes('spring-tide') };
+  const more = { method: 'PUT', secrecy, body: ['spring-tide'] };
+  const refused = await send(origin, more);
+  assert.match(refused.fault!.message, /that holds a secret\. It is not sent there\./);
+  assert.deepEqual([refused.request.url, refused.request.body, came], [`${other}/`, undefined, 0]);
+  assert.equal((await send(origin, { ...more, body: ['neap-tide'] })).response!.status, 200);
+  assert.equal((await send(origin, { ...more, redirects: 0 })).response!.status, 307);
+  const many = await serve(t, (request, response) =>
+    response.writeHead(302, { Location: `${request.url}x` }).end(),
+  );
+  assert.match(
+    (await send(`${many}/`, { redirects: 2 })).fault!.message,
+    /after 2 redirects .*\/xx sends on again/,
+  );
 });

@@ -75,6 +75,7 @@ test('what follows a redirect: its method, its body, and what does not go to ano
     ['Content-Digest', 'x'],
     ['X-Key', 'k'],
     ['X-Made', 'of a secret'],
+    ['X-Host', 'north'],
   ];
   const secrecy: Secrecy = { header: ([name]) => name === 'X-Made', body: parts => parts.includes('secret') };
   const auth = { kind: 'digest', user: 'pilot', password: 'tide' } as const;
@@ -182,6 +183,7 @@ test('when a request is sent again, and after how long', () => {
     [answered(429, 'Mon, 23 Nov 2026 11:00:00 GMT'), 1, 100],
     [answered(429, 'soon'), 1, 100],
     [answered(429, '-3'), 1, 100],
+    [answered(429, 'in 3'), 1, 100],
     [answered(503), 1, undefined, { method: 'POST' }],
     [answered(503), 1, 100, { method: 'POST', retry: { ...retry, anyMethod: true } }],
     [answered(503), 1, undefined, { retry: 'none' }],
