@@ -6,6 +6,7 @@ import { compilePattern, PatternError } from '../../src/core/language/patterns.t
 import { Missing } from '../../src/core/model/value.ts';
 import { readJson } from '../../src/core/values/json-document.ts';
 import { evaluate, explained } from '../support/language.ts';
+import { Words } from '../support/words.ts';
 
 test('names of elements in an XPath match in any namespace; all other words stay what they are', () => {
   const rows: [written: string, rewritten: string][] = [
@@ -108,7 +109,7 @@ test('schemas: the three dialects, formats, several mismatches, slips', () => {
     [
       { oneOf: [{ type: 'number' }, { minimum: 1 }] },
       '2',
-      ['$: one form alone, and forms 0 and 1 both fit, found 2'],
+      ['$: one form alone, and forms 1 and 2 both fit, found 2'],
     ],
     [{ anyOf: [{ type: 'string' }, { type: 'null' }] }, '2', ['$: one of 2 forms (a text; null), found 2']],
     [{ not: { const: 2 } }, '2', ['$: something that does not fit { "const": 2 }, found 2']],
@@ -221,4 +222,76 @@ test('functions that come to nothing say why', () => {
       `${expression}: ${JSON.stringify(found)}`,
     );
   }
+});
+
+test('each keyword of a schema says what it wants', () => {
+  const words = new Words('schemas');
+  const conditional = JSON.parse('{"if":{"type":"number"},"then":{"minimum":2},"else":{"type":"string"}}');
+  const rows: [schema: object, ...values: string[]][] = [
+    [{ type: 'integer' }, '1', '1.5', '"a"'],
+    [{ type: ['string', 'null'] }, '1', '[]', '{}', 'true'],
+    [{ type: ['array', 'object', 'boolean', 'number'] }, 'null'],
+    [{ const: { a: 1 } }, '{ "a": 2 }'],
+    [{ enum: [1, 'a', null] }, '2'],
+    [{ format: 'date' }, '"tide"', '"2026-02-30"', '"2026-02-28"'],
+    [{ format: 'email' }, '"tide"'],
+    [{ pattern: '^a' }, '"ba"'],
+    [{ minimum: 2 }, '1'],
+    [{ maximum: 2 }, '3'],
+    [{ exclusiveMinimum: 2 }, '2'],
+    [{ exclusiveMaximum: 2 }, '2'],
+    [{ multipleOf: 0.1 }, '0.25', '0.3'],
+    [{ minLength: 1 }, '""'],
+    [{ minLength: 2 }, '"a"'],
+    [{ maxLength: 1 }, '"ab"'],
+    [{ maxLength: 2 }, '"abc"'],
+    [{ minItems: 1 }, '[]'],
+    [{ minItems: 2 }, '[1]'],
+    [{ maxItems: 1 }, '[1, 2]'],
+    [{ prefixItems: [{ type: 'number' }], items: false }, '[1, 2]', '["a"]'],
+    [{ prefixItems: [true], unevaluatedItems: false }, '[1, 2]'],
+    [{ $schema: 'http://json-schema.org/draft-07/schema#', items: [{}], additionalItems: false }, '[1, 2]'],
+    [{ minProperties: 1 }, '{}'],
+    [{ minProperties: 2 }, '{ "a": 1 }'],
+    [{ maxProperties: 1 }, '{ "a": 1, "b": 2 }'],
+    [{ maxProperties: 0 }, '{ "a": 1 }'],
+    [{ required: ['a', 'b'] }, '{}', '{ "a": 1 }'],
+    [{ properties: { a: true }, additionalProperties: false }, '{ "b": 1, "c": 2 }'],
+    [{ properties: { a: true }, unevaluatedProperties: false }, '{ "b": 1 }'],
+    [{ propertyNames: { pattern: '^a' } }, '{ "b": 1 }'],
+    [{ dependentRequired: { a: ['b'] } }, '{ "a": 1 }'],
+    [{ contains: { type: 'number' } }, '["a"]', '[1]'],
+    [{ contains: { type: 'number' }, minContains: 2 }, '[1]'],
+    [{ uniqueItems: true }, '[1, 2, 1]'],
+    [{ not: { type: 'string' } }, '"a"'],
+    [{ properties: { a: false } }, '{ "a": 1 }'],
+    [{ oneOf: [{ type: 'number' }, { required: ['length'] }] }, '"a"', '{}', '1'],
+    [{ oneOf: [{ minimum: 1 }, { minimum: 2 }, { maximum: 0 }] }, '3', '0'],
+    [{ anyOf: [{ type: 'number' }, { type: 'null' }] }, '"a"', 'null'],
+    [
+      {
+        anyOf: [
+          { properties: { a: { type: 'number' } } },
+          { properties: { a: { const: 2 } }, required: ['b'] },
+        ],
+      },
+      '{ "a": "x" }',
+    ],
+    [{ allOf: [{ minimum: 2 }, { multipleOf: 2 }] }, '1'],
+    [conditional, '1', 'null', '3'],
+    [
+      {
+        type: 'array',
+        items: { type: 'object', required: ['code'], properties: { code: { pattern: '^0' } } },
+      },
+      '[{ "code": "1" }, {}, 3]',
+    ],
+    [{ $defs: { berth: { type: 'number' } }, properties: { a: { $ref: '#/$defs/berth' } } }, '{ "a": "x" }'],
+  ];
+  for (const [schema, ...values] of rows)
+    for (const value of values) {
+      const found = compileSchema(readJson(JSON.stringify(schema)))(readJson(value), '$');
+      words.hear('schema', JSON.stringify(schema), value, JSON.stringify(found));
+    }
+  words.complete('schema');
 });

@@ -1,7 +1,15 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import type { EventOf, OperationEvent, RunEvent } from '../../src/core/model/events.ts';
+import { CaseGrouping } from '../../src/core/record/case-grouping.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
+import {
+  isAnswered,
+  isOperation,
+  outcomeOf,
+  viewOf,
+  withoutContents,
+} from '../../src/core/record/operations.ts';
 import { RequestOutcomes, RequestStatistics } from '../../src/core/record/request-statistics.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
@@ -206,4 +214,120 @@ test('totals count what was sent, checked and received, and what was sent anew',
     [totals.requests, totals.reconnects, totals.checks, totals.held, totals.received],
     [4, 1, 3, 1, 40],
   );
+});
+
+test('what all operations have in common, and what is left of one that waits', () => {
+  const one = exchange(1, { connection: { protocol: 'HTTP/1.1' }, interim: [] });
+  const request = {
+    method: 'PUT',
+    url: 'http://skerry.example/x',
+    headers: [['A', 'b']],
+    body: { size: 2, text: 'ab' },
+  } as never;
+  const response = {
+    status: 404,
+    reason: 'Not Found',
+    headers: [['C', 'd']],
+    body: { size: 3, text: 'abc' },
+  } as never;
+  const full = { ...one, request, response };
+  assert.deepEqual(viewOf(full), {
+    ...{
+      verb: 'PUT',
+      target: 'http://skerry.example/x',
+      fields: [['A', 'b']],
+      body: { size: 2, text: 'ab' },
+    },
+    answer: {
+      code: 404,
+      words: 'Not Found',
+      isBad: true,
+      fields: [['C', 'd']],
+      body: { size: 3, text: 'abc' },
+    },
+  });
+  assert.equal(
+    viewOf({ ...full, response: { ...(response as object), status: 399 } as never }).answer!.isBad,
+    false,
+  );
+  assert.equal(viewOf(fault()).answer, undefined);
+  const { connection: _connection, interim: _interim, ...rest } = one;
+  assert.deepEqual(withoutContents(full), {
+    ...rest,
+    request: { method: 'PUT', url: 'http://skerry.example/x', headers: [] },
+    response: { status: 404, reason: 'Not Found', headers: [], body: { size: 3 } },
+  });
+  assert.ok(!('response' in withoutContents(fault())));
+  const operation = {
+    ...{
+      type: 'operation',
+      round: 1,
+      case: 'a.md#a',
+      at: 0,
+      place,
+      kind: 'sql',
+      times: { total: 1 },
+      received: 4,
+    },
+    asked: { verb: 'SELECT', target: 'ledger', fields: [['a', 'b']], body: { size: 1, text: 'x' } },
+    answer: { code: 'rows', words: '2 rows', fields: [['n', '2']], body: { size: 5, text: 'hello' } },
+  } as never;
+  assert.deepEqual([isOperation(operation), isOperation(one), isOperation(ended())], [true, true, false]);
+  assert.deepEqual(viewOf(operation).answer, {
+    code: 'rows',
+    words: '2 rows',
+    isBad: false,
+    fields: [['n', '2']],
+    body: { size: 5, text: 'hello' },
+  });
+  const left = withoutContents(operation) as unknown as { asked: object; answer: object };
+  assert.deepEqual(left.asked, { verb: 'SELECT', target: 'ledger', fields: [] });
+  assert.deepEqual(left.answer, { code: 'rows', words: '2 rows', fields: [], body: { size: 5 } });
+  assert.deepEqual([full, fault(), operation].map(outcomeOf), ['404', 'reset', 'rows']);
+  const nothing = { ...(operation as object), answer: undefined } as never;
+  assert.deepEqual(
+    [outcomeOf(nothing), isAnswered(nothing), isAnswered(operation), isAnswered(one), isAnswered(fault())],
+    ['nothing', false, true, true, false],
+  );
+});
+
+test('cases come with what happened in them, user by user', () => {
+  const grouping = new CaseGrouping();
+  const page = { type: 'page', round: 1, file: 'berths.md', title: 'Berths' } as RunEvent;
+  const of = (user: number, event: RunEvent) => ({ ...event, user }) as RunEvent;
+  const events = [
+    { type: 'run' } as RunEvent,
+    ...[
+      of(1, page),
+      of(2, page),
+      of(1, exchange(1)),
+      of(2, exchange(2)),
+      of(1, check('yes')),
+      of(2, ended()),
+      of(1, exchange(3)),
+    ],
+    ...[of(1, ended()), of(1, check('no')), of(1, ended('failed')), { type: 'end' } as RunEvent],
+  ];
+  const told = events.flatMap(event => {
+    const found = grouping.add(event);
+    return found
+      ? [
+          [
+            found.page.file,
+            found.event.outcome,
+            found.checks.length,
+            found.operations.map(each => each.times.total),
+          ],
+        ]
+      : [];
+  });
+  assert.deepEqual(told, [
+    ['berths.md', 'passed', 0, [2]],
+    ['berths.md', 'passed', 1, [1, 3]],
+    ['berths.md', 'failed', 1, []],
+  ]);
+  const few = new CaseGrouping(event => event.type === 'check' && event.holds === 'no');
+  for (const event of [page, exchange(1), check('yes'), check('no')]) assert.equal(few.add(event), undefined);
+  const kept = few.add(ended())!;
+  assert.deepEqual([kept.checks.length, kept.operations.length], [1, 0]);
 });

@@ -61,11 +61,15 @@ function hear(event: RunEvent): void {
   } else words.hear(event.type, JSON.stringify({ ...event, at: 0, lag: 0 }));
 }
 
-/** How a request goes out. */
+/** How a request goes out, and what of it another origin must not see. */
 function hearSent({ method, url, jar: _jar, secrecy, ...rest }: OutgoingRequest): void {
   const inWords = (_key: string, value: unknown) =>
     value instanceof Set || value instanceof Map ? [...value] : value;
-  const told = JSON.stringify({ ...rest, secrecy: secrecy && Object.keys(secrecy) }, inWords);
+  const hidden = secrecy && [
+    ...rest.headers.filter(header => secrecy.header(header)).map(([name]) => name),
+    ...(secrecy.body(rest.body ?? []) ? ['body'] : []),
+  ];
+  const told = JSON.stringify({ ...rest, hidden }, inWords);
   words.hear('sent', `${method} ${url}`, told.replaceAll(/mervok-[\w-]{20,}/g, 'BOUNDARY'));
 }
 

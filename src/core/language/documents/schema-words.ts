@@ -111,7 +111,8 @@ function choiceInWords(
   inside: readonly ErrorObject[],
 ): string {
   const passing = params.passingSchemas as number[] | null | undefined;
-  if (keyword === 'oneOf' && passing) return `one form alone, and forms ${passing.join(' and ')} both fit`;
+  if (keyword === 'oneOf' && passing)
+    return `one form alone, and forms ${passing.map(index => index + 1).join(' and ')} both fit`;
   const forms = (schema as unknown[]).map((_, index) => {
     const own = inside.find(each => each.schemaPath.startsWith(`${schemaPath}/${index}/`));
     if (!own) return undefined;

@@ -181,6 +181,8 @@ function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: str
   const told = errors.filter(
     each =>
       each.keyword !== 'if' &&
+      // What is wrong with the name of a member is told as that.
+      each.propertyName === undefined &&
       !choices.some(choice => choice !== each && each.schemaPath.startsWith(`${choice.schemaPath}/`)),
   );
   return told.map(error => {
