@@ -58,7 +58,7 @@ function hear(event: RunEvent): void {
     const { outcome, problem, because, blocked, prose, ...rest } = event;
     words.hear(`case ${outcome}`, problem?.message, because, blocked && JSON.stringify(blocked), prose);
     words.hear('case', JSON.stringify({ ...rest, at: 0 }));
-  } else words.hear(event.type, JSON.stringify({ ...event, at: 0, lag: 0 }));
+  } else words.hear(event.type, JSON.stringify({ ...event, at: 0, lag: undefined }));
 }
 
 /** How a request goes out, and what of it another origin must not see. */
