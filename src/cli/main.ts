@@ -4,6 +4,9 @@ import { partsOf } from '../platform/compiled-parts.ts';
 import { tuneCompiler } from '../platform/tuning.ts';
 import { version } from '../platform/version.ts';
 
+/** Commands that send requests. */
+const sending = new Set<string | undefined>(['run', 'demo', 'send']);
+
 const given = process.argv.slice(2);
 if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {
   process.stdout.on('error', () => {
@@ -11,7 +14,8 @@ if (given.length === 1 && (given[0] === '--version' || given[0] === '-V')) {
   });
   process.stdout.write(`mervok ${version}\n`);
 } else {
-  tuneCompiler();
+  // What V8 compiled under other flags it would not take, so they are set before anything is loaded.
+  if (sending.has(given[0])) tuneCompiler();
   const { main } = partsOf(__dirname, require)('./cli-program.cjs') as typeof import('./program.ts');
   void main(given);
 }

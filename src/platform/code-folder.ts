@@ -132,10 +132,11 @@ function readOwn(path: string): Buffer {
   }
 }
 
+/** The tag hangs on the version of V8, on its flags, those that the program has set too, and on the processor. */
 function nameOf(part: string, source: Buffer): string {
-  const { versions, arch, execArgv, env } = process;
-  const circumstances = JSON.stringify([versions.v8, versions.node, arch, execArgv, env.NODE_OPTIONS]);
-  return `${part.replace(/^\.\/|\.cjs$/g, '')}-${digestOf(source, circumstances)}`;
+  const tag = process.getBuiltinModule('node:v8').cachedDataVersionTag();
+  const digest = digestOf(source, `${process.version} ${process.versions.v8} ${tag}`);
+  return `${part.replace(/^\.\/|\.cjs$/g, '')}-${digest}`;
 }
 
 function digestOf(...pieces: (Buffer | string)[]): string {

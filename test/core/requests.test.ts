@@ -93,14 +93,14 @@ test('a type of the settings yields to the fence of a body, unless it is of the 
 test('multipart: texts, types, files; what is named cannot break it', async () => {
   const request = await sentFor(
     '~~~http\nPOST /x\n~~~\n\n~~~multipart body\nvessel = {nasty}\nnote = {"a": 1} as application/json\n{odd} = 1\nmanifest = file "../files/crates.csv"\nphoto = file "a.bin" as image/png\n~~~',
-    `${variables}headers: { X-Quay: north }\n`.replace('berth:', "odd: 'a\"b',\n  berth:"),
+    `${variables}headers: { X-Quay: north }\n`.replace('berth:', 'odd: "a\\"b\\r\\nc\\nd\\re",\n  berth:'),
   );
   const type = header(request, 'content-type')[0]!;
   const boundary = /^multipart\/form-data; boundary=(mervok-[\w-]+)$/.exec(type)![1]!;
   const part = (disposition: string, more = '') =>
     `--${boundary}\r\nContent-Disposition: form-data; ${disposition}\r\n${more}\r\n`;
   assert.deepEqual(request.body, [
-    `${part('name="vessel"')}a&b "c" <d> ü\r\n${part('name="note"', 'Content-Type: application/json\r\n')}{"a": 1}\r\n${part('name="a%22b"')}1\r\n${part('name="manifest"; filename="crates.csv"', 'Content-Type: text/csv\r\n')}`,
+    `${part('name="vessel"')}a&b "c" <d> ü\r\n${part('name="note"', 'Content-Type: application/json\r\n')}{"a": 1}\r\n${part('name="a%22b%0D%0Ac%0Ad%0De"')}1\r\n${part('name="manifest"; filename="crates.csv"', 'Content-Type: text/csv\r\n')}`,
     { file: 'files/crates.csv' },
     `\r\n${part('name="photo"; filename="a.bin"', 'Content-Type: image/png\r\n')}`,
     { file: 'quays/a.bin' },
