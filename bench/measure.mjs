@@ -19,8 +19,8 @@ export function end() {
   rmSync(folder, { recursive: true, force: true });
 }
 
-/** The output of a program, which has to succeed. */
-export function outputOf(command, args, { mayFail = false, ...options } = {}) {
+/** What a program says, which has to succeed. */
+function ended(command, args, { mayFail = false, ...options } = {}) {
   const { status, stderr, stdout } = spawnSync(command, args, {
     cwd: folder,
     encoding: 'utf8',
@@ -29,8 +29,10 @@ export function outputOf(command, args, { mayFail = false, ...options } = {}) {
   });
   if (status !== 0 && !mayFail)
     throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
-  return stdout;
+  return { stdout, stderr };
 }
+
+export const outputOf = (...given) => ended(...given).stdout;
 
 /** How long a program takes, in milliseconds. */
 export function run(args, options) {
@@ -44,13 +46,7 @@ const timed = 'TIMEFORMAT="%U %S"; time "$@"';
 
 /** The time of the processor that a program takes, in milliseconds: other programs hardly change it. */
 export function work(args) {
-  const { status, stderr, stdout } = spawnSync('bash', ['-c', timed, 'bash', process.execPath, ...args], {
-    cwd: folder,
-    encoding: 'utf8',
-    maxBuffer: 1e9,
-  });
-  if (status !== 0)
-    throw new Error(`${args.join(' ')} ended with ${status}: ${stderr}${stdout.slice(0, 1000)}`);
+  const { stderr } = ended('bash', ['-c', timed, 'bash', process.execPath, ...args]);
   const [user, system] = stderr.trim().split('\n').at(-1).split(' ').map(Number);
   return (user + system) * 1000;
 }

@@ -1,4 +1,5 @@
 import {
+  accessSync,
   closeSync,
   constants,
   lstatSync,
@@ -6,12 +7,11 @@ import {
   openSync,
   readdirSync,
   readFileSync,
-  renameSync,
   rmSync,
   statSync,
-  writeFileSync,
 } from 'node:fs';
 import { isAbsolute, join } from 'node:path';
+import { writeOwnFile } from './state.ts';
 
 /** What V8 compiled of a part of the program, in a process that had loaded these parts. */
 export interface KeptCode {
@@ -58,6 +58,7 @@ export class CodeFolder {
     for (const place of places) {
       try {
         mkdirSync(place, { recursive: true, mode: 0o700 });
+        accessSync(place, constants.W_OK);
         if (isOwn(place)) return new CodeFolder(place);
       } catch {
         // The next one, then.
@@ -79,27 +80,11 @@ export class CodeFolder {
     }
   }
 
-  /**
-   * Writes it whole or not at all. Throws where that is not possible, before the code is asked for.
-   * @param code what V8 compiled, which takes a while to be told
-   */
-  write(part: string, source: Buffer, parts: readonly string[], code: () => Buffer): void {
-    const path = join(this.path, nameOf(part, source));
-    const draft = `${path}.${process.pid}`;
-    const file = openSync(draft, 'wx', 0o600);
-    try {
-      try {
-        const told = code();
-        const names = parts.join(' ');
-        writeFileSync(file, Buffer.concat([Buffer.from(`${digestOf(names, told)} ${names}\n`), told]));
-      } finally {
-        closeSync(file);
-      }
-      renameSync(draft, path);
-    } catch (error) {
-      rmSync(draft, { force: true });
-      throw error;
-    }
+  /** Writes it whole or not at all. Throws where that is not possible. */
+  write(part: string, source: Buffer, { parts, code }: KeptCode): void {
+    const names = parts.join(' ');
+    const head = Buffer.from(`${digestOf(names, code)} ${names}\n`);
+    writeOwnFile(join(this.path, nameOf(part, source)), Buffer.concat([head, code]));
     this.#tidy();
   }
 

@@ -66,9 +66,10 @@ class CompiledParts {
     if (lacking.length === 0 || elapsed() - this.#begin > longestProcess) return;
     try {
       const folder = CodeFolder.make(placesForCode(this.folder));
+      if (!folder) return;
       for (const [name, { source, script, keptBy }] of lacking) {
         const parts = [...new Set([...keptBy, ...names])];
-        folder?.write(name, source, parts, () => script.createCachedData());
+        folder.write(name, source, { parts, code: script.createCachedData() });
       }
     } catch {
       // Nobody waits for it.

@@ -35,13 +35,13 @@ export function openFolder(first: string, ...parts: string[]): string {
 }
 
 /** Writes a file that only its owner can read, whole or not at all; what stands in its place, a link too, gives way. */
-export function writeOwnFile(path: string, text: string): void {
+export function writeOwnFile(path: string, content: string | Uint8Array): void {
   const draft = `${path}.${process.pid}.part`;
   rmSync(draft, { force: true });
   // 'wx' does not open what is there already, nor what a link leads to.
   const file = openSync(draft, 'wx', 0o600);
   try {
-    const bytes = Buffer.from(text);
+    const bytes = typeof content === 'string' ? Buffer.from(content) : content;
     for (let at = 0; at < bytes.length; ) at += writeSync(file, bytes, at);
   } finally {
     closeSync(file);

@@ -51,6 +51,11 @@ const digits = readNumber('9007199254740993');
 
 test('durations and sizes in words, at each of their limits', () => {
   const durations: [milliseconds: number, text: string][] = [
+    [0.644, '0.64 ms'],
+    [12, '12 ms'],
+    [3200, '3.2 s'],
+    [300_000, '5 min'],
+    [7_200_000, '2 h'],
     [0, '0 ms'],
     [0.123, '0.12 ms'],
     [0.999, '1 ms'],
@@ -82,6 +87,10 @@ test('durations and sizes in words, at each of their limits', () => {
   ];
   for (const [milliseconds, text] of durations) assert.equal(durationText(milliseconds), text);
   const sizes: [bytes: number, text: string][] = [
+    [1500, '1.5 kB'],
+    [84_300, '84 kB'],
+    [2_500_000, '2.5 MB'],
+    [3e9, '3 GB'],
     [0, '0 B'],
     [999, '999 B'],
     [1000, '1 kB'],
@@ -106,6 +115,7 @@ test('dates and instants are read as their standards have them, and as nothing e
   const dates: [text: string, milliseconds: number | undefined][] = [
     ['2026-11-23', midnight],
     ['2028-02-29', Date.UTC(2028, 1, 29)],
+    ['2024-02-29', Date.UTC(2024, 1, 29)],
     ['2026-02-29', undefined],
     ['2026-13-01', undefined],
     ['2026-1-01', undefined],
@@ -121,6 +131,7 @@ test('dates and instants are read as their standards have them, and as nothing e
     ['2026-11-23T12:00:00.25Z', noon + 250],
     ['2026-02-30T12:00:00Z', undefined],
     ['2026-11-23T25:00:00Z', undefined],
+    ['2026-11-23 12:00:00', undefined],
     ['2026-11-23T12:00:00', undefined],
     ['2026-11-23T12:00Z', undefined],
     [' 2026-11-23T12:00:00Z', undefined],
@@ -217,6 +228,10 @@ test('what JSON cannot be read, and what is said of it', () => {
   const rows: [text: string, offset: number, message: string][] = [
     ['', 0, 'there is nothing'],
     ['[', 1, 'the text ends too early'],
+    ['[1', 2, "a ',' or ']' should stand here"],
+    ['nul', 0, "a value should stand here, not 'nul'"],
+    ['{"a":1.}', 5, "'1.' is no JSON number"],
+    ['{"a":1 "b":2}', 7, "a ',' or '}' should stand here"],
     ['[1]x', 3, 'something stands behind the end of the document'],
     ['[1,]', 3, "no comma may stand before ']'"],
     ['{"a":1,}', 7, "no comma may stand before '}'"],
@@ -241,6 +256,7 @@ test('what JSON cannot be read, and what is said of it', () => {
     assert.throws(() => readJson(text), { offset, message }, text);
     assert.throws(() => readJson(text), JsonError);
   }
+  assert.throws(() => readJson('[1.0e1,'.repeat(5000)), /nested deeper than 1000 levels/);
   // A number with many digits takes the reader that keeps all of them.
   const long = '9007199254740993';
   assert.equal(
@@ -298,6 +314,11 @@ test('values of which kinds are equal, and which is the larger', () => {
     [digits, readNumber('9007199254740993'), true, 0],
     [plain(' 417 '), 417, true, 0],
     [plain('0417'), 417, undefined, undefined],
+    [plain('01'), 1, undefined, undefined],
+    [plain('01'), '01', true, 0],
+    [1, '1', undefined, undefined],
+    [null, 1, false, undefined],
+    ['\uFFFF', '\u{1F6A2}', false, -1],
     [plain('417'), '417', true, 0],
     [plain('417'), plain('417.0'), false, -1],
     ['417', 417, undefined, undefined],
@@ -398,6 +419,8 @@ test('lists: what comes twice, and what is the same in another order', () => {
 test('amounts with units', () => {
   const durations: [text: string, milliseconds: number | undefined][] = [
     ['5 ms', 5],
+    ['1.5 min', 90_000],
+    ['2 weeks', 1_209_600_000],
     ['5s', 5000],
     ['1.001 s', 1001],
     ['2 min', 120_000],

@@ -22,7 +22,7 @@ test('what is kept comes back for the same source alone, and only as it was writ
   const folder = CodeFolder.make([place])!;
   assert.equal(lstatSync(place).mode & 0o777, 0o700);
   assert.equal(folder.read('./program.cjs', source), undefined);
-  folder.write('./program.cjs', source, kept.parts, () => kept.code);
+  folder.write('./program.cjs', source, kept);
   assert.deepEqual(CodeFolder.find([place])!.read('./program.cjs', source), kept);
   const [name] = readdirSync(place) as [string];
   assert.match(name, /^program-[0-9a-f]{64}$/);
@@ -62,12 +62,12 @@ test('only a folder that is nobody else’s is used, and no link is followed', t
   assert.equal(CodeFolder.find([...wrong, fine])!.path, fine);
   // A link in the place of what is kept.
   const folder = CodeFolder.make([fine])!;
-  folder.write('./program.cjs', source, kept.parts, () => kept.code);
+  folder.write('./program.cjs', source, kept);
   const [name] = readdirSync(fine) as [string];
   const other = CodeFolder.make([join(root, 'other')])!;
   symlinkSync(join(fine, name), join(root, 'other', name));
   assert.equal(other.read('./program.cjs', source), undefined);
-  other.write('./program.cjs', source, kept.parts, () => kept.code);
+  other.write('./program.cjs', source, kept);
   assert.deepEqual(other.read('./program.cjs', source), kept);
   assert.ok(lstatSync(join(root, 'other', name)).isFile());
 });
@@ -75,18 +75,18 @@ test('only a folder that is nobody else’s is used, and no link is followed', t
 test('what is not possible leaves nothing behind, and there are never many', t => {
   const place = join(folderWith(t), 'compiled');
   const folder = CodeFolder.make([place])!;
-  folder.write('./program.cjs', source, kept.parts, () => kept.code);
+  folder.write('./program.cjs', source, kept);
   const [name] = readdirSync(place) as [string];
   // A folder stands in its place.
   const blocked = CodeFolder.make([join(place, 'blocked')])!;
   mkdirSync(join(blocked.path, name));
-  assert.throws(() => blocked.write('./program.cjs', source, kept.parts, () => kept.code));
+  assert.throws(() => blocked.write('./program.cjs', source, kept));
   assert.deepEqual(readdirSync(blocked.path), [name]);
 
   const many = CodeFolder.make([join(place, 'many')])!;
   const names: string[] = [];
   for (let version = 0; version < 62; version++) {
-    many.write('./program.cjs', Buffer.from(`version ${version}`), kept.parts, () => kept.code);
+    many.write('./program.cjs', Buffer.from(`version ${version}`), kept);
     const added = readdirSync(many.path).find(each => !names.includes(each))!;
     names.push(added);
     utimesSync(join(many.path, added), version, version);
@@ -127,7 +127,7 @@ test('beside the program, and else where the system keeps what can be made again
 // The last one: what it sets stays set.
 test('the flags of V8 belong to the key', t => {
   const folder = CodeFolder.make([join(folderWith(t), 'compiled')])!;
-  folder.write('./program.cjs', source, kept.parts, () => kept.code);
+  folder.write('./program.cjs', source, kept);
   assert.deepEqual(folder.read('./program.cjs', source), kept);
   process.getBuiltinModule('node:v8').setFlagsFromString('--wasm-tiering-budget=1234567');
   assert.equal(folder.read('./program.cjs', source), undefined);

@@ -22,15 +22,8 @@ import {
 } from '../../src/platform/files.ts';
 import { openPorts } from '../../src/platform/ports.ts';
 import { readVariableFile } from '../../src/platform/variable-files.ts';
+import { errorOf } from '../support/errors.ts';
 import { folderWith } from '../support/folder.ts';
-
-const errorOf = (use: () => unknown) => {
-  try {
-    return `gives ${JSON.stringify(use())}`;
-  } catch (error) {
-    return (error as Error).message;
-  }
-};
 
 test('a collection is what lies around the paths that are asked for', t => {
   const root = folderWith(t, {

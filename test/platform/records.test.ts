@@ -26,6 +26,7 @@ import {
   runsFolder,
 } from '../../src/platform/run-records.ts';
 import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../../src/platform/state.ts';
+import { errorOf } from '../support/errors.ts';
 import { folderWith } from '../support/folder.ts';
 
 const at = '2026-11-23T14:05:28.000Z';
@@ -48,13 +49,6 @@ async function all<Item>(items: AsyncIterable<Item>): Promise<Item[]> {
   for await (const item of items) list.push(item);
   return list;
 }
-const errorOf = (use: () => unknown) => {
-  try {
-    return `gives ${JSON.stringify(use())}`;
-  } catch (error) {
-    return (error as Error).message;
-  }
-};
 const failureOf = (use: Promise<unknown>) =>
   use.then(
     given => `gives ${JSON.stringify(given)}`,
