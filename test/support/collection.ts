@@ -4,7 +4,7 @@ import { type CollectionFiles, readCollection } from '../../src/core/analysis/co
 import type { Plan, PlannedCase } from '../../src/core/analysis/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/model/finding.ts';
 import type { Value } from '../../src/core/model/value.ts';
-
+import { hearPlan } from './whole.ts';
 import { Words } from './words.ts';
 
 /** Files by their path; fences are written with ~~~ so that they can stand in a test. */
@@ -32,11 +32,18 @@ export async function planOf(
   options: Partial<PlanOptions> = {},
 ): Promise<{ plan: Plan; findings: Finding[] }> {
   const collection = await readCollection(filesOf(texts));
-  const { plan, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
+  const { plan, flow, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
   for (const { source, range, code, severity, message, remedy } of findings)
     words.hear(`${severity} ${code}`, source.text.slice(range.start, range.end), message, remedy);
   for (const each of plan.pages.flatMap(page => page.cases)) hearCase(each);
-  return { plan, findings: sortFindings(findings) };
+  const sorted = sortFindings(findings);
+  hearPlan(
+    plan,
+    flow,
+    collection.pages.flatMap(page => page.cases),
+    sorted,
+  );
+  return { plan, findings: sorted };
 }
 
 const cases = new Words('cases');

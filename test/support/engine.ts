@@ -9,6 +9,7 @@ import type { RunOptions } from '../../src/core/runner/run-options.ts';
 import type { HttpPort, OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { VirtualClock } from './clock.ts';
 import { planOf, type Texts } from './collection.ts';
+import { hearRun } from './whole.ts';
 import { Words } from './words.ts';
 
 /** What a server does with a request that comes so many milliseconds after the run began. */
@@ -158,6 +159,7 @@ export async function runTexts(
     eventSchema.parse(event);
     hear(event);
   }
+  await hearRun(events);
   const of = <Type extends RunEvent['type']>(type: Type) =>
     events.filter(event => event.type === type) as Extract<RunEvent, { type: Type }>[];
   const cases = of('case');
