@@ -66,7 +66,7 @@ test('each case alone: what it brings along, and why', async () => {
   const { plan } = await planned();
   const cookieSetters = new Set(['office/sign-in.md#sign-in', 'office/pilots.md#pilots']);
   for (const { address } of plan.pages.flatMap(page => page.cases)) {
-    const alone = await planned({ paths: [address], cookieSetters } as Partial<PlanOptions>);
+    const alone = await planned({ paths: [address], effects: async () => cookieSetters });
     words.hear(
       'alone',
       address,
@@ -89,7 +89,7 @@ test('each case: where each name has its value from, and what would go out', asy
       ]),
     ],
   ] as const) {
-    const { plan, flow } = await planned({ environment, given } as Partial<PlanOptions>);
+    const { plan, flow } = await planned({ environment, given });
     const users = new Map(collection.pages.flatMap(page => page.cases.map(each => [each.address, each])));
     for (const each of plan.pages.flatMap(page => page.cases)) {
       const user = users.get(each.address)!;
@@ -144,7 +144,7 @@ test('against a server that answers everything in one way, each check says what 
   };
   for (const [name, answer] of Object.entries(answers)) {
     const { cases } = await runTexts(texts, answer, {
-      plan: { ...access, environment: 'local' } as Partial<PlanOptions>,
+      plan: { ...access, environment: 'local' },
     });
     for (const each of cases)
       words.hear('outcome', name, each.case, each.outcome, each.request, String(each.status));

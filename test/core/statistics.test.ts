@@ -10,6 +10,7 @@ import { withEnd } from '../../src/core/record/repair.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { Timeline } from '../../src/core/record/timeline.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
+import { upgraded } from '../../src/core/record/upgrade.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
 import { caseText, planOf } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
@@ -311,18 +312,19 @@ test('a record that breaks off gets the end that can be told', async () => {
   assert.equal(totals.passed, false);
 });
 
+const recordOf = (events: readonly RunEvent[], more: object = {}): MergedRecord => {
+  const [run] = events;
+  assert.ok(run?.type === 'run');
+  return { run: { ...run, ...more }, events: replay(events) };
+};
+
 test('records of several machines are told as one: users and figures add up', async () => {
   const texts = { 'mervok.yaml': root('failed < 40 %'), ...pages };
   const [a, b] = [
     await runTexts(texts, answer, { run: { users: 2 } }),
     await runTexts(texts, answer, { rounds: 3 }),
   ];
-  const records = [a, b].map(({ events }): MergedRecord => {
-    const [run] = events;
-    assert.ok(run?.type === 'run');
-    return { run, events: replay(events) };
-  });
-  const merged = await gather(mergeRecords(records));
+  const merged = await gather(mergeRecords([a, b].map(({ events }) => recordOf(events))));
   const [run, end] = [merged[0], merged.at(-1)];
   assert.ok(run?.type === 'run' && end?.type === 'end');
   assert.equal(run.users, 3);
@@ -334,6 +336,131 @@ test('records of several machines are told as one: users and figures add up', as
   assert.deepEqual([...users].sort(), [1, 2, 3]);
   const isEvent = await openEventCheck();
   for (const event of merged) assert.ok(isEvent(event), JSON.stringify(event));
+});
+
+test('shards are told as one: what several of them needed is one case, unless it came to something worse', async () => {
+  const texts = {
+    'mervok.yaml': root('failed < 100 %'),
+    'sign-in.md': caseText('Sign in', 'GET /sign-in', 'status = 200\nkeep $.token as token'),
+    'a.md': caseText('A', 'GET /a/{token}', 'status = 200') + caseText('Second', 'GET /b', 'status = 200'),
+    'b.md': caseText('B', 'GET /b/{token}', 'status = 200'),
+  };
+  const served = () => ({ body: { token: 'x1' } });
+  const shardOf = (index: number, of = 3) =>
+    runTexts(texts, served, { plan: { shard: { index, of, durations: new Map() } } });
+  const shards = await Promise.all([1, 2, 3].map(index => shardOf(index)));
+  const whole = await runTexts(texts, served);
+  const casesIn = (events: readonly RunEvent[]) =>
+    events.flatMap(event =>
+      event.type === 'case' ? `${event.case}: ${event.outcome}` : event.type === 'page' ? event.file : [],
+    );
+  const merged = await gather(mergeRecords(shards.map(({ events }) => recordOf(events))));
+  assert.deepEqual(casesIn(merged).sort(), casesIn(whole.events).sort());
+  const [run, end] = [merged[0], merged.at(-1)];
+  assert.ok(run?.type === 'run' && end?.type === 'end');
+  assert.equal(run.cases, 4);
+  assert.equal(run.selected, undefined);
+  assert.equal(end.totals.requests, 4);
+  assert.equal(end.totals.cases.passed, 4);
+
+  // The second machine could not sign in.
+  const other = shards[1]!.events.map(event =>
+    event.type === 'case' && event.title === 'Sign in' ? { ...event, outcome: 'error' as const } : event,
+  );
+  const worse = await gather(mergeRecords([recordOf(shards[0]!.events), recordOf(other)]));
+  assert.deepEqual(
+    casesIn(worse).filter(each => each.startsWith('sign-in')),
+    casesIn(shards[0]!.events).some(each => each.startsWith('sign-in'))
+      ? ['sign-in.md', 'sign-in.md#sign-in: passed', 'sign-in.md', 'sign-in.md#sign-in: error']
+      : ['sign-in.md', 'sign-in.md#sign-in: error'],
+  );
+  assert.ok(worse[0]?.type === 'run');
+  assert.equal(worse[0].selected, 'all but shard 3 of 3');
+  const better = await gather(mergeRecords([recordOf(other), recordOf(shards[0]!.events)]));
+  assert.deepEqual(
+    casesIn(better).filter(each => each.startsWith('sign-in.md#')),
+    ['sign-in.md#sign-in: error'],
+  );
+
+  // Shards of different selections are told one behind the other.
+  const apart = await gather(
+    mergeRecords([recordOf(shards[0]!.events), recordOf((await shardOf(2, 2)).events)]),
+  );
+  const events = apart.filter(event => event.type === 'case' && event.title === 'Sign in');
+  assert.equal(events.length, 2);
+});
+
+test('what the records of several machines have in common stays', async () => {
+  const { events } = await runTexts({ 'mervok.yaml': root('failed < 100 %'), ...pages }, answer);
+  const about = async (first: object, second: object) => {
+    const [merged] = await gather(mergeRecords([recordOf(events, first), recordOf(events, second)]));
+    assert.ok(merged?.type === 'run');
+    return merged;
+  };
+  for (const key of ['environment', 'lasting', 'seed', 'rows', 'selected', 'apdex'] as const) {
+    assert.equal((await about({ [key]: 7 }, { [key]: 7 }))[key], 7, key);
+    assert.ok(!((key as string) in (await about({ [key]: 7 }, { [key]: 8 }))), key);
+    assert.ok(!((key as string) in (await about({}, { [key]: 8 }))), key);
+  }
+  assert.equal((await about({ title: 'A' }, { title: 'B' })).title, 'A, B');
+  assert.equal((await about({ title: 'A' }, { title: 'A' })).title, 'A');
+  assert.equal((await about({ rounds: 0 }, { rounds: 2 })).rounds, 0);
+  assert.equal((await about({ rounds: 3 }, { rounds: 2 })).rounds, 3);
+  assert.equal((await about({ users: 3 }, {})).users, 4);
+  assert.equal((await about({}, {})).users, undefined);
+  assert.equal((await about({}, {})).cases, 6);
+  assert.equal((await about({}, {})).bounds?.length, 1);
+  const [early, late] = ['2026-11-23T11:00:00.000Z', '2026-11-23T13:00:00.000Z'];
+  for (const [first, second] of [
+    [early, late],
+    [late, early],
+  ]) {
+    const merged = await gather(
+      mergeRecords([recordOf(events, { at: first }), recordOf(events, { at: second })]),
+    );
+    const end = merged.at(-1)!;
+    assert.ok(merged[0]?.type === 'run' && end.type === 'end');
+    assert.equal(merged[0].at, early);
+    assert.equal(end.time, 2 * 3_600_000 + 15);
+    assert.equal(end.at, '2026-11-23T13:00:00.015Z');
+  }
+});
+
+test('a line of a record of the first version is read under the names of today', () => {
+  const rows: [line: unknown, read: unknown][] = [
+    [
+      { type: 'run', version: 1, cases: 3 },
+      { type: 'run', version: 2, cases: 3 },
+    ],
+    [
+      { type: 'run', version: 3 },
+      { type: 'run', version: 3 },
+    ],
+    [
+      { type: 'page', version: 1 },
+      { type: 'page', version: 1 },
+    ],
+    [
+      { type: 'end', totals: { half: 4, most: 9, held: 1 } },
+      { type: 'end', totals: { p50: 4, p95: 9, held: 1 } },
+    ],
+    [
+      { type: 'end', totals: { p50: 4 } },
+      { type: 'end', totals: { p50: 4 } },
+    ],
+    [
+      { type: 'case', totals: { half: 4 } },
+      { type: 'case', totals: { half: 4 } },
+    ],
+    [
+      { type: 'end', totals: null },
+      { type: 'end', totals: null },
+    ],
+    [{ type: 'end' }, { type: 'end' }],
+    [null, null],
+    ['run', 'run'],
+  ];
+  for (const [line, read] of rows) assert.deepEqual(upgraded(line), read);
 });
 
 test('what a line of a record has to say is checked; what it says more is let through', async () => {

@@ -69,3 +69,12 @@ export function told(findings: readonly Finding[]): string[] {
 export function caseText(title: string, request: string, statements: string): string {
   return `## ${title}\n\n~~~http\n${request}\n~~~\n\n~~~mervok\n${statements}\n~~~\n\n`;
 }
+
+export function fence(info: string, content: string): string {
+  return `~~~${info}\n${content}\n~~~\n\n`;
+}
+
+/** A case with whatever fences. */
+export function caseOf(title: string, ...fences: [info: string, content: string][]): string {
+  return `## ${title}\n\n${fences.map(([info, content]) => fence(info, content)).join('')}`;
+}

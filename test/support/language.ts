@@ -142,4 +142,15 @@ export function explained(condition: string, given?: Given): Explanation {
   return explanation;
 }
 
+/** All that is told of a condition, whatever it comes to; nobody has to know the words of it. */
+export function toldOf(condition: string, given?: Given): unknown {
+  const { statements, errors } = read(condition, true);
+  const context = contextOf(given);
+  const node = (statements[0] as Check | undefined)?.condition;
+  if (errors.length > 0 || !node) return errors;
+  const truth = compileCondition(node)(context);
+  const told = truth instanceof Unknown ? { unknown: truth.reason } : truth;
+  return truth === true ? told : [told, explain(node, context.notes, condition, context)];
+}
+
 export const plain = (text: string) => new Plain(text);

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { appendFileSync } from 'node:fs';
 import type { CollectionCase } from '../../src/core/analysis/collection.ts';
 import type { Flow } from '../../src/core/analysis/flow.ts';
 import { depthsOf, graphOf } from '../../src/core/analysis/flow-graph.ts';
@@ -18,7 +19,7 @@ import { NamedValues } from '../../src/core/secrecy/named-values.ts';
 import { Words } from './words.ts';
 
 // What a collection or a run says from every side, in its order. Nobody would read all of it, so that a digest is what
-// stands in test/words: one that changes alone says that something came in another order, more often, or not at all.
+// stands in test/words. MERVOK_WORDS=show writes all of it into build/wholes.txt, to be set against that of before.
 
 const words = new Words('wholes');
 
@@ -29,8 +30,11 @@ const inWords = (_key: string, value: unknown): unknown => {
   return value;
 };
 
-function hear(what: string, about: string, lines: readonly unknown[]): void {
+/** @param about what the lines have in common */
+export function hearWhole(what: string, about: string, lines: readonly unknown[]): void {
   const told = lines.map(line => JSON.stringify(line, inWords)).join('\n');
+  if (process.env.MERVOK_WORDS === 'show')
+    appendFileSync('build/wholes.txt', `${what} | ${about}\n${told}\n\n`);
   const digest = createHash('sha256').update(told).digest('hex').slice(0, 16);
   words.hear(what, about, `${lines.length} lines`, digest);
 }
@@ -72,7 +76,7 @@ export function hearPlan(
     lines.push(masker.deep(JSON.parse(JSON.stringify(operations, inWords))));
   }
   const about = pages.flatMap(({ cases }) => cases.map(({ title }) => title)).join(', ');
-  hear('plan', about.slice(0, 100), lines);
+  hearWhole('plan', about.slice(0, 100), lines);
 }
 
 async function* each<Item>(items: readonly Item[]): AsyncGenerator<Item> {
@@ -104,7 +108,7 @@ export async function hearRun(all: readonly RunEvent[]): Promise<void> {
     for await (const event of mergeRecords(records.map(run => ({ run, events: each(events) }))))
       if (event.type === 'run' || event.type === 'end') merged.push({ ...event, lag: undefined });
       else merged.push([event.type, event.user, 'case' in event && event.case]);
-  hear(
+  hearWhole(
     'run',
     events
       .flatMap(event => (event.type === 'case' ? `${event.title}: ${event.outcome}` : []))
