@@ -1,5 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { decodeBody } from '../../src/core/language/charset.ts';
+import { functions } from '../../src/core/language/functions/table.ts';
 import { compileSegments } from '../../src/core/language/jsonpath/evaluate.ts';
 import { Match } from '../../src/core/language/jsonpath/match.ts';
 import { parsePath } from '../../src/core/language/jsonpath/parse.ts';
@@ -9,10 +11,12 @@ import { parseBody } from '../../src/core/language/templates/body-template.ts';
 import { render } from '../../src/core/language/templates/render.ts';
 import { parseTarget, renderTarget } from '../../src/core/language/templates/target.ts';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
-import { CalendarDate, Plain, type Value } from '../../src/core/model/value.ts';
+import { CalendarDate, Missing, Plain, type Value } from '../../src/core/model/value.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
+import { typeOfFile } from '../../src/core/steps/http/prepare-body.ts';
+import { describeExactly } from '../../src/core/values/describe.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
-import { contextOf, type Given, toldOf } from '../support/language.ts';
+import { contextOf, evaluate, type Given, toldOf } from '../support/language.ts';
 import { hearWhole } from '../support/whole.ts';
 
 // Everything with everything: what each comes to is held by a digest (test/words/wholes.txt), one for each row.
@@ -202,6 +206,54 @@ test('each subject with each predicate', () => {
   assert.ok(subjects.length * predicates.length > 2500);
 });
 
+const amounts = [
+  ...['"North Quay"', '"4.2"', '""', '4.2', '-7', '0', '1e21', '2 s', '1500 ms', '3 kB', 'true', 'null'],
+  ...['$.list', '$.words', '$.none', '$.object', '$.berths', '{plain}', '{nobody}', '$.missing'],
+  ...['date("2026-02-28")', 'timestamp("2026-11-23T12:00:00Z")', '"2026-11-23"', '"20261123"', '1795435200'],
+  ...[
+    '"Mon, 23 Nov 2026 12:00:00 GMT"',
+    '"2026-11-23T12:00:00.5+02:00"',
+    '"aGVsbG8="',
+    '"a%20b"',
+    '"{"',
+    '/a+/',
+  ],
+  ...['"eyJhbGciOiJub25lIn0.eyJzdWIiOiJwaWxvdCJ9."', '"yyyy-MM-dd"', '"dd.MM.yyyy HH:mm"', '"<a>&amp;</a>"'],
+];
+
+test('each function with each amount, alone and in twos and threes; each operator between them', () => {
+  const come = (expression: string) =>
+    tried(() => {
+      const found = evaluate(expression, given, true);
+      return found instanceof Missing ? `nothing: ${found.reason}` : describeExactly(found);
+    });
+  const few = amounts.filter((_, at) => at % 4 === 0);
+  for (const name of Object.keys(functions)) {
+    hearWhole(
+      'function',
+      name,
+      ['', ...amounts].map(amount => come(`${name}(${amount})`)),
+    );
+    hearWhole(
+      'function',
+      `${name}, two`,
+      few.flatMap(a => few.map(b => come(`${name}(${a}, ${b})`))),
+    );
+    hearWhole(
+      'function',
+      `${name}, three`,
+      few.map(a => come(`${name}(${a}, "a", "b")`)),
+    );
+  }
+  for (const operator of ['+', '-', '*', '/'])
+    for (const a of amounts)
+      hearWhole(
+        'operator',
+        `${a} ${operator}`,
+        amounts.map(b => come(`${a} ${operator} ${b}`)),
+      );
+});
+
 const paths = lines(`$
 $.text
 $['text']
@@ -314,6 +366,117 @@ test('each path on documents of every kind', () => {
     );
     hearWhole('path', path, told);
   }
+});
+
+const tides = `<?xml version="1.0" encoding="UTF-8"?>
+<t:tides xmlns:t="urn:skerry:tides" xmlns="urn:skerry:plain" quay="North Quay"><!-- high -->
+  <t:tide no="1"><height unit="m"> 4.2 </height><at>06:10</at></t:tide>
+  <t:tide no="2"><height unit="m">0.7</height><at/></t:tide>
+</t:tides>`;
+const web = `<!doctype html><html lang="en"><head><title>Quay</title></head><body><!-- x --><main id="m"><h1>North
+   Quay</h1><ul class="berths list"><li id="a">0417<li class="taken">0418</ul><a href="/b?c=d">More</a></main></body></html>`;
+
+test('each path of XML and each selector of HTML, on what it is for and what not', () => {
+  const xml = lines(`xml/tides/tide
+xml/tides/tide[1]/height
+xml/t:tides/t:tide[2]/height
+xml/tides/@quay
+xml//height
+xml//height[@unit="m"]
+xml//tide[@no=2]/at
+xml//tide[last()]/@no
+xml/tides/tide[height > 1]/@no
+xml/tides/none
+xml/tides/tide/height/text()
+xml("count(//tide)")
+xml("sum(//height)")
+xml("string(/tides/@quay)")
+xml("//tide[@no={number}]/at")
+xml("//tide[at={text}]/@no")
+xml("boolean(//none)")
+xml("//*[local-name()='at']")
+xml("//comment()")
+xml("//tide/@no | //at")
+xml("//tide[")
+xml("nope(//tide)")
+html("title")
+html("h1")
+html("li")
+html("li.taken")
+html("#a")
+html("ul.berths > li:first-child")
+html("li:nth-child(2)")
+html("a[href^='/b']")
+html("a") "href"
+html("main") "id"
+html("ul") "class"
+html(".none")
+html("li:not(.taken)")
+html("{text}")
+html("a[")
+html("li:nope")`);
+  const bodies: [type: string, body: string][] = [
+    ['application/xml', tides],
+    ['text/html', web],
+    ['application/json', '{"a":1}'],
+    ['application/xml', '<a>'],
+    ['text/xml; charset=iso-8859-1', '<?xml version="1.0" encoding="iso-8859-1"?><a b="1">x</a>'],
+    ['text/plain', ''],
+  ];
+  const forms = ['% exists', '% = 4.2', 'count % = 2', 'each % contains "4"'];
+  for (const path of xml) {
+    const told = bodies.flatMap(([type, body]) =>
+      forms.map(form =>
+        tried(() => toldOf(form.replace('%', path), { names, body, headers: [['Content-Type', type]] })),
+      ),
+    );
+    hearWhole('document', path, told);
+  }
+});
+
+test('each body with each charset', () => {
+  const bodies = [
+    ...['North', 'Låring', '\uFEFFNorth'].map(text => Buffer.from(text)),
+    Buffer.from('Låring', 'latin1'),
+    Buffer.from('\uFEFFNorth', 'utf16le'),
+    Buffer.from([0xfe, 0xff, 0, 0x4e]),
+    Buffer.from([0xff]),
+    Buffer.from(`<?xml version="1.0" encoding='iso-8859-1'?><a>\u00e5</a>`, 'latin1'),
+    Buffer.from('<?xml version="1.0"?><a/>'),
+  ];
+  const types = [
+    ...[
+      '',
+      'text/plain',
+      'text/plain; charset=utf-8',
+      'text/plain;charset="ISO-8859-1"',
+      'text/plain; charset=utf-16le',
+    ],
+    ...[
+      'application/xml',
+      'image/svg+xml',
+      'application/json; charset=latin1',
+      'text/plain; charset=nope',
+      'text/xmlx',
+    ],
+  ];
+  for (const type of types) {
+    const told = bodies.map(body => {
+      const text = decodeBody(body, type === '' ? undefined : type);
+      return text instanceof Missing ? text.reason : text;
+    });
+    hearWhole('charset', type, told);
+  }
+});
+
+test('each ending of a file stands for a type, each type for a form', () => {
+  const endings = lines(`csv gif gz html jpeg jpg json pdf png svg txt xml yaml zip bin
+CSV a.json b.tar.gz none .json json. constructor`).flatMap(line => line.split(' '));
+  hearWhole(
+    'types',
+    'of files',
+    endings.map(ending => [ending, typeOfFile(`a.${ending}`), typeOfFile(ending)]),
+  );
 });
 
 const values: { readonly [name: string]: Value } = {

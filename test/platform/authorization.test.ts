@@ -238,7 +238,7 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
     (await send(origin, { auth: auth({ 'token-url': url }) })).fault!.message;
   assert.match(
     await wrong(`${origin}/text`),
-    /^No token from .*\/text: its status is 200, and its answer is none of OAuth 2\.0 \(.+\)\.$/,
+    /^No token from .*\/text: its status is 200, and its answer is none of OAuth 2\.0 \(.*(?:JSON|json).*\)\.$/,
   );
   assert.match(await wrong(`${origin}/empty`), /: its status is 204, and its answer is none of OAuth 2\.0/);
   assert.match(

@@ -35,7 +35,7 @@ test('a request goes out as it is, a response comes back as it is', async t => {
     );
     response.end('{"id":1}');
   });
-  const { response, times, fault } = await send(`${origin}/a%2Fb//c?q=%20[x]#part`, {
+  const { response, times, fault, request } = await send(`${origin}/a%2Fb//c?q=%20[x]#part`, {
     method: 'POST',
     headers: [
       ['X-One', 'ä'],
@@ -44,6 +44,10 @@ test('a request goes out as it is, a response comes back as it is', async t => {
     body: ['{"ü":1}'],
   });
   assert.equal(fault, undefined);
+  assert.deepEqual(
+    request.headers.map(([name]) => name),
+    ['X-One', 'Content-Type'],
+  );
   assert.equal(seen[0]!.method, 'POST');
   assert.equal(seen[0]!.url, '/a%2Fb//c?q=%20[x]');
   assert.equal(seen[0]!.body, '{"ü":1}');
@@ -138,9 +142,10 @@ test('a request that cannot be sent is a fault that says why, not a crash', asyn
     [[['Content-Length', '7']], /Content-Length is set where it is left out/],
   ];
   for (const [headers, says] of rows) {
-    const { fault } = await send(origin, { method: 'POST', headers, body: ['ab'] });
+    const { fault, ...rest } = await send(origin, { method: 'POST', headers, body: ['ab'] });
     assert.equal(fault?.kind, 'unsendable', fault?.message);
     assert.match(fault!.message, says);
+    assert.deepEqual([Object.keys(rest.times), rest.received, rest.request.body], [['total'], 0, ['ab']]);
   }
 });
 
@@ -211,11 +216,20 @@ test('the phases of an exchange add up, whatever becomes of it', async t => {
   };
   assert.equal(await phasesOf(`${named}/first`), 'connect download lookup total wait');
   assert.equal(await phasesOf(`${named}/second`), 'download total wait');
-  assert.ok((await send(`${named}/third`)).times.wait! >= 19);
+  const before = performance.now();
+  const { wait, total } = (await send(`${named}/third`)).times;
+  assert.ok(wait! >= 19 && total <= performance.now() - before + 1);
   assert.equal(await phasesOf(`${origin}/half`), 'connect download total wait');
   assert.equal(await phasesOf(`${origin}/none`), 'connect total wait');
-  const { times } = await send(`http://127.0.0.1:${await closedPort()}/`);
+  const nobody = `http://127.0.0.1:${await closedPort()}/`;
+  const begin = performance.now();
+  const { times } = await send(nobody);
+  const took = performance.now() - begin + 1;
   assert.deepEqual(Object.keys(times), ['total']);
+  assert.ok(times.total >= 0 && times.total <= took);
+  const again = performance.now();
+  const cut = await send(`${origin}/none`);
+  assert.ok(cut.times.total <= performance.now() - again + 1);
   const [at, now] = [(await send(origin)).at!, Date.now()];
   assert.ok(at <= now && at > now - 5000);
 });

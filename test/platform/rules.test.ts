@@ -17,6 +17,7 @@ import {
   tooManyRedirects,
 } from '../../src/platform/http/redirect.ts';
 import { isIdempotent, waitBeforeRetry } from '../../src/platform/http/retry.ts';
+import { unsendable } from '../../src/platform/http/sender.ts';
 import { describeConnection } from '../../src/platform/http/tls.ts';
 
 const { timeout, redirects, tls, limits } = defaultTransport;
@@ -184,6 +185,8 @@ test('when a request is sent again, and after how long', () => {
     [answered(429, 'soon'), 1, 100],
     [answered(429, '-3'), 1, 100],
     [answered(429, 'in 3'), 1, 100],
+    [answered(429, '3 s'), 1, 100],
+    [answered(429, ''), 1, 100],
     [answered(503), 1, undefined, { method: 'POST' }],
     [answered(503), 1, 100, { method: 'POST', retry: { ...retry, anyMethod: true } }],
     [answered(503), 1, undefined, { retry: 'none' }],
@@ -447,6 +450,8 @@ test('bodies: which codings are undone, and where the limit is', async () => {
     ['identity, deflate', ['deflate']],
     ['gzip, tide', []],
     ['gzip,,br', ['br', 'gzip']],
+    ['max-gzip', []],
+    ['gzip, x-x-br', []],
   ];
   for (const [header, expected] of codings) assert.deepEqual(codingsOf(header), expected, header);
   const receive = (limit: number, ...sizes: number[]) => {
@@ -467,6 +472,14 @@ test('bodies: which codings are undone, and where the limit is', async () => {
     receive(1e6, ...sizes),
     sizes.map((size, index) => String.fromCharCode(97 + (index % 26)).repeat(size)).join(''),
   );
+});
+
+test('what is not sent took no time', () => {
+  const fault = { kind: 'unsendable', message: 'No.' } as const;
+  const { request, ...rest } = unsendable(requestOf({ method: 'PUT', body: ['tide'] }), fault);
+  assert.deepEqual(rest, { fault, times: { total: 0 }, received: 0 });
+  assert.deepEqual([request.method, request.body], ['PUT', ['tide']]);
+  assert.ok(!('body' in unsendable(requestOf(), fault).request));
 });
 
 test('every fault in words', () => {
@@ -494,6 +507,21 @@ test('every fault in words', () => {
       'name',
       `The host of ${origin} is not found: ENOTFOUND. Is its name right, and does this machine reach a name server?`,
     ],
+    ...['ENETUNREACH', 'EADDRNOTAVAIL'].map((code): [Error, string, string] => [
+      error(code, 'no way there'),
+      'refused',
+      `No connection to ${origin}: no way there. Is the server running, and is the port right?`,
+    ]),
+    [
+      error('EAI_AGAIN'),
+      'name',
+      `The host of ${origin} is not found: EAI_AGAIN. Is its name right, and does this machine reach a name server?`,
+    ],
+    ...['EPIPE', 'UND_ERR_SOCKET'].map((code): [Error, string, string] => [
+      error(code, 'gone'),
+      'reset',
+      `${origin} closed the connection before the response was complete (gone).`,
+    ]),
     [error('ETIMEDOUT'), 'timeout', `No connection to ${origin}: nothing answers.`],
     [
       error('ECONNRESET', 'gone.'),

@@ -235,7 +235,7 @@ test('certificates: unknown, switched off, of a client', async t => {
     [{ cert: `${clientFiles}/client.pem`, key: `${clientFiles}/client.pem` }, /holds no private key in PEM/],
     [
       { cert: `${clientFiles}/authority.pem`, key: `${clientFiles}/client.key` },
-      /cannot be used: .*mismatch/,
+      /^What the setting 'tls' names \([^,]*authority\.pem, [^,]*client\.key\) cannot be used: .*mismatch/,
     ],
   ] as const) {
     const { fault } = await send(secure, { tls: { verify: true, ...tls } });

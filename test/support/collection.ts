@@ -27,16 +27,19 @@ export function givenBySet(pairs: Iterable<readonly [string, Value]>): PlanOptio
 
 const words = new Words('findings');
 
+/** @param byChance whether nobody has to know the words of what is said */
 export async function planOf(
   texts: Texts,
   options: Partial<PlanOptions> = {},
+  byChance = false,
 ): Promise<{ plan: Plan; findings: Finding[] }> {
   const collection = await readCollection(filesOf(texts));
   const { plan, flow, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
+  const sorted = sortFindings(findings);
+  if (byChance) return { plan, findings: sorted };
   for (const { source, range, code, severity, message, remedy } of findings)
     words.hear(`${severity} ${code}`, source.text.slice(range.start, range.end), message, remedy);
   for (const each of plan.pages.flatMap(page => page.cases)) hearCase(each);
-  const sorted = sortFindings(findings);
   hearPlan(
     plan,
     flow,

@@ -46,6 +46,8 @@ export interface RunTextsOptions {
   readonly chance?: () => string;
   readonly plan?: Partial<PlanOptions>;
   readonly openPage?: HttpPort['openPage'];
+  /** Nobody has to know the words of what is said. */
+  readonly byChance?: boolean;
 }
 
 const words = new Words('events');
@@ -91,9 +93,10 @@ export async function runTexts(
     whileSending,
     chance = () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
     openPage = () => ({ isEmpty: true }),
+    byChance = false,
   }: RunTextsOptions = {},
 ): Promise<Ran> {
-  const { plan: planned, findings } = await planOf(texts, plan);
+  const { plan: planned, findings } = await planOf(texts, plan, byChance);
   const errors = findings.filter(each => each.severity === 'error');
   if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
   const sent: OutgoingRequest[] = [];
@@ -106,7 +109,7 @@ export async function runTexts(
   const http: HttpPort = {
     async send(request, interrupted) {
       sent.push(request);
-      hearSent(request);
+      if (!byChance) hearSent(request);
       await whileSending?.(request);
       const answered = answer(request, clock.elapsed());
       if ('exchanges' in answered) return answered;
@@ -157,9 +160,9 @@ export async function runTexts(
   );
   for (const event of events) {
     eventSchema.parse(event);
-    hear(event);
+    if (!byChance) hear(event);
   }
-  await hearRun(events);
+  if (!byChance) await hearRun(events);
   const of = <Type extends RunEvent['type']>(type: Type) =>
     events.filter(event => event.type === type) as Extract<RunEvent, { type: Type }>[];
   const cases = of('case');

@@ -110,8 +110,8 @@ export function read(
   return { statements, errors: [...errors, ...statements.flatMap(errorsInStatement)].map(told) };
 }
 
-function only(text: string): Statement {
-  const { statements, errors } = read(text);
+function only(text: string, byChance = false): Statement {
+  const { statements, errors } = read(text, byChance);
   const grave = errors.filter(each => codes[each.code as Code] === 'error');
   if (grave.length > 0) throw new Error(`${text}: ${grave.map(each => each.message).join(' ')}`);
   if (statements.length !== 1) throw new Error(`${text}: ${statements.length} statements`);
@@ -125,10 +125,14 @@ export function decide(condition: string, given?: Given): 'yes' | 'no' | 'unknow
   return truth instanceof Unknown ? 'unknown' : truth ? 'yes' : 'no';
 }
 
-/** What a value expression comes to. */
-export function evaluate(expression: string, given?: Given): Found {
-  const found = compileExpression((only(`keep ${expression} as kept`) as Keep).value)(contextOf(given));
-  if (found instanceof Missing) words.hear('missing', expression, found.reason);
+/**
+ * What a value expression comes to.
+ * @param byChance whether nobody has to know the words of what is said
+ */
+export function evaluate(expression: string, given?: Given, byChance = false): Found {
+  const keep = only(`keep ${expression} as kept`, byChance) as Keep;
+  const found = compileExpression(keep.value)(contextOf(given));
+  if (found instanceof Missing && !byChance) words.hear('missing', expression, found.reason);
   return found;
 }
 

@@ -1,0 +1,221 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { Source } from '../../src/core/model/source.ts';
+import { readPage } from '../../src/core/pages/read-page.ts';
+import { settings } from '../../src/core/settings/table.ts';
+import { caseOf, caseText, fence } from '../support/collection.ts';
+import { runTexts } from '../support/engine.ts';
+import { read } from '../support/language.ts';
+import { hearWhole } from '../support/whole.ts';
+
+// What is said of a text that is nearly right: what stands in its middle is cut off, left out, doubled. What comes of each
+// is held by a digest (test/words/wholes.txt).
+
+function* slipsOf(text: string): Generator<string> {
+  for (let at = 0; at < text.length; at++) {
+    yield text.slice(0, at);
+    yield text.slice(0, at) + text.slice(at + 1);
+    yield text.slice(0, at + 1) + text.slice(at);
+  }
+}
+
+const statements = [
+  '"a label": $.a.b[0] = 4.2 and not (status = 200 or time < 300 ms)',
+  'keep first $.a[?@.b == "c"].d as secret berth or "none"',
+  'let arrival = date(lower($.a)) + 2 days * -3',
+  'repeat every 500 ms for 10 s until $.state in "a", {b.0}',
+  'skip when {tide} is not text or null',
+  'each row of "my vessels.csv"',
+  'each {berths.all} as berth',
+  '$ includes { "a": number or null, "b": [text, 3] }',
+  '$.a fits "schemas/berth.json"',
+  'xml//t:tide[@no="1"]/height > 2 kB',
+  'html("main > h1") not contains "Q"',
+  'header X-A /a=(\\w+)/i matches /b+/m',
+  'sent header X-A starts with "t"',
+  'each $..a not between 1 and 2',
+  'some $["b c"]["d"] is sorted down',
+  'nth 2 $.a[-1:0:-1] exists',
+  '$.a = [1, "b", { "c": null }] in any order # why',
+  'wait {pause}',
+  'cleanup',
+];
+
+test('a statement that is cut, lacks a character, or has one twice', () => {
+  for (const statement of statements) {
+    const told = [...slipsOf(statement)].map(text => read(text, true).errors);
+    hearWhole('slips', statement, told);
+  }
+  assert.deepEqual(read('cleanup').errors, []);
+});
+
+const requests = [
+  'GET /berths/{code}?a={b}&c=d HTTP/1.1',
+  'POST {harbour}/x{?a,b*,c:3}\nContent-Type: application/json\nX-A: {a}\n\n{ "a": {b}, "c": "{d}" }',
+  'PUT /a\nContent-Type: application/xml\n\n<a b="{c}">{d}</a>',
+  'PATCH /a\nContent-Type: application/x-www-form-urlencoded\n\na={b}&c=d',
+  'HTTP/1.1 200 OK\nSet-Cookie: a=b\n\n{}',
+];
+const bodies: [info: string, content: string][] = [
+  ['json body', '{ "a": [1, "{b}", {c}], "d": null }'],
+  ['form body', 'a = {b}\nc: d'],
+  ['multipart body', 'a = file "b.csv" as text/csv\nc = "{d}" as text/plain'],
+  ['graphql body', 'query { a(b: $c) { d } }\n---\n{ "c": {d} }'],
+  ['yaml body', 'a: {b}\nc: [1, {d}]'],
+  ['file body', 'a/b.csv'],
+  ['xml body', '<a b="{c}"/>'],
+  ['query', 'a = {b}\nc'],
+  ['csv rows fees', 'a,b\n1,"2"'],
+  ['json schema fee', '{ "type": "object" }'],
+  ['yaml settings', 'timeout: 5 s\nheaders: { A: b }'],
+];
+
+test('a page whose fences are cut, lack a character, or have one twice', () => {
+  const told = (text: string) => {
+    const page = readPage(new Source('a.md', text));
+    return [
+      page.findings.map(({ code, range, message, remedy }) => [code, range, message, remedy]),
+      page.cases.map(({ address, steps, lines, fences }) => [
+        ...[address, steps.map(({ type }) => type), lines, fences],
+      ]),
+    ];
+  };
+  for (const request of requests)
+    hearWhole(
+      'slips',
+      request,
+      [...slipsOf(request)].map(text => told(caseText('A', text, 'status = 200'))),
+    );
+  for (const [info, content] of bodies) {
+    const within = (infos: string, contents: string) =>
+      told(caseOf('A', ['http', 'POST /a'], [infos, contents], ['mervok', 'status = 200']));
+    hearWhole(
+      'slips',
+      info,
+      [...slipsOf(info)].map(each => within(each, content)),
+    );
+    hearWhole(
+      'slips',
+      `in ${info}`,
+      [...slipsOf(content)].map(each => within(info, each)),
+    );
+  }
+  const page = `---\ntitle: A\ntags: [b]\n---\n\n# Title\n\nProse.\n\n## Case [1](#tag)\n\n${fence('http', 'GET /')}<!-- note -->\n\n- ${fence('mervok', 'status = 200').replaceAll('\n', '\n  ')}\n### Below\n\n> quoted\n`;
+  hearWhole('slips', 'page', [...slipsOf(page)].map(told));
+});
+
+const values = [
+  ...[
+    'true',
+    'false',
+    'null',
+    '3',
+    '-1',
+    '0.9',
+    '2.5',
+    'text',
+    '""',
+    '5 s',
+    '500 ms',
+    '1 MB',
+    'none',
+    '{a}',
+    '[]',
+    '{}',
+  ],
+  ...[
+    '[a, b]',
+    '[3]',
+    '[[a]]',
+    '{ a: b }',
+    '{ a: { b: c } }',
+    '{ a: null }',
+    '{ a: [b] }',
+    'http://p.example:81',
+  ],
+  ...[
+    '{ connect: 1 s, answer: 2 s, total: 3 s }',
+    '{ total: soon }',
+    '{ body: 1 MB, head: 2 kB, record: 3 kB }',
+  ],
+  ...[
+    '{ verify: false }',
+    '{ ca: a.pem, cert: b.pem, key: c.pem }',
+    '{ times: 2, every: 1 s, on: [5xx, reset] }',
+  ],
+  ...[
+    '{ times: 2, method: any }',
+    '{ bearer: t }',
+    '{ bearer: "{a}" }',
+    '{ basic: { user: a, password: b } }',
+  ],
+  ...[
+    '{ digest: { user: a, password: b } }',
+    '{ api-key: { header: X-A, value: b } }',
+    '{ oauth2: { token-url: http://o.example, client-id: a } }',
+  ],
+  ...[
+    '{ headers: [X-A], paths: [$..a] }',
+    '{ paths: ["$["] }',
+    '[b.md]',
+    '["b.md#b"]',
+    'rows.csv',
+    'status = 200',
+    'p95 time < 3 s',
+  ],
+  ...[
+    '{ a: { secret: b } }',
+    '{ a: { env: B } }',
+    '{ a: { file: b.txt } }',
+    '{ a: { value: 3, secret: true } }',
+    '{ a: "= 1 + 2" }',
+    '{ a: { compute: 1 + 2 } }',
+  ],
+  ...['{ local: { a: b } }', 'local', '{ X-A: b, x-a: c }', '{ "a b": c }', '{ Cookie: "a={a}" }'],
+];
+
+test('each setting with each value, at each level', async () => {
+  const base = { 'b.md': caseText('B', 'GET /b', 'status = 200') };
+  const levels: { readonly [level: string]: (line: string) => { [path: string]: string } } = {
+    root: line => ({ 'mervok.yaml': `base: http://skerry.example\n${line}\n`, 'a.md': plain }),
+    folder: line => ({ 'mervok.yaml': root, 'sea/mervok.yaml': `${line}\n`, 'sea/a.md': plain }),
+    page: line => ({ 'mervok.yaml': root, 'a.md': `---\n${line}\n---\n${plain}` }),
+    case: line => ({
+      'mervok.yaml': root,
+      'a.md': caseOf(
+        'A',
+        ['yaml settings', line],
+        ['http', 'POST /a?x=1\nX-A: {+a}\n\n{}'],
+        ['mervok', 'status = 200'],
+      ),
+    }),
+  };
+  const root = 'base: http://skerry.example\nvariables: { a: x }\n';
+  const plain = caseText('A', 'POST /a\nX-B: {+a}\n\n{}', 'status = 200');
+  // What is said of a value is hardly another one at another level.
+  const few = values.filter((_, at) => at % 4 === 0);
+  for (const { key } of settings) {
+    const told: unknown[] = [];
+    for (const [level, texts] of Object.entries(levels))
+      for (const value of level === 'page' ? values : few) {
+        if (key === 'base' && level === 'root') continue;
+        try {
+          const { sent, outcomes, events } = await runTexts(
+            { ...base, ...texts(`${key}: ${value}`) },
+            () => ({ status: 200 }),
+            { os: { B: 'os' }, files: { 'b.txt': 'file' }, byChance: true },
+          );
+          told.push([
+            level,
+            value,
+            outcomes,
+            sent.map(({ jar: _jar, secrecy: _secrecy, ...request }) => request),
+            events.filter(({ type }) => type === 'run' || type === 'page' || type === 'case'),
+          ]);
+        } catch (error) {
+          told.push([level, value, (error as Error).message]);
+        }
+      }
+    hearWhole('setting', key, told);
+  }
+});
