@@ -9,8 +9,12 @@ export function tuneProgram(sendsRequests: boolean): void {
   // than it would save in a process of seconds.
   setFlag(`--max-inlined-bytecode-size-cumulative=${sendsRequests ? 300 : 100}`);
   if (sendsRequests) tuneRequests();
-  // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on.
-  else setFlag('--no-concurrent-recompilation');
+  else {
+    // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on; and what a process
+    // needs to its end is not worth being looked through for garbage all along.
+    setFlag('--no-concurrent-recompilation');
+    setFlag('--no-concurrent-marking');
+  }
 }
 
 /** For a process that sends requests. */

@@ -110,6 +110,9 @@ last $.words[*]
 nth 2 $.words[*]
 nth 9 $.words[*]
 each $.list[*]
+random $.list[*]
+all $.words[*]
+all $.missing[*]
 each $.words[*]
 each $.mixed[*]
 each $.none[*]
@@ -208,7 +211,18 @@ test('each subject with each predicate', () => {
 
 const amounts = [
   ...['"North Quay"', '"4.2"', '""', '4.2', '-7', '0', '1e21', '2 s', '1500 ms', '3 kB', 'true', 'null'],
-  ...['$.list', '$.words', '$.none', '$.object', '$.berths', '{plain}', '{nobody}', '$.missing'],
+  ...[
+    '$.list',
+    '$.words',
+    '$.mixed',
+    '$.sorted',
+    '$.none',
+    '$.object',
+    '$.berths',
+    '{plain}',
+    '{nobody}',
+    '$.missing',
+  ],
   ...['date("2026-02-28")', 'timestamp("2026-11-23T12:00:00Z")', '"2026-11-23"', '"20261123"', '1795435200'],
   ...[
     '"Mon, 23 Nov 2026 12:00:00 GMT"',
@@ -337,6 +351,52 @@ $.berths[?count(@.*)]
 $.berths[?match(@.a, '(')]
 $.berths[?match(@.a)]
 $.berths[?match(@.a, 'b') == true]
+$.list[2::-1]
+$.list[5:-9:-1]
+$.list[-1:-9:-1]
+$.list[0:3:2]
+$.list[3:0:-1]
+$.list[:0:-1]
+$.list[:5:-1]
+$.list[1:1]
+$.list[-1:]
+$.list[-9:9]
+$.list[9:]
+$.x-y
+$.object.b-c
+$.berths[?@.line-2 == 1]
+$.berths[?@.depth == 01]
+$.berths[?@.depth == 1e]
+$.berths[?@.depth == 7.]
+$.berths[?length(value(@..code)) == 4].code
+$.berths[?match(@.code, @.code)].code
+$.berths[?match('0417', @.code)].code
+$.berths[?match(@.code, 4)]
+$.berths[?search($.text, 'North')].code
+$.berths[?search(@.code, 'a\\d')]
+$.berths[?search(@.code, '\\p{L}')]
+$.berths[?search(@.code, '(?:7)')]
+$.berths[?search(@.code, '7$')]
+$.berths[?search(@.code, '[^0-6]')].code
+$.berths[?search(@.code, '1{2')]
+$.berths[?search(@.code, '1|7')].code
+$.berths[?count(@) == 1].code
+$.berths[?count($..code) == 4].code
+$.berths[?value(@.none) == 1]
+$.berths[?value(@.*) == 1]
+$.berths[?!match(@.code, '04.*')].code
+$.berths[?!(@.deposit > 1 || @.state == 'free')].code
+$.berths[?@.deposit != null].code
+$.berths[?@.deposit >= null].code
+$.berths[?null == @.deposit].code
+$.berths[?true == false]
+$.berths[?'a' < 'b'].code
+$.berths[?@.state > 'free'].code
+$.berths[?@ == @].code
+$.berths[?@.tags[0] == 'a']
+$[?@ > 4].x
+$..list[?@ > $.zero]
+$.berths[1]
 $.berths[?1]
 $.berths[?'a']
 $.berths[?@.a == 1 &&]

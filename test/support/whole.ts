@@ -10,6 +10,7 @@ import type { Finding } from '../../src/core/model/finding.ts';
 import { compareRuns, gatherRun } from '../../src/core/record/compare-runs.ts';
 import { mergeRecords } from '../../src/core/record/merge-records.ts';
 import { isOperation, viewOf, withoutContents } from '../../src/core/record/operations.ts';
+import { withEnd } from '../../src/core/record/repair.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { totalsOf } from '../../src/core/record/totals.ts';
 import { addKnownSecrets } from '../../src/core/runner/known-secrets.ts';
@@ -39,8 +40,8 @@ export function hearWhole(what: string, about: string, lines: readonly unknown[]
   words.hear(what, about, `${lines.length} lines`, digest);
 }
 
-/** So many cases are looked at one by one. */
-const most = 100;
+/** So many cases are looked at one by one, and so many of the places where a record may break off. */
+const [most, mostCut] = [100, 40];
 
 /** A collection as it was made ready to run: what follows what, where names come from, what would go out. */
 export function hearPlan(
@@ -81,6 +82,18 @@ export function hearPlan(
 
 async function* each<Item>(items: readonly Item[]): AsyncGenerator<Item> {
   yield* items;
+}
+
+/** What becomes of a record that breaks off after each of its events. */
+async function cutShort(events: readonly RunEvent[]): Promise<unknown[]> {
+  const ends: unknown[] = [];
+  for (let length = 1; length < Math.min(events.length, mostCut); length++) {
+    const added: RunEvent[] = [];
+    for await (const event of withEnd(each(events.slice(0, length)), why => new Error(why)))
+      added.push(event);
+    ends.push(added.slice(length));
+  }
+  return ends;
 }
 
 /** A run as its record has it, its figures, and what becomes of it beside others. */
@@ -134,6 +147,7 @@ export async function hearRun(all: readonly RunEvent[]): Promise<void> {
       compareRuns(gathered, other),
       compareRuns(other, gathered),
       ...merged,
+      ...(await cutShort(events)),
     ],
   );
 }

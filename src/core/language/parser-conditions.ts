@@ -36,6 +36,10 @@ const habits: [string, string][] = [
   ['&&', 'and'],
   ['||', 'or'],
 ];
+const habitsOfJunctions = ['&&', '||'];
+
+/** What may go on behind a condition. */
+export const wordsBehindCondition = ['and', 'or', ...predicateWords, 'not'];
 
 const typeHabits = new Map([
   ['string', 'text'],
@@ -47,8 +51,6 @@ const typeHabits = new Map([
 
 /** Conditions, on top of values. */
 export abstract class ConditionParser extends ExpressionParser {
-  readonly wordsBehindCondition = ['and', 'or', ...predicateWords, 'not'];
-
   // condition :: conjunct ( or conjunct )*
   condition(): Condition {
     const operand = this.#disjunction();
@@ -62,21 +64,26 @@ export abstract class ConditionParser extends ExpressionParser {
   }
 
   #disjunction(): Operand {
-    return this.#junction('or', () => this.#junction('and', () => this.#negation()));
+    return this.#junction('or');
   }
 
-  #junction(word: 'and' | 'or', part: () => Operand): Operand {
+  #junction(word: 'and' | 'or'): Operand {
     this.lexer.skipSpace();
     const start = this.lexer.at;
-    const first = part();
-    this.#refuseHabit(['&&', '||']);
+    const first = this.#partOf(word);
+    this.#refuseHabit(habitsOfJunctions);
     if (this.lexer.peekWord() !== word) return first;
     const conditions = [this.#asCondition(first)];
     while (this.lexer.takeWord(word)) {
-      conditions.push(this.#asCondition(part()));
-      this.#refuseHabit(['&&', '||']);
+      conditions.push(this.#asCondition(this.#partOf(word)));
+      this.#refuseHabit(habitsOfJunctions);
     }
     return { kind: 'condition', node: { type: word, conditions, range: this.lexer.since(start) } };
+  }
+
+  /** What such a word stands between. */
+  #partOf(word: 'and' | 'or'): Operand {
+    return word === 'or' ? this.#junction('and') : this.#negation();
   }
 
   #asCondition(operand: Operand): Condition {
@@ -248,7 +255,7 @@ export abstract class ConditionParser extends ExpressionParser {
     return false;
   }
 
-  #refuseHabit(among?: string[]): void {
+  #refuseHabit(among?: readonly string[]): void {
     this.lexer.skipSpace();
     if (!'=!<&|'.includes(this.lexer.text[this.lexer.at] ?? ' ')) return;
     const habit = habits.find(([written]) => (!among || among.includes(written)) && this.lexer.peek(written));

@@ -23,6 +23,8 @@ const constants = new Map<string, true | false | null>([
 const deepest = 200;
 /** Each calculation stands one level deeper than the one before it. */
 const mostCalculations = 1000;
+const sums = ['+', '-'] as const;
+const products = ['*', '/'] as const;
 
 export type Operand = { kind: 'value'; node: Expression } | { kind: 'condition'; node: Condition };
 
@@ -48,7 +50,7 @@ export abstract class ExpressionParser extends SourceParser {
   // value :: term ( ( + | - ) term )*
   operand(): Operand {
     this.#enter();
-    const result = this.#chain(['+', '-'], () => this.#chain(['*', '/'], () => this.#factor()));
+    const result = this.#chain(sums);
     this.#depth--;
     return result;
   }
@@ -57,19 +59,20 @@ export abstract class ExpressionParser extends SourceParser {
     if (++this.#depth > deepest) this.lexer.fail(`An expression may be nested ${deepest} levels deep.`);
   }
 
-  #chain(operators: ('+' | '-' | '*' | '/')[], part: () => Operand): Operand {
+  #chain(operators: typeof sums | typeof products): Operand {
     const lexer: Lexer = this.lexer;
     lexer.skipSpace();
     const start = lexer.at;
-    let left = part();
+    const [first, second] = operators;
+    let left = this.#partOf(operators);
     for (let count = 1; ; count++) {
-      const operator = operators.find(each => lexer.peek(each));
+      const operator = lexer.peek(first) ? first : lexer.peek(second) ? second : undefined;
       if (!operator) return left;
       if (count > mostCalculations)
         lexer.fail(`An expression may hold ${mostCalculations} calculations in a row.`);
       if (left.kind === 'condition') return left;
       lexer.take(operator);
-      const right = part();
+      const right = this.#partOf(operators);
       if (right.kind === 'condition')
         lexer.fail(`A value should follow '${operator}', not a condition.`, start);
       left = {
@@ -77,6 +80,11 @@ export abstract class ExpressionParser extends SourceParser {
         node: { type: 'arithmetic', operator, left: left.node, right: right.node, range: lexer.since(start) },
       };
     }
+  }
+
+  /** What such operators stand between. */
+  #partOf(operators: typeof sums | typeof products): Operand {
+    return operators === sums ? this.#chain(products) : this.#factor();
   }
 
   // factor :: -? ( literal | reference | query | call | ( value ) )

@@ -3,7 +3,7 @@ import type { Excerpt } from '../model/source.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
-import { ConditionParser } from './parser-conditions.ts';
+import { ConditionParser, wordsBehindCondition } from './parser-conditions.ts';
 
 /** How one kind of statement is written. */
 export interface StatementSyntax<Node extends StatementNode = StatementNode> {
@@ -151,7 +151,7 @@ export class StatementParser extends ConditionParser {
 
   #leftOver(): never {
     const word = this.lexer.peekWord();
-    const known = word === undefined ? undefined : didYouMean(word, this.wordsBehindCondition);
+    const known = word === undefined ? undefined : didYouMean(word, wordsBehindCondition);
     return this.lexer.fail('This does not belong here; the statement ends before it.', this.lexer.at, known);
   }
 }

@@ -10,6 +10,8 @@ export class StatementReader {
   at = 0;
   /** How many brackets are open; inside them a statement goes on over line ends. */
   #open = 0;
+  /** The end of a line behind which no statement goes on. */
+  #endAt = -1;
   #wordAt = -1;
   #word: string | undefined;
   /** The comments inside the statement that is read: where each begins and ends. */
@@ -61,9 +63,18 @@ export class StatementReader {
       const char = this.text[this.at];
       if (char === ' ' || char === '\t') this.at++;
       else if (char === '#' && this.#beginsComment()) this.#skipComment();
-      else if (char === '\n' && (this.#open > 0 || this.#nextLineGoesOn())) this.at++;
+      else if (char === '\n' && this.#goesOn()) this.at++;
       else return;
     }
+  }
+
+  /** At the end of a line, which is come by many times. */
+  #goesOn(): boolean {
+    if (this.#open > 0) return true;
+    if (this.at === this.#endAt) return false;
+    if (this.#nextLineGoesOn()) return true;
+    this.#endAt = this.at;
+    return false;
   }
 
   /** Whether nothing more stands in this statement. */
