@@ -4,7 +4,7 @@ import { type CollectionFiles, readCollection } from '../../src/core/analysis/co
 import type { Plan, PlannedCase } from '../../src/core/analysis/plan.ts';
 import { type Finding, sortFindings } from '../../src/core/model/finding.ts';
 import type { Value } from '../../src/core/model/value.ts';
-import { hearPlan } from './whole.ts';
+import { hearPlan, sidesOf } from './whole.ts';
 import { Words } from './words.ts';
 
 /** Files by their path; fences are written with ~~~ so that they can stand in a test. */
@@ -50,6 +50,17 @@ export async function planOf(
 }
 
 const cases = new Words('cases');
+
+/** A collection from every side, whatever is wrong with it. */
+export async function everySideOf(texts: Texts, options: Partial<PlanOptions> = {}): Promise<unknown[]> {
+  const collection = await readCollection(filesOf(texts));
+  const { plan, flow, findings } = await buildPlan(collection, { paths: [], given: new Map(), ...options });
+  const users = collection.pages.flatMap(page => page.cases);
+  return [
+    ...findings.map(({ code, message, remedy }) => [code, message, remedy]),
+    ...sidesOf(plan, flow, users, sortFindings(findings)),
+  ];
+}
 
 /** A case made ready, in a line. */
 function hearCase({ address, needs, after, cleanup, tags, each, steps }: PlannedCase): void {

@@ -158,11 +158,13 @@ export async function runTexts(
     { tool: 'mervok test', ...(rounds !== undefined && { rounds }), bodies: true, signal, ...more },
     event => events.push(event),
   );
-  for (const event of events) {
-    eventSchema.parse(event);
-    if (!byChance) hear(event);
+  if (!byChance) {
+    for (const event of events) {
+      eventSchema.parse(event);
+      hear(event);
+    }
+    await hearRun(events);
   }
-  if (!byChance) await hearRun(events);
   const of = <Type extends RunEvent['type']>(type: Type) =>
     events.filter(event => event.type === type) as Extract<RunEvent, { type: Type }>[];
   const cases = of('case');

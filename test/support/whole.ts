@@ -44,13 +44,12 @@ export function hearWhole(what: string, about: string, lines: readonly unknown[]
 const [most, mostCut] = [100, 40];
 
 /** A collection as it was made ready to run: what follows what, where names come from, what would go out. */
-export function hearPlan(
+export function sidesOf(
   plan: Plan,
   flow: Flow,
   users: readonly CollectionCase[],
   findings: readonly Finding[],
-): void {
-  if (!Words.count) return;
+): unknown[] {
   const { pages, edges } = graphOf(plan);
   const { given, secretNames, bounds, brought, checks } = plan;
   const lines: unknown[] = [
@@ -76,9 +75,16 @@ export function hearPlan(
     const { operations } = previewCase(plan, each, { clockAndRandom, external, row: undefined, values });
     lines.push(masker.deep(JSON.parse(JSON.stringify(operations, inWords))));
   }
-  const about = pages.flatMap(({ cases }) => cases.map(({ title }) => title)).join(', ');
-  hearWhole('plan', about.slice(0, 100), lines);
+  return lines;
 }
+
+export function hearPlan(plan: Plan, ...rest: Tail<Parameters<typeof sidesOf>>): void {
+  if (!Words.count) return;
+  const about = plan.pages.flatMap(({ cases }) => cases.map(({ title }) => title)).join(', ');
+  hearWhole('plan', about.slice(0, 100), sidesOf(plan, ...rest));
+}
+
+type Tail<List extends readonly unknown[]> = List extends readonly [unknown, ...infer Rest] ? Rest : never;
 
 async function* each<Item>(items: readonly Item[]): AsyncGenerator<Item> {
   yield* items;
