@@ -3,8 +3,10 @@ import { test } from 'node:test';
 import { Plain } from '../../src/core/model/value.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
+import { rolesOf } from '../../src/core/steps/http/exchange-event.ts';
 import { caseText, givenBySet } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
+import { hearWhole } from '../support/whole.ts';
 
 const root = 'base: "http://skerry.example"\n';
 const ok: Answer = () => ({ body: { id: 1 } });
@@ -517,6 +519,28 @@ test('every exchange on the way is told, and tokens in them are masked', async (
     ],
   );
   assert.ok(!JSON.stringify(events).includes('tok-tide-1'));
+});
+
+test('what it takes to send a request: which exchanges lead to the one that counts, and what that takes with them', () => {
+  const request = { method: 'GET', url: 'http://skerry.example/', headers: [] };
+  const causes = [undefined, 'token', 'redirect', 'retry', 'challenge', 'fresh'] as const;
+  const trails = causes.flatMap(a => causes.flatMap(b => [[a, b], ...causes.map(c => [a, b, c])]));
+  const told = [[undefined], ...trails].map(trail => [
+    trail,
+    rolesOf(
+      trail.map((cause, at) => ({
+        request,
+        received: 0,
+        at: 1000 * at,
+        times: { total: 10 + at },
+        ...(cause === 'fresh'
+          ? { cause: 'retry' as const, fresh: true }
+          : cause && { cause: cause as 'retry' }),
+      })),
+    ),
+  ]);
+  hearWhole('roles', 'of exchanges', told);
+  assert.deepEqual(told[0]![1], [{}]);
 });
 
 test('what authorization refers to is secret without being declared', async () => {

@@ -16,7 +16,7 @@ import { Masker } from '../../src/core/secrecy/masker.ts';
 import { typeOfFile } from '../../src/core/steps/http/prepare-body.ts';
 import { describeExactly } from '../../src/core/values/describe.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
-import { contextOf, evaluate, type Given, toldOf } from '../support/language.ts';
+import { contextOf, decide, evaluate, type Given, toldOf } from '../support/language.ts';
 import { hearWhole } from '../support/whole.ts';
 
 // Everything with everything: what each comes to is held by a digest (test/words/wholes.txt), one for each row.
@@ -265,6 +265,140 @@ test('each function with each amount, alone and in twos and threes; each operato
         'operator',
         `${a} ${operator}`,
         amounts.map(b => come(`${a} ${operator} ${b}`)),
+      );
+});
+
+const near = [
+  ...[
+    '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    'x2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+    '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a111',
+  ],
+  ...[
+    '2B1A1F0E-6A55-4C6F-9D5A-0F3F8F1F0A11',
+    '2b1a1f0e6a554c6f9d5a0f3f8f1f0a11',
+    'g b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
+  ],
+  ...[
+    'office@skerry.example',
+    'office@skerry',
+    'a b@skerry.example',
+    '@skerry.example',
+    'a@-skerry.example',
+    'a@b.c',
+  ],
+  ...[`${'a'.repeat(64)}@skerry.example`, `${'a'.repeat(65)}@skerry.example`, `a@${'b'.repeat(63)}.example`],
+  ...[
+    `a@${'b'.repeat(64)}.example`,
+    `a@${'b.'.repeat(125)}example`,
+    'a@@b.example',
+    '"a"@b.example',
+    'x a@b.example y',
+  ],
+  ...['https://skerry.example/a', 'skerry.example', '/a', 'mailto:a@b.example', 'http://', 'urn:a:b'],
+  ...[
+    '2026-11-23',
+    '2026-02-30',
+    '2026-11-23x',
+    ' 2026-11-23',
+    '26-11-23',
+    '2024-02-29',
+    '2023-02-29',
+    '0000-01-01',
+  ],
+  ...[
+    '2026-11-23T12:00:00Z',
+    '2026-11-23 12:00:00Z',
+    '2026-11-23t12:00:00z',
+    '2026-11-23T12:00:00',
+    '2026-11-23T24:00:00Z',
+  ],
+  ...[
+    '2026-11-23T12:00:00.123456789Z',
+    '2026-11-23T12:00:60Z',
+    '2026-11-23T12:00:00+24:00',
+    '2026-11-23T12:60:00Z',
+  ],
+  ...[
+    '4.2',
+    '1e3',
+    '01',
+    '-0',
+    '.5',
+    '5.',
+    '+1',
+    '1_000',
+    'NaN',
+    '9007199254740993',
+    '4.0',
+    '1e400',
+    'true',
+    'TRUE',
+    'null',
+    '',
+  ],
+];
+const literals = [
+  ...[
+    '"a"',
+    '"2026-11-23"',
+    '4',
+    '-1',
+    '0',
+    '2 s',
+    '0 ms',
+    '3 kB',
+    'true',
+    'null',
+    '[1]',
+    '{ "a": 1 }',
+    'today()',
+    'now()',
+  ],
+  ...[
+    'status',
+    'time',
+    'size',
+    'reason',
+    'body',
+    'header "a"',
+    '$.a',
+    '{text}',
+    'count $.a[*]',
+    'length($.a)',
+    '/a/',
+  ],
+];
+
+test('each type with what is nearly of it; each kind against each other', () => {
+  const types = 'text number integer boolean list object null date timestamp uuid url email 2xx 5xx'.split(
+    ' ',
+  );
+  const texts = near.flatMap<[string, Value]>(text => [
+    [`"${text}"`, text],
+    [text, new Plain(text)],
+  ]);
+  const others: [string, Value][] = [200, 204, 300, 500, 4.2, -0, true, null, [], {}].map(each => [
+    String(each),
+    each,
+  ]);
+  for (const type of types)
+    hearWhole(
+      'type',
+      type,
+      [...texts, ...others].map(([name, x]) => [
+        name,
+        ...[`{x} is ${type}`, `$.x is not ${type}`].map(each =>
+          tried(() => decide(each, { names: { x }, body: { x } }, true)),
+        ),
+      ]),
+    );
+  for (const a of literals)
+    for (const operator of ['=', '<', '>=', '>'])
+      hearWhole(
+        'kinds',
+        `${a} ${operator}`,
+        literals.map(b => tried(() => toldOf(`${a} ${operator} ${b}`, given))),
       );
 });
 

@@ -118,10 +118,13 @@ function only(text: string, byChance = false): Statement {
   return statements[0]!;
 }
 
-/** What a condition comes to: yes, no or unknown. */
-export function decide(condition: string, given?: Given): 'yes' | 'no' | 'unknown' {
-  const truth = compileCondition((only(condition) as Check).condition)(contextOf(given));
-  if (truth instanceof Unknown) words.hear('unknown', condition, truth.reason);
+/**
+ * What a condition comes to: yes, no or unknown.
+ * @param byChance whether nobody has to know the words of what is said
+ */
+export function decide(condition: string, given?: Given, byChance = false): 'yes' | 'no' | 'unknown' {
+  const truth = compileCondition((only(condition, byChance) as Check).condition)(contextOf(given));
+  if (truth instanceof Unknown && !byChance) words.hear('unknown', condition, truth.reason);
   return truth instanceof Unknown ? 'unknown' : truth ? 'yes' : 'no';
 }
 
