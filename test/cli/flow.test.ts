@@ -90,28 +90,6 @@ test('each row of a file: other delimiters, a byte order mark, JSON and lines of
   }
 });
 
-test('an interrupt lets what was made be cleaned up', async t => {
-  let ask = () => {};
-  const asked = new Promise<void>(resolve => {
-    ask = resolve;
-  });
-  const seen: string[] = [];
-  const origin = await serve(t, (request, response) => {
-    seen.push(`${request.method} ${request.url}`);
-    if (request.url === '/hangs') return ask();
-    response.writeHead(200, { 'Content-Type': 'application/json' });
-    response.end('{"id":7}');
-  });
-  const page =
-    caseOf('Make', ['http', 'POST /berths'], ['mervok', 'keep $.id as berth\nstatus = 200']) +
-    caseOf('Hangs', ['http', 'GET /hangs'], ['mervok', 'status = 200']) +
-    caseOf('Clean', ['mervok', 'cleanup'], ['http', 'DELETE /berths/{berth}'], ['mervok', 'status = 200']);
-  const folder = folderWith(t, { 'mervok.yaml': `base: ${origin}\n`, 'a.md': page });
-  const { code } = await mervok(folder, ['run'], {}, child => asked.then(() => child.kill('SIGINT')));
-  assert.equal(code, 130);
-  assert.deepEqual(seen, ['POST /berths', 'GET /hangs', 'DELETE /berths/7']);
-});
-
 test('what would take forever ends in a message', async t => {
   const bombs: { [path: string]: [type: string, body: string] } = {
     '/xml': [

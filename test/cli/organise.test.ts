@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { spawn } from 'node:child_process';
-import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import type { RequestListener } from 'node:http';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
@@ -236,24 +236,6 @@ test('old records go, the latest stay; without a place for one a run goes on', a
   assert.ok(existsSync(join(blocked, 'run.json')));
 });
 
-test('the record of a run that was killed is readable up to its end', async t => {
-  const folder = await collection(t, { 'a.md': simple('First') + simple('Waits', 'GET /?after=20000') });
-  const { code } = await mervok(folder, ['run'], {}, child => {
-    const look = setInterval(() => {
-      if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
-      clearInterval(look);
-      child.kill('SIGKILL');
-    }, 20);
-  });
-  assert.equal(code, null);
-  // As if it had been cut in the middle of a line.
-  appendFileSync(join(folder, '.mervok/runs', recordsIn(folder)[0]!), '{"type":"che');
-  assert.match((await mervok(folder, ['runs'])).out, /cut off +all.*\n +It was killed/);
-  writeFileSync(join(folder, 'a.md'), simple('First', 'GET /?status=500') + simple('Waits'));
-  await mervok(folder, ['run']);
-  assert.match((await mervok(folder, ['compare'])).out, /newly failing +a\.md#first/);
-});
-
 test('a disk that is full spoils the record, not the run; that is told, and ends with 3', async t => {
   const many = Array.from({ length: 400 }, (_, at) => simple(`Case ${at}`)).join('');
   const folder = await collection(t, { 'a.md': many });
@@ -269,26 +251,6 @@ test('a disk that is full spoils the record, not the run; that is told, and ends
   assert.equal(code, 3);
   // What is there can be read.
   assert.match((await mervok(folder, ['runs'])).out, /cut off/);
-});
-
-test('a file of rows that changes while it is read ends its case as an error, and the run goes on', async t => {
-  const rows = `code\n${Array.from({ length: 50 }, (_, at) => at).join('\n')}\n`;
-  const folder = await collection(t, {
-    'rows.csv': rows,
-    'a.md': `## A\n\n~~~mervok\neach row of rows.csv\n~~~\n\n~~~http\nGET /{code}?after=10\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
-    'b.md': simple('B'),
-  });
-  const { out, code } = await mervok(folder, ['run'], {}, () => {
-    const look = setInterval(() => {
-      if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
-      clearInterval(look);
-      writeFileSync(join(folder, 'rows.csv'), `${rows}more\n`);
-    }, 5);
-  });
-  assert.equal(code, 1);
-  assert.match(out, /^error +A\b/m);
-  assert.match(out, /each row of rows\.csv: rows\.csv cannot be read any further: it has changed since the/);
-  assert.match(out, /1 case could not be carried out/);
 });
 
 test('--rows runs the selection for each row; what is wrong with the file is told before anything is sent', async t => {
@@ -354,24 +316,6 @@ test('with --jobs every report is the same as without', async t => {
     );
   };
   assert.equal(await reportOf('--jobs', '4'), await reportOf());
-});
-
-test('all shares together are the whole, and needed cases run in each', async t => {
-  const folder = await collection(t, {
-    'a.md': simple('Sign in', 'GET /', 'keep $.id as token'),
-    'b.md': simple('B', 'GET /{token}') + simple('B two'),
-    'c.md': simple('C', 'GET /{token}'),
-  });
-  const asked = new Set<string>();
-  for (const shard of ['1/3', '2/3', '3/3']) {
-    const { pages } = JSON.parse((await mervok(folder, ['list', '--json', '--shard', shard])).out);
-    for (const page of pages) for (const each of page.cases) asked.add(each.case);
-    const { out } = await mervok(folder, ['run', '--shard', shard]);
-    assert.match(out, new RegExp(`shard ${shard[0]} of 3 \\([0-9a-f]{6}\\)`));
-    assert.match(out, /Sign in/);
-  }
-  assert.equal(asked.size, 4);
-  assert.match((await mervok(folder, ['run', '--shard', '2'])).err, /--shard takes I\/N/);
 });
 
 test('how a run ends before its end: the limit of time, the first failure', async t => {
@@ -489,20 +433,6 @@ test('--watch runs again what a changed file touches, until it is interrupted', 
   assert.match(third!, /^\nWaiting for changes/);
 });
 
-test('cookies go along with what pages need', async t => {
-  const origin = await serve(t, (request, response) => {
-    response.writeHead(200, { 'Content-Type': 'application/json', 'Set-Cookie': 'sid=quay; Path=/' });
-    response.end(JSON.stringify({ cookie: request.headers.cookie ?? 'none' }));
-  });
-  const folder = folderWith(t, {
-    'mervok.yaml': `base: ${origin}\n`,
-    'sign-in.md': simple('Sign in', 'POST /'),
-    'a.md': `---\nneeds: [sign-in.md]\n---\n${simple('With', 'GET /', '$.cookie = "sid=quay"')}`,
-    'b.md': simple('Without', 'GET /', '$.cookie = "none"'),
-  });
-  for (const jobs of ['1', '3']) assert.equal((await mervok(folder, ['run', '--jobs', jobs])).code, 0);
-});
-
 test('many users wait at the same time without a word on standard error; the same failure is told three times', async t => {
   const folder = await collection(t, {
     'a.md': `${caseText('A', 'GET /?after=20&status=404', 'status = 200\nkeep $.none as none')}${simple('B', 'GET /{none}')}`,
@@ -512,37 +442,6 @@ test('many users wait at the same time without a word on standard error; the sam
   assert.equal(out.match(/^failed/gm)!.length, 3);
   assert.equal(out.match(/^blocked/gm)!.length, 3);
   assert.match(out, /^27 more cases did not pass; a report tells all of them: -o run\.csv$/m);
-});
-
-test('an interrupt ends users and pages that run at once in order; the record says so', async t => {
-  const folder = await collection(t, {
-    'a.md': `${simple('Make', 'GET /', 'keep $.id as id')}${simple('Waits', 'GET /?after=20000')}## Clean\n\n~~~mervok\ncleanup\n~~~\n\n~~~http\nDELETE /{id}\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
-    'b.md': simple('Also waits', 'GET /?after=20000'),
-  });
-  const { code, out } = await mervok(
-    folder,
-    ['run', '--users', '5', '--jobs', '2', '--rounds', '3'],
-    {},
-    child => {
-      const look = setInterval(() => {
-        if (!recordsIn(folder).length || !/"type":"case"/.test(lastRecord(folder))) return;
-        clearInterval(look);
-        child.kill('SIGINT');
-      }, 20);
-    },
-  );
-  assert.equal(code, 130);
-  assert.match(out, /The run was interrupted\./);
-  const events = lastRecord(folder)
-    .trimEnd()
-    .split('\n')
-    .map(line => eventSchema.parse(JSON.parse(line)));
-  const end = events.at(-1)!;
-  assert.ok(end.type === 'end' && end.stopped === 'interrupt');
-  // Each user that had begun has cleaned up, and nobody began a second round.
-  const cleaned = events.filter(event => event.type === 'case' && event.title === 'Clean');
-  assert.equal(cleaned.length, 5);
-  assert.ok(events.every(event => !('round' in event) || event.round === 1));
 });
 
 test('what the settings want never to be shown is shown by no command', async t => {

@@ -1,9 +1,8 @@
 import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
-import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
-import { unzipSync } from 'fflate';
 import { endings } from '../../src/reports/endings.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
@@ -288,31 +287,6 @@ test('the shards of a run, told as one, are the run; a missing one is told', asy
     assert.equal(failed.code, 2);
     assert.match(failed.err, says);
   }
-});
-
-test('no secret of a run reaches any of its reports', async t => {
-  const folder = await harbour(
-    t,
-    'variables:\n  watchword: { secret: spring-tide }\nheaders: { X-Watch: "{watchword}" }\n',
-  );
-  writeFileSync(
-    join(folder, 'tides.md'),
-    caseText('Told', 'GET /bad?w={watchword}', 'status = 200\n$.state = {watchword}'),
-  );
-  appendFileSync(join(folder, 'tides.md'), '\nThe watchword is spring-tide.\n');
-  await mervok(folder, ['run', ...endings.flatMap(ending => ['-o', `out/run${ending}`])]);
-  const file = (ending: string) => readFileSync(join(folder, `out/run${ending}`));
-  const texts = new Map(endings.map(ending => [ending as string, file(ending).toString('utf8')]));
-  // What is packed is looked into.
-  const sheets = Object.values(unzipSync(file('.xlsx'))).map(bytes => Buffer.from(bytes).toString('utf8'));
-  texts.set('.xlsx', sheets.join('\n')).set('.pdf', textOfPdf(file('.pdf')));
-  for (const [ending, text] of texts) {
-    assert.doesNotMatch(text, /spring-tide|spring%2Dtide/, ending);
-    // The verdict alone has no room for it.
-    if (ending !== '.csv') assert.match(text, /Told/, `${ending} tells of the case`);
-  }
-  for (const ending of ['.html', '.pdf', '.json', '.xlsx', '.md'])
-    assert.match(texts.get(ending)!, /\[secret\]/, ending);
 });
 
 test('the document tells the verdict, what failed and why, in letters of every alphabet that its fonts know', async t => {

@@ -284,60 +284,8 @@ test('a report that cannot be written ends with 3; the verdict is still printed'
   assert.ok(existsSync(join(folder, 'good.json')));
 });
 
-test('an interrupt ends the run in order, with 130 and the reports', async t => {
-  let ask = () => {};
-  const asked = new Promise<void>(resolve => {
-    ask = resolve;
-  });
-  const origin = await serve(t, () => ask());
-  const folder = folderWith(t, {
-    'mervok.yaml': `base: "${origin}"\n`,
-    'a.md': caseText('Waits', 'GET /', 'status = 200') + caseText('Never', 'GET /', 'status = 200'),
-  });
-  const { code, out } = await mervok(folder, ['run', '-o', 'run.ndjson'], {}, child =>
-    asked.then(() => child.kill('SIGINT')),
-  );
-  assert.equal(code, 130, out);
-  assert.match(out, /The run was interrupted\./);
-  assert.match(readFileSync(join(folder, 'run.ndjson'), 'utf8'), /"type":"end".*"stopped":"interrupt"/);
-});
-
-test('a secret of the settings reaches no output', async t => {
-  const { folder } = await collection(t, {
-    'mervok.secret.yaml': 'variables: { password: "spring-tide-77" }\n',
-    'secret.md': caseText(
-      'Secret',
-      'POST /berths\nContent-Type: application/json\nX-P: {password}\n\n{ "p": "{password}" }',
-      'status = 200\n$.p = "{password}x"',
-    ),
-  });
-  const { out } = await mervok(folder, ['run', 'secret.md', '-o', 'r.xml', '-o', 'r.json', '-o', 'r.ndjson']);
-  const all = [out, ...['r.xml', 'r.json', 'r.ndjson'].map(file => readFileSync(join(folder, file), 'utf8'))];
-  for (const text of all) assert.ok(!text.includes('spring-tide-77'));
-  assert.match(out, /\[secret\]/);
-});
-
 test('output that nobody reads to its end is no mistake', async t => {
   const { folder } = await collection(t);
   const { err } = await mervok(folder, ['run'], {}, child => child.stdout!.destroy());
   assert.ok(!err.includes('EPIPE') && !err.includes('mistake in Mervok'), err);
-});
-
-test('cookies go along with the names that pages take from each other', async t => {
-  const origin = await serve(t, (request, response) => {
-    if (request.url === '/in') response.setHeader('Set-Cookie', 'watch=first; Path=/');
-    response.setHeader('Content-Type', 'application/json');
-    response.end(JSON.stringify({ watch: request.headers.cookie ?? 'none', pilot: 'Curlew' }));
-  });
-  const kase = (title: string, target: string, statements: string) =>
-    `# ${title}\n\n\`\`\`http\nGET ${origin}${target}\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n`;
-  const folder = folderWith(t, {
-    'mervok.yaml': 'title: Watches\n',
-    'a.md': kase('In', '/in', '$.watch = "none"\nkeep $.pilot as pilot'),
-    'b.md': kase('Takes the name', '/{pilot}', '$.watch = "watch=first"'),
-    'c.md': kase('Takes none', '/c', '$.watch = "none"'),
-    'd.md': `---\ncookies: false\n---\n${kase('Takes it without cookies', '/{pilot}', '$.watch = "none"')}`,
-  });
-  const { code, out } = await mervok(folder, ['run', '--rounds', '2']);
-  assert.equal(code, 0, out);
 });

@@ -18,12 +18,16 @@ export type ReadLevel = (
   kind: LevelKind,
 ) => { level: Level; findings: Finding[] };
 
+/** Whoever reads several collections, or one again and again, needs them once. */
+let forms: Forms | undefined;
+
 /** Loads what reads settings. */
 export async function loadReadLevel(readChecks: ReadChecks): Promise<ReadLevel> {
   const libraries = await import('./libraries.ts');
-  const forms = new Forms(libraries);
+  forms ??= new Forms(libraries);
+  const known = forms;
   return (excerpt, name, kind) => {
-    const reader = new LevelReader(libraries, excerpt, { name, kind, forms, readChecks });
+    const reader = new LevelReader(libraries, excerpt, { name, kind, forms: known, readChecks });
     return { level: reader.read(), findings: reader.findings };
   };
 }
