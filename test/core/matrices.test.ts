@@ -16,6 +16,7 @@ import { Masker } from '../../src/core/secrecy/masker.ts';
 import { typeOfFile } from '../../src/core/steps/http/prepare-body.ts';
 import { describeExactly } from '../../src/core/values/describe.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
+import { inputs } from '../support/inputs.ts';
 import { contextOf, decide, evaluate, type Given, toldOf } from '../support/language.ts';
 import { hearWhole } from '../support/whole.ts';
 
@@ -71,121 +72,9 @@ const given: Given = {
   setCookies: ['sid=s1; Path=/'],
   sent: { headers: [['X-Key', 'k']], body: '{"nights":3}' },
 };
-const lines = (text: string) => text.split('\n').filter(line => line !== '');
 
-const subjects = lines(`status
-reason
-time
-size
-body
-url
-header "X-Depth"
-header "X-None"
-headers "X-Depth"
-cookie "sid"
-location
-sent header "X-Key"
-sent body
-sent $.nights
-$.text
-$.code
-$.number
-$.zero
-$.yes
-$.nothing
-$.empty
-$.list
-$.sorted
-$.none
-$.object
-$.object.b[1].c
-$.date
-$.instant
-$.missing
-$.text.inner
-count $.list[*]
-count $.missing[*]
-first $.words[*]
-last $.words[*]
-nth 2 $.words[*]
-nth 9 $.words[*]
-each $.list[*]
-random $.list[*]
-all $.words[*]
-all $.missing[*]
-each $.words[*]
-each $.mixed[*]
-each $.none[*]
-some $.list[*]
-some $.berths[*].deposit
-no $.words[*]
-some $.berths[?@.depth > 5].state
-length($.text)
-lower($.text)
-sum($.list)
--$.number
-$.number * 2 + 1
-{text}
-{plain}
-{number}
-{list}
-{berth.code}
-{berth.none}
-{nobody}
-"a"
-4.2`);
-const predicates = lines(`= 4.2
-= "4.2"
-= "North Quay"
-= null
-= true
-= {plain}
-= {list}
-= [3, 1, 2]
-= [1, 2, 3] in any order
-= { "a": 1, "b": [1, { "c": null }] }
-!= 4
-!= "free"
-< 3
-<= 4.2
-> "A"
->= 0
-> 1 ms
-< 1 kB
-> date("2026-01-01")
-between 1 and 5
-not between "a" and "z"
-in 200, 3, "free"
-not in 1, 2
-in {list}
-contains "o"
-contains 3
-not contains "free"
-starts with "North"
-not starts with "x"
-ends with "Quay"
-matches /^north/i
-not matches /(?=x)/
-matches "^[0-9]+$"
-is number
-is text
-is not null
-is list
-is integer or text
-is 2xx
-is date
-is timestamp
-is sorted
-is sorted down
-is unique
-is empty
-is not empty
-exists
-not exists
-includes { "a": number }
-includes [3]
-not includes [1, 2]
-includes [text or null, number]`);
+const subjects = inputs('subjects');
+const predicates = inputs('predicates');
 
 test('each subject with each predicate', () => {
   for (const subject of subjects) {
@@ -209,31 +98,7 @@ test('each subject with each predicate', () => {
   assert.ok(subjects.length * predicates.length > 2500);
 });
 
-const amounts = [
-  ...['"North Quay"', '"4.2"', '""', '4.2', '-7', '0', '1e21', '2 s', '1500 ms', '3 kB', 'true', 'null'],
-  ...[
-    '$.list',
-    '$.words',
-    '$.mixed',
-    '$.sorted',
-    '$.none',
-    '$.object',
-    '$.berths',
-    '{plain}',
-    '{nobody}',
-    '$.missing',
-  ],
-  ...['date("2026-02-28")', 'timestamp("2026-11-23T12:00:00Z")', '"2026-11-23"', '"20261123"', '1795435200'],
-  ...[
-    '"Mon, 23 Nov 2026 12:00:00 GMT"',
-    '"2026-11-23T12:00:00.5+02:00"',
-    '"aGVsbG8="',
-    '"a%20b"',
-    '"{"',
-    '/a+/',
-  ],
-  ...['"eyJhbGciOiJub25lIn0.eyJzdWIiOiJwaWxvdCJ9."', '"yyyy-MM-dd"', '"dd.MM.yyyy HH:mm"', '"<a>&amp;</a>"'],
-];
+const amounts = inputs('amounts');
 
 test('each function with each amount, alone and in twos and threes; each operator between them', () => {
   const come = (expression: string) =>
@@ -338,37 +203,7 @@ const near = [
     '',
   ],
 ];
-const literals = [
-  ...[
-    '"a"',
-    '"2026-11-23"',
-    '4',
-    '-1',
-    '0',
-    '2 s',
-    '0 ms',
-    '3 kB',
-    'true',
-    'null',
-    '[1]',
-    '{ "a": 1 }',
-    'today()',
-    'now()',
-  ],
-  ...[
-    'status',
-    'time',
-    'size',
-    'reason',
-    'body',
-    'header "a"',
-    '$.a',
-    '{text}',
-    'count $.a[*]',
-    'length($.a)',
-    '/a/',
-  ],
-];
+const literals = inputs('kinds');
 
 test('each type with what is nearly of it; each kind against each other', () => {
   const types = 'text number integer boolean list object null date timestamp uuid url email 2xx 5xx'.split(
@@ -402,150 +237,7 @@ test('each type with what is nearly of it; each kind against each other', () => 
       );
 });
 
-const paths = lines(`$
-$.text
-$['text']
-$.berths
-$.berths[0]
-$.berths[-1]
-$.berths[3]
-$.berths[-4]
-$.berths[*]
-$.berths[0,2,0]
-$.berths[:2]
-$.berths[1:]
-$.berths[-2:]
-$.berths[::2]
-$.berths[::-1]
-$.berths[2:0:-1]
-$.berths[5:1:-2]
-$.berths[::0]
-$.berths[*].code
-$.berths[*]['code','depth']
-$..code
-$..*
-$..[0]
-$..berths[*].state
-$.*
-$.object.*
-$.object.b[*].c
-$.text[0]
-$.text.*
-$.list[?@ > 1]
-$.list[?@ >= 2 && @ < 3]
-$.list[?@ == 1 || @ == 3]
-$.list[?!(@ == 1)]
-$.mixed[?@ == null]
-$.mixed[?@ != null]
-$.mixed[?@ < 'b']
-$.words[?@ == 'free']
-$.words[?@ == $.words[0]]
-$.berths[?@.deposit]
-$.berths[?!@.deposit]
-$.berths[?@.deposit == null]
-$.berths[?@.deposit > 100].code
-$.berths[?@.deposit <= 250].code
-$.berths[?@.none == @.nope]
-$.berths[?@.none != 1]
-$.berths[?@.state == 'free' && @.depth > 5 || @.code == '0418'].code
-$.berths[?(@.state == 'free' || @.depth > 5) && !(@.code == '0733')].code
-$.berths[?length(@.code) == 4]
-$.berths[?count(@.*) == 4].code
-$.berths[?match(@.code, '04.*')].code
-$.berths[?search(@.code, '7')].code
-$.berths[?search(@.code, '[')]
-$.berths[?value(@..depth) == 7].code
-$.berths[?length(@.none) == 1]
-$.berths[?match(@.depth, '.*')]
-$.berths[?@['code'] == "0417"].depth
-$.berths[?@.code == $.code].depth
-$[?@.code]
-$[?@[0].code]
-$.object[?@ == 1]
-$..[?@.depth > 7]
-$..[?@.c == null]
-$.berths[?@.depth == 4.20].code
-$.berths[?@.depth == 42e-1].code
-$.berths[?@.depth == -1]
-$.berths[?@ == {}]
-$.berths[
-$.berths[a]
-$.berths[01]
-$.berths[?]
-$.berths[?@.a = 1]
-$.berths[?@.a ==]
-$.berths[?(@.a]
-$.berths[?!@.a == 1]
-$.berths[?@.*== 1]
-$.berths[?length(@.*) == 1]
-$.berths[?length(1,2) == 1]
-$.berths[?lenght(@.a) == 1]
-$.berths[?count(1) == 1]
-$.berths[?count(@.*)]
-$.berths[?match(@.a, '(')]
-$.berths[?match(@.a)]
-$.berths[?match(@.a, 'b') == true]
-$.list[2::-1]
-$.list[5:-9:-1]
-$.list[-1:-9:-1]
-$.list[0:3:2]
-$.list[3:0:-1]
-$.list[:0:-1]
-$.list[:5:-1]
-$.list[1:1]
-$.list[-1:]
-$.list[-9:9]
-$.list[9:]
-$.x-y
-$.object.b-c
-$.berths[?@.line-2 == 1]
-$.berths[?@.depth == 01]
-$.berths[?@.depth == 1e]
-$.berths[?@.depth == 7.]
-$.berths[?length(value(@..code)) == 4].code
-$.berths[?match(@.code, @.code)].code
-$.berths[?match('0417', @.code)].code
-$.berths[?match(@.code, 4)]
-$.berths[?search($.text, 'North')].code
-$.berths[?search(@.code, 'a\\d')]
-$.berths[?search(@.code, '\\p{L}')]
-$.berths[?search(@.code, '(?:7)')]
-$.berths[?search(@.code, '7$')]
-$.berths[?search(@.code, '[^0-6]')].code
-$.berths[?search(@.code, '1{2')]
-$.berths[?search(@.code, '1|7')].code
-$.berths[?count(@) == 1].code
-$.berths[?count($..code) == 4].code
-$.berths[?value(@.none) == 1]
-$.berths[?value(@.*) == 1]
-$.berths[?!match(@.code, '04.*')].code
-$.berths[?!(@.deposit > 1 || @.state == 'free')].code
-$.berths[?@.deposit != null].code
-$.berths[?@.deposit >= null].code
-$.berths[?null == @.deposit].code
-$.berths[?true == false]
-$.berths[?'a' < 'b'].code
-$.berths[?@.state > 'free'].code
-$.berths[?@ == @].code
-$.berths[?@.tags[0] == 'a']
-$[?@ > 4].x
-$..list[?@ > $.zero]
-$.berths[1]
-$.berths[?1]
-$.berths[?'a']
-$.berths[?@.a == 1 &&]
-$.berths[?@.a == 1 and @.b == 2]
-$.berths[9007199254740992]
-$.berths['\\q']
-$.berths['\\u0041\\n']
-$.berths['it\\'s',"a\\"b"]
-$.
-$..
-$x
-$.berths[1:2:3:4]
-$.berths[-0]
-$.berths[ 0 , 1 ]
-$ .text`);
+const paths = inputs('paths');
 
 test('each path on documents of every kind', () => {
   const documents: readonly unknown[] = [document, [document, [1, [2]], 'a'], 'text', null, [], {}, 4];
@@ -571,44 +263,7 @@ const web = `<!doctype html><html lang="en"><head><title>Quay</title></head><bod
    Quay</h1><ul class="berths list"><li id="a">0417<li class="taken">0418</ul><a href="/b?c=d">More</a></main></body></html>`;
 
 test('each path of XML and each selector of HTML, on what it is for and what not', () => {
-  const xml = lines(`xml/tides/tide
-xml/tides/tide[1]/height
-xml/t:tides/t:tide[2]/height
-xml/tides/@quay
-xml//height
-xml//height[@unit="m"]
-xml//tide[@no=2]/at
-xml//tide[last()]/@no
-xml/tides/tide[height > 1]/@no
-xml/tides/none
-xml/tides/tide/height/text()
-xml("count(//tide)")
-xml("sum(//height)")
-xml("string(/tides/@quay)")
-xml("//tide[@no={number}]/at")
-xml("//tide[at={text}]/@no")
-xml("boolean(//none)")
-xml("//*[local-name()='at']")
-xml("//comment()")
-xml("//tide/@no | //at")
-xml("//tide[")
-xml("nope(//tide)")
-html("title")
-html("h1")
-html("li")
-html("li.taken")
-html("#a")
-html("ul.berths > li:first-child")
-html("li:nth-child(2)")
-html("a[href^='/b']")
-html("a") "href"
-html("main") "id"
-html("ul") "class"
-html(".none")
-html("li:not(.taken)")
-html("{text}")
-html("a[")
-html("li:nope")`);
+  const xml = inputs('document-paths');
   const bodies: [type: string, body: string][] = [
     ['application/xml', tides],
     ['text/html', web],
@@ -664,8 +319,10 @@ test('each body with each charset', () => {
 });
 
 test('each ending of a file stands for a type, each type for a form', () => {
-  const endings = lines(`csv gif gz html jpeg jpg json pdf png svg txt xml yaml zip bin
-CSV a.json b.tar.gz none .json json. constructor`).flatMap(line => line.split(' '));
+  const endings =
+    'csv gif gz html jpeg jpg json pdf png svg txt xml yaml zip bin CSV a.json b.tar.gz none .json json. constructor'.split(
+      ' ',
+    );
   hearWhole(
     'types',
     'of files',
@@ -693,35 +350,7 @@ const values: { readonly [name: string]: Value } = {
 };
 
 test('each form of a target, a header and a body with each value', () => {
-  const targets = lines(`/{x}
-/a{x}b
-/a/{x}/c
-/{+x}
-{+x}
-{x}
-http://{x}/a
-http://{x}
-http://h{+x}.example/
-/a?b={x}
-/a?{x}=b
-/a?b={+x}&c
-/a#{x}
-/a{?x}
-/a{?x*}
-/a{?x:2}
-/a?b{&x}
-/a?b{&x*}
-/a{#x}
-/a{/x}
-/a{/x*}
-/a{;x}
-/a{;x*}
-/a{.x}
-/{x:2}
-/{x,y}
-/a{?x,y}
-/{x.a}
-/{x.0}`);
+  const targets = inputs('targets');
   const place = (start: number, end: number) => ({ start, end });
   const forms = ['json', 'xml', 'form', 'text', 'yaml'] as const;
   const bodies = [
@@ -757,35 +386,7 @@ http://h{+x}.example/
 });
 
 test('each pattern on each text', () => {
-  const patterns = lines(`a
-^a
-a$
-^a$
-A
-[a-c]+
-[^a-c]
-\\d{2,3}
-\\w+\\s\\w+
-(a|b)+c
-(?:a|b)c?
-a.c
-\\bcat\\b
-(?<=a)b
-(?=b)
-(a)\\1
-\\p{Lu}
-\\u0041
-[\\w-]+
-\\/
-(
-[
-a{2
-*a
-a**
-(?<n>a)
-\\x41
-.
-^$`);
+  const patterns = inputs('patterns');
   const texts = [
     'a',
     'A',

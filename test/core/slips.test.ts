@@ -4,6 +4,7 @@ import { shownOf } from '../../src/core/secrecy/shown-finding.ts';
 import { settings } from '../../src/core/settings/table.ts';
 import { caseOf, caseText, everySideOf, fence, planOf } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
+import { inputs } from '../support/inputs.ts';
 import { read } from '../support/language.ts';
 import { hearWhole } from '../support/whole.ts';
 
@@ -182,103 +183,7 @@ test('each name with each value, wherever a secret may be written', async () => 
     }
 });
 
-const values = [
-  ...[
-    'true',
-    'false',
-    'null',
-    '3',
-    '-1',
-    '0.9',
-    '2.5',
-    'text',
-    '""',
-    '5 s',
-    '500 ms',
-    '1 MB',
-    'none',
-    '{a}',
-    '[]',
-    '{}',
-  ],
-  ...[
-    '[a, b]',
-    '[3]',
-    '[[a]]',
-    '{ a: b }',
-    '{ a: { b: c } }',
-    '{ a: null }',
-    '{ a: [b] }',
-    'http://p.example:81',
-  ],
-  ...[
-    '{ connect: 1 s, answer: 2 s, total: 3 s }',
-    '{ total: soon }',
-    '{ body: 1 MB, head: 2 kB, record: 3 kB }',
-  ],
-  ...[
-    '{ verify: false }',
-    '{ ca: a.pem, cert: b.pem, key: c.pem }',
-    '{ times: 2, every: 1 s, on: [5xx, reset] }',
-  ],
-  ...[
-    '{ times: 2, method: any }',
-    '{ bearer: t }',
-    '{ bearer: "{a}" }',
-    '{ basic: { user: a, password: b } }',
-  ],
-  ...[
-    '{ digest: { user: a, password: b } }',
-    '{ api-key: { header: X-A, value: b } }',
-    '{ oauth2: { token-url: http://o.example, client-id: a } }',
-  ],
-  ...[
-    '{ headers: [X-A], paths: [$..a] }',
-    '{ paths: ["$["] }',
-    '[b.md]',
-    '["b.md#b"]',
-    'rows.csv',
-    'status = 200',
-    'p95 time < 3 s',
-  ],
-  ...[
-    '{ a: { secret: b } }',
-    '{ a: { env: B } }',
-    '{ a: { file: b.txt } }',
-    '{ a: { value: 3, secret: true } }',
-    '{ a: "= 1 + 2" }',
-    '{ a: { compute: 1 + 2 } }',
-  ],
-  ...[
-    '{ a: { secret: b, env: B } }',
-    '{ a: { os: B, secret: maybe } }',
-    '{ a: { os: B, secret: true } }',
-    '{ a: { let: $.x } }',
-  ],
-  ...[
-    '{ a: { let: 1 + 2 } }',
-    '{ a: { let: [1] } }',
-    '{ a: { let: "{b} + 1" }, b: 2 }',
-    '{ a: { let: 1 2 } }',
-    '{ a: { os: NOPE } }',
-  ],
-  ...[
-    '{ a: { file: none.txt } }',
-    '{ a: { file: b.txt, secret: true } }',
-    '{ a: { secret: { b: c } } }',
-    '{ a: [b, { c: "{d}" }], d: e }',
-  ],
-  ...[
-    '{ a: "{b}-{c}", b: 1, c: [2] }',
-    '{ a: "{a}" }',
-    '{ 3: a }',
-    '{ a.b: c }',
-    '{ a: 2026-11-23 }',
-    '{ a: |- }',
-    '&x [*x]',
-  ],
-  ...['{ local: { a: b } }', 'local', '{ X-A: b, x-a: c }', '{ "a b": c }', '{ Cookie: "a={a}" }'],
-];
+const values = inputs('setting-values');
 
 test('each setting with each value, at each level', async () => {
   const base = { 'b.md': caseText('B', 'GET /b', 'status = 200') };
