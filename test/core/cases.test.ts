@@ -113,6 +113,21 @@ test('each row of a file that changes while it is read ends its case as an error
   assert.deepEqual(first.outcomes, ['Each 1: passed', 'Each 2: passed', 'Each: error']);
 });
 
+test('what rows have made of a secret stays one in their list', async () => {
+  const page =
+    fence('csv rows codes', 'code\n1\n2') +
+    caseOf(
+      'Each',
+      ['mervok', 'each row of codes'],
+      ['http', 'GET /tide-{code}'],
+      ['mervok', 'keep $.url as secret place'],
+    ) +
+    caseText('After', 'GET /after?{place.1}', 'keep $.url as url');
+  const { exchanges, outcomes } = await ran({ 'a.md': page });
+  assert.deepEqual(outcomes, ['Each 1: passed', 'Each 2: passed', 'After: passed']);
+  assert.match(exchanges[2]!.request.url, /after\?\[secret\]$/);
+});
+
 test('tables that cannot be used are told at their place', async () => {
   const rows: [table: string, text: string | undefined, code: string, says: RegExp, remedy?: RegExp][] = [
     ['none.csv', '', 'table-form', /none\.csv.*it is empty/],
@@ -228,6 +243,23 @@ test('a case that does not pass for one of its rows does not pass as a whole, th
   }
 });
 
+test('what a list is made of is brought along; the first row that fails ends the run where that is wanted', async () => {
+  const page = {
+    'a.md':
+      caseText('Make', 'GET /make', 'keep $.id as id\nlet ids = [{id}, 2, 3]') +
+      caseOf(
+        'Read',
+        ['mervok', 'each {ids} as one'],
+        ['http', 'GET /{one}?status=50{one}'],
+        ['mervok', 'status = 200'],
+      ),
+  };
+  const whole = await ran(page, { plan: { paths: ['a.md#read'] } });
+  assert.deepEqual(whole.outcomes, ['Make: passed', 'Read 1: failed', 'Read 2: failed', 'Read 3: failed']);
+  const first = await ran(page, { run: { failFast: true } });
+  assert.deepEqual(first.outcomes, ['Make: passed', 'Read 1: failed']);
+});
+
 test('cleanup runs at the end, whatever failed; what never came about needs none', async () => {
   const make = (name: string, path = '/berths') =>
     caseOf(`Make ${name}`, ['http', `POST ${path}`], ['mervok', `status = 200\nkeep $.id as ${name}`]);
@@ -320,7 +352,7 @@ test('a case that is asked for brings those above it whose effect it may need', 
       caseText('Did so before', 'GET /before', 'status = 200'),
       caseText('Sends one', 'GET /sent', 'request header "Set-Cookie" = "b"'),
       caseOf('Clean', ['mervok', 'cleanup'], ['http', 'DELETE /a'], ['mervok', 'status = 204']),
-      caseText('Remove', 'DELETE /b', 'status = 204'),
+      caseOf('Remove', ['yaml settings', 'tags: [slow]'], ['http', 'DELETE /b'], ['mervok', 'status = 204']),
       caseText('Asked', 'GET /asked', 'status = 200'),
       caseText('Below', 'PUT /below', 'status = 200'),
     ].join(''),
@@ -343,6 +375,11 @@ test('a case that is asked for brings those above it whose effect it may need', 
   ];
   assert.deepEqual(await brought('a.md#asked'), forAsked);
   assert.deepEqual(await brought('a.md#asked', { effects: undefined }), []);
+  assert.deepEqual(
+    await brought('a.md#asked', { without: ['a.md#make', 'a.md#sign-in'] }),
+    forAsked.slice(2),
+  );
+  assert.deepEqual(await brought('a.md#asked', { notTags: ['slow'] }), forAsked.slice(0, 4));
   assert.deepEqual(await brought('a.md#look'), []);
   assert.deepEqual(await brought('a.md#make'), []);
   assert.deepEqual(await brought('none.md#asked'), [

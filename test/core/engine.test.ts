@@ -471,6 +471,11 @@ test('a fault is an error, unless a check that looks at its request speaks of it
     'Open: passed',
     'Two: error',
   ]);
+  const unsent = await runTexts(
+    { 'mervok.yaml': root, 'a.md': caseText('A', 'GET /', 'fault is text') },
+    () => ({ fault: { kind: 'unsendable', message: 'It cannot be sent.' } }),
+  );
+  assert.deepEqual(unsent.outcomes, ['A: error']);
   const ofWrong = checks.filter(check => check.case === 'a.md#wrong');
   assert.deepEqual(
     ofWrong.map(({ holds, found }) => [holds, found]),

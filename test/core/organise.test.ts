@@ -7,7 +7,7 @@ import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
 import { chunksOf, TableError } from '../../src/core/values/table-reader.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
-import { caseText, planOf, type Texts, told } from '../support/collection.ts';
+import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
 import { type Answer, type Ran, runTexts } from '../support/engine.ts';
 
 const root = 'base: http://harbour.skerry.example\n';
@@ -65,6 +65,22 @@ test('a selection that comes to nothing says why, with the nearest right word', 
     [{ shard: { index: 4, of: 4, durations: new Map() } }, /Shard 4 of 4 is empty: there are 3 pages/],
   ];
   for (const [choice, says] of rows) await assert.rejects(addresses(quays, choice), says);
+  const plain = { 'a.md': simple('A') };
+  await assert.rejects(
+    addresses(plain, { tags: ['fog'] }),
+    /No case has the tag 'fog'\. There are no tags here\.$/,
+  );
+  const given = givenBySet([
+    ['used', 1],
+    ['spare', 2],
+    ['hidden', 3],
+  ]);
+  const texts = {
+    'mervok.yaml': root,
+    'a.md':
+      caseText('A', 'GET /{used}', 'keep $.id as hidden') + caseText('B', 'GET /{hidden}', 'status = 200'),
+  };
+  assert.deepEqual((await planOf(texts, { given })).plan.unusedGiven, ['spare', 'hidden']);
 });
 
 test('needed cases run despite tags; one that is left out is told', async () => {

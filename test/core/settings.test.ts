@@ -192,6 +192,14 @@ test('the nearer level wins, headers in any case, null takes away, checks add up
   );
   assert.deepEqual(merged.transport.timeout, { total: 5000 });
   assert.equal(merged.base?.level.name, 'outer');
+  const spaces = ['namespaces: { t: "urn:a", s: "urn:b" }', 'namespaces: { t: null, u: "urn:c" }'];
+  assert.deepEqual(
+    [...mergeLevels(spaces.map(text => read(text).level)).namespaces],
+    [
+      ['s', 'urn:b'],
+      ['u', 'urn:c'],
+    ],
+  );
   const bare = mergeLevels([...levels, read('base: null\nchecks: null\ntimeout: null', 'case', 'own').level]);
   assert.deepEqual([bare.base, bare.checks, bare.transport.timeout], [undefined, [], {}]);
 });

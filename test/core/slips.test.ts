@@ -191,6 +191,7 @@ test('each setting with each value, at each level', async () => {
     root: line => ({ 'mervok.yaml': `base: http://skerry.example\n${line}\n`, 'a.md': plain }),
     folder: line => ({ 'mervok.yaml': root, 'sea/mervok.yaml': `${line}\n`, 'sea/a.md': plain }),
     page: line => ({ 'mervok.yaml': root, 'a.md': `---\n${line}\n---\n${plain}` }),
+    secrets: line => ({ 'mervok.yaml': root, 'mervok.secret.yaml': `${line}\n`, 'a.md': plain }),
     case: line => ({
       'mervok.yaml': root,
       'a.md': caseOf(

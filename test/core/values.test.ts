@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { Source } from '../../src/core/model/source.ts';
 import { outline } from '../../src/core/values/describe.ts';
 import { readJson, writeJson } from '../../src/core/values/json-document.ts';
 import { calculate, numberText, type Operator, readNumber, round } from '../../src/core/values/number.ts';
@@ -101,4 +102,24 @@ test('JSON keeps every digit, wherever a number stands; what only looks like one
   for (const text of rows) assert.equal(bare(writeJson(readJson(text))), bare(text));
   assert.equal(writeJson(readJson('[\n\t1234567890123456789 ]')), '[1234567890123456789]');
   assert.equal(writeJson(readJson('[1e30]')), '[1e+30]');
+});
+
+test('lines and columns of a text, counted from 1, each character once', () => {
+  const source = new Source('a.md', '\nb\n🚢c\n');
+  assert.deepEqual(
+    [1, 2, 3, 4, 5].map(line => source.lineText(line)),
+    ['', 'b', '🚢c', '', ''],
+  );
+  assert.deepEqual(
+    [0, 1, 2, 3, 5, 6, 7].map(offset => Object.values(source.position(offset))),
+    [
+      [1, 1],
+      [2, 1],
+      [2, 2],
+      [3, 1],
+      [3, 2],
+      [3, 3],
+      [4, 1],
+    ],
+  );
 });
