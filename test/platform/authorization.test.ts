@@ -64,6 +64,14 @@ test('of several challenges the strongest is answered, others are passed over', 
     readDigestChallenge([['WWW-Authenticate', 'Digest realm="x", nonce="n", algorithm=TIDE']]),
     undefined,
   );
+  const algorithmOf = (said: string) =>
+    readDigestChallenge([['WWW-Authenticate', `Digest realm="x", nonce="n"${said}`]])?.algorithm;
+  assert.deepEqual(
+    ['', ', algorithm=md5', ', algorithm=-sess', ', algorithm=SHA-256-sess', ', algorithm=xMD5'].map(
+      algorithmOf,
+    ),
+    [undefined, 'md5', undefined, 'SHA-256-sess', undefined],
+  );
 });
 
 /** A server that checks digest answers on its own. */
@@ -129,6 +137,15 @@ test('a digest challenge is answered, and the answer used again', async t => {
       'refused, it gives up',
     );
   }
+  const basic = await serve(t, (_request, response) =>
+    response.writeHead(401, { 'WWW-Authenticate': 'Basic realm="harbour"' }).end(),
+  );
+  const { exchanges } = await sendAll(basic, { auth: { kind: 'digest', user: 'pilot', password: 'tide' } });
+  assert.deepEqual(
+    exchanges.map(({ response }) => response!.status),
+    [401],
+    'what cannot be answered is not',
+  );
 });
 
 test('a token is fetched once, shared, renewed before it runs out, and told as an exchange', async t => {
@@ -216,6 +233,7 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
     let body = '';
     for await (const chunk of request) body += chunk;
     asked.push(`${request.url} ${request.headers.authorization} ${body}`);
+    if (request.method === 'POST') assert.equal(request.headers['user-agent'], 'mervok');
     if (request.url === '/empty') response.writeHead(204).end();
     else if (request.url === '/text') response.end('tide');
     else

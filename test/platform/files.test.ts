@@ -285,6 +285,11 @@ test('files of variables: their kinds, what their values are, what is wrong with
       'QUAY=North',
       /^'.*a\.txt' is no file of variables: there are \.env, \.properties, \.json, \.yaml and \.yml\.$/,
     ],
+    ['d.yml', '\n\na: [', /d\.yml:3 is no YAML/],
+    ['g.json', '\n\n{', /g\.json:3 is no JSON/],
+    ['a.env', 'QUAY=North', { QUAY: plain('North') }],
+    ['.envelope', 'QUAY=North', /is no file of variables/],
+    ['my.env.txt', 'QUAY=North', /is no file of variables/],
     ['environment', 'QUAY=North', /is no file of variables/],
     ['my.environment', 'QUAY=North', /is no file of variables/],
     ['dotenv', 'QUAY=North', /is no file of variables/],
@@ -304,6 +309,8 @@ test('chance with a seed takes the same turns, its own for each page of each rou
   const { random, uuid } = turn('ebb', 1, 1, 0, 'berths.md');
   assert.deepEqual([random(), random()], [0.6750164290424436, 0.8383958786725998]);
   assert.equal(uuid(), 'c2846e0b-8eac-4b73-8a7b-f35b6e78631a');
+  const variants = new Set(Array.from({ length: 40 }, () => uuid()[19]));
+  assert.deepEqual([...variants].sort(), ['8', '9', 'a', 'b']);
   const begins = (...where: Parameters<typeof turn>) => turn(...where).random();
   assert.equal(begins('ebb', 1, 1, 0, 'berths.md'), 0.6750164290424436);
   const others = [

@@ -123,6 +123,8 @@ test('a record is read up to its end; what is damaged before that is told by its
   const rows: [name: string, text: string, read: number | string, closely?: number | string][] = [
     ['whole', linesOf(first, page, caseOf('berths.md#a'), end), 4],
     ['killed', linesOf(first, page), 2],
+    ['without its last line end', linesOf(first, page, end).trimEnd(), 3],
+    ['one line', linesOf(first).trimEnd(), 1],
     ['cut', linesOf(first, page) + cut, 2],
     ['cut at once', linesOf(first) + cut, 1],
     ['empty', '', "'FILE' is empty: its run was killed before it had begun."],
