@@ -77,6 +77,7 @@ test('what follows a redirect: its method, its body, and what does not go to ano
     ['X-Key', 'k'],
     ['X-Made', 'of a secret'],
     ['X-Host', 'north'],
+    ['Hosting', 'north'],
   ];
   const secrecy: Secrecy = { header: ([name]) => name === 'X-Made', body: parts => parts.includes('secret') };
   const auth = { kind: 'digest', user: 'pilot', password: 'tide' } as const;

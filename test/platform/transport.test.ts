@@ -126,6 +126,7 @@ test('cookies are kept by their rules, sent back, and copied for the next page',
         'sid=1; Path=/',
         'deep=2; Path=/deep',
         'else=3; Domain=skerry.example',
+        'safe=4; Secure; Path=/',
       ]);
     if (request.url === '/out') response.setHeader('Set-Cookie', 'sid=; Max-Age=0; Path=/');
     response.end();
@@ -195,7 +196,11 @@ test('a connection that was closed meanwhile is opened anew, for what can be sen
     exchanges.map(({ response, fault, cause }) => response?.status ?? `${fault!.kind} ${cause}`),
     ['reset undefined', 200],
   );
-  assert.equal(exchanges[1]!.cause, 'retry');
+  assert.deepEqual(
+    [exchanges[1]!.cause, exchanges[1]!.fresh, exchanges[0]!.fresh],
+    ['retry', true, undefined],
+  );
+  assert.equal(exchanges[1]!.connection?.protocol, 'HTTP/1.1');
 });
 
 test('HTTP/2 is spoken where it is offered; connections tell of themselves', async t => {
