@@ -48,6 +48,7 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { response: { ...response, trailers: [['X', 'y']], encoded: 20 } },
   { response: { ...response, status: 204, body: { size: 90_000, base64: 'AAAA', cut: true, sha256: 'ff' } } },
   { fault: { kind: 'reset', message: 'closed' } },
+  { fault: { kind: 'refused', message: 'No connection.' }, response: undefined },
   { interim: [{ status: 103, headers: [] }] },
 ];
 
