@@ -17,7 +17,7 @@ import { addKnownSecrets } from '../../src/core/runner/known-secrets.ts';
 import { previewCase } from '../../src/core/runner/preview.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
 import { NamedValues } from '../../src/core/secrecy/named-values.ts';
-import { Words } from './words.ts';
+import { offeredLater, Words } from './words.ts';
 
 // What a collection or a run says from every side, in its order. Nobody would read all of it, so that a digest is what
 // stands in test/words. MERVOK_WORDS=show writes all of it into build/wholes.txt, to be set against that of before.
@@ -33,7 +33,10 @@ const inWords = (_key: string, value: unknown): unknown => {
 
 /** @param about what the lines have in common */
 export function hearWhole(what: string, about: string, lines: readonly unknown[]): void {
-  const told = lines.map(line => JSON.stringify(line, inWords)).join('\n');
+  const told = lines
+    .map(line => JSON.stringify(line, inWords))
+    .join('\n')
+    .replaceAll(offeredLater, '');
   if (process.env.MERVOK_WORDS === 'show')
     appendFileSync('build/wholes.txt', `${what} | ${about}\n${told}\n\n`);
   const digest = createHash('sha256').update(told).digest('hex').slice(0, 16);

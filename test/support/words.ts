@@ -2,6 +2,8 @@ import { appendFileSync, existsSync, readFileSync } from 'node:fs';
 
 /** What a line has no room for. */
 const odd = /[\u0000-\u001f\ud800-\udfff\u007f-\u009f\u2028\u2029\ufeff]/g;
+/** A coding that later versions of Node know, and offer. */
+export const offeredLater = /, zstd\b/g;
 /** Longer lines are left out: what makes them long is data. */
 const longest = 500;
 /** Tests of other layers tell of the same core, and those of hardening by chance. */
@@ -32,6 +34,7 @@ export class Words {
         (part ?? '').replace(odd, char => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`),
       )
       .join(' | ')
+      .replaceAll(offeredLater, '')
       .trimEnd();
     this.#heard.add(line);
     if (this.#known.has(line) || line.length > longest) return;
