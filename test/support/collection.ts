@@ -40,12 +40,8 @@ export async function planOf(
   for (const { source, range, code, severity, message, remedy } of findings)
     words.hear(`${severity} ${code}`, source.text.slice(range.start, range.end), message, remedy);
   for (const each of plan.pages.flatMap(page => page.cases)) hearCase(each);
-  hearPlan(
-    plan,
-    flow,
-    collection.pages.flatMap(page => page.cases),
-    sorted,
-  );
+  const users = collection.pages.flatMap(page => page.cases);
+  if (Words.count) hearPlan(plan, sidesOf(plan, flow, users, sorted));
   return { plan, findings: sorted };
 }
 

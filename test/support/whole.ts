@@ -81,13 +81,10 @@ export function sidesOf(
   return lines;
 }
 
-export function hearPlan(plan: Plan, ...rest: Tail<Parameters<typeof sidesOf>>): void {
-  if (!Words.count) return;
-  const about = plan.pages.flatMap(({ cases }) => cases.map(({ title }) => title)).join(', ');
-  hearWhole('plan', about.slice(0, 100), sidesOf(plan, ...rest));
+export function hearPlan({ pages }: Plan, sides: readonly unknown[]): void {
+  const about = pages.flatMap(({ cases }) => cases.map(({ title }) => title)).join(', ');
+  hearWhole('plan', about.slice(0, 100), sides);
 }
-
-type Tail<List extends readonly unknown[]> = List extends readonly [unknown, ...infer Rest] ? Rest : never;
 
 async function* each<Item>(items: readonly Item[]): AsyncGenerator<Item> {
   yield* items;
