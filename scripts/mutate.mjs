@@ -4,7 +4,7 @@
 // FOLDER: below src, such as src/core/values. Which mistakes there are is said by a package, and by `mistakes.mjs`; which
 // of them are tried, by chance that begins with a seed.
 import { spawn } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -28,6 +28,7 @@ const { values, positionals } = parseArgs({
 const folders = positionals.map(each => each.replace(/\/+$/, ''));
 if (folders.length === 0 || folders.some(each => !/^src\/\w+/.test(each)))
   stop('Which folder? For example: npm run mutate -- src/core/values');
+for (const each of folders) if (!existsSync(each)) stop(`There is no ${each}.`);
 
 function stop(message) {
   console.error(message);

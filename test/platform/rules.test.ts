@@ -494,11 +494,6 @@ test('every fault in words', () => {
       `No connection to ${origin}: it is refused. Is the server running, and is the port right?`,
     ],
     [
-      error('EHOSTUNREACH', 'no way there'),
-      'refused',
-      `No connection to ${origin}: no way there. Is the server running, and is the port right?`,
-    ],
-    [
       Object.assign(new Error(''), { errors: [error('ECONNREFUSED')] }),
       'refused',
       `No connection to ${origin}: it is refused. Is the server running, and is the port right?`,
@@ -508,7 +503,7 @@ test('every fault in words', () => {
       'name',
       `The host of ${origin} is not found: ENOTFOUND. Is its name right, and does this machine reach a name server?`,
     ],
-    ...['ENETUNREACH', 'EADDRNOTAVAIL'].map((code): [Error, string, string] => [
+    ...['EHOSTUNREACH', 'ENETUNREACH', 'EADDRNOTAVAIL'].map((code): [Error, string, string] => [
       error(code, 'no way there'),
       'refused',
       `No connection to ${origin}: no way there. Is the server running, and is the port right?`,
