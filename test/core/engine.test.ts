@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import { Plain } from '../../src/core/model/value.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
@@ -158,6 +159,31 @@ test('after its own keep has failed, a case stops where the value is needed and 
   assert.deepEqual(outcomes, ['A: failed']);
   assert.equal(sent.length, 1);
   assert.equal(cases[0]!.problem?.message, "'id' has no value here.");
+});
+
+test('a text of the settings that refers to a name whose keep has failed has no value either, secret or not', async () => {
+  const page = `## A\n\n~~~http\nGET /\n~~~\n\n~~~mervok\nkeep $.nope as secret id\nkeep $.id as near or {id}\nlet far = "{way}/x"\n~~~\n`;
+  const texts = { 'mervok.yaml': `${root}variables: { way: "/berths/{id}" }\n`, 'a.md': page };
+  const { outcomes, cases } = await runTexts(texts, ok);
+  assert.deepEqual(outcomes, ['A: failed']);
+  assert.equal(cases[0]!.problem?.message, "'id' has no value here.");
+});
+
+test('who throws while it hears of a run ends it, and nothing more is sent', async () => {
+  const page = [...'ABCDEF'].map(title => caseText(title, 'GET /', 'status = 200')).join('');
+  for (const deferred of [true, false]) {
+    let asked = 0;
+    const record = (event: RunEvent) => {
+      if (event.type === 'check') throw new Error('the disk is full');
+    };
+    const counted: Answer = () => {
+      asked++;
+      return {};
+    };
+    const many = { 'mervok.yaml': root, 'a.md': page };
+    await assert.rejects(runTexts(many, counted, { run: { record, deferred } }), /the disk is full/);
+    assert.ok(asked <= 2, `${asked} requests`);
+  }
 });
 
 test('checks of the settings are made after every response, outermost first, and say where they stand', async () => {

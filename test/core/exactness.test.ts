@@ -75,6 +75,9 @@ test('lists are compared in one go, whatever they hold', () => {
     ['$.objects = $.turned in any order', 'yes'],
     ['each $.a[*] in $.b', 'yes'],
     ['"x" in $.a', 'unknown'],
+    ['100 in $.a', 'no'],
+    ['99 in $.a', 'yes'],
+    ['100 not in $.a', 'yes'],
     ['unique($.twice) = [1, 2]', 'yes'],
   ];
   const body = {

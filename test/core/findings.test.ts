@@ -31,6 +31,7 @@ test('what a page says wrongly is told at its place', async () => {
     [`~~~text\nprose\n~~~http\nGET /\n~~~\n\n${fine}`, ['a.md:1:1 fence-open']],
     [`<!-- open\n\n${fine}`, ['a.md:1:1 markup-open']],
     [`<div>\n## Heading\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
+    [`<div>\nberth ## 4, and ~~~http in a line\n</div>\n\n${fine}`, []],
     [`\n---\ntitle: A\n---\n\n${fine}`, ['a.md:2:1 markup-open']],
     [`${'> '.repeat(201)}deep\n\n${fine}`, ['a.md:1:1 markup-open']],
     [`~~~json schema\n{}\n~~~\n\n${fine}`, ['a.md:1:4 fence-name']],
@@ -195,6 +196,7 @@ test('of a secret that stands in a line, or in a message, nothing is shown', () 
       'm',
     ],
     ['a.yaml', '  value: abc', 'm', '  value: ***', 'm'],
+    ['a.yaml', '-  value: abc', 'm', '-  value: ***', 'm'],
     [
       'mervok.secret.yaml',
       'tide: ebb',

@@ -120,6 +120,16 @@ test('a secret is masked also where a text was cut in the middle of it', () => {
   }
 });
 
+test('what is no escape stands for itself, and hides nothing behind it', () => {
+  for (const written of [
+    '\\x1\\u0061nchor-chain',
+    '\\u12\\u0061nchor-chain',
+    '%6%61nchor-chain',
+    '&#x&#97;nchor-chain',
+  ])
+    assert.match(left(`say ${written} now`, 'anchor-chain'), /^say .*\[secret\] now$/, written);
+});
+
 test('a short secret is masked where it stands apart', () => {
   const masker = new Masker();
   for (const short of ['4711', 'ab1', 'x']) masker.addValue(short, 'lasting');

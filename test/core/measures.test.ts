@@ -3,6 +3,7 @@ import { test } from 'node:test';
 import type { EventOf, OperationEvent, RunEvent } from '../../src/core/model/events.ts';
 import { CaseGrouping } from '../../src/core/record/case-grouping.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
+import { eventSchema } from '../../src/core/record/event-schema.ts';
 import {
   isAnswered,
   isOperation,
@@ -273,6 +274,12 @@ test('what all operations have in common, and what is left of one that waits', (
     answer: { code: 'rows', words: '2 rows', fields: [['n', '2']], body: { size: 5, text: 'hello' } },
   } as never;
   assert.deepEqual([isOperation(operation), isOperation(one), isOperation(ended())], [true, true, false]);
+  const { answer, ...unanswered } = operation as { answer: object };
+  for (const each of [operation, unanswered]) assert.ok(eventSchema.safeParse(each).success);
+  for (const key of Object.keys(answer)) {
+    const lacking = { ...unanswered, answer: { ...answer, [key]: undefined } };
+    assert.equal(eventSchema.safeParse(lacking).success, false, key);
+  }
   assert.deepEqual(viewOf(operation).answer, {
     code: 'rows',
     words: '2 rows',

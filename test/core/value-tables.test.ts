@@ -557,6 +557,7 @@ test('XML: what is refused, where, and how deep it may be', async () => {
     ['<!DOCTYPE a [<!ENTITY b PUBLIC "x" "y">]><a/>', 13, /external entity/],
     ['<a>\n  <b>\n</a>', 10, /./],
     ['<a>\u{1f6a2}<b c></a>', 9, /./],
+    [`<a>\n${'  <b/>\n'.repeat(10)}          <b>\n          </a>`, 98, /./],
     ['', 0, /./],
   ];
   for (const [text, offset, message] of rows)
