@@ -1,6 +1,30 @@
 import { readFileSync } from 'node:fs';
 
+const linesOf = (path: string) => readFileSync(path, 'utf8').trimEnd().split('\n');
+
 /** The lines of a file in `test/inputs`: what tests try out where there is much of it. */
 export function inputs(name: string): readonly string[] {
-  return readFileSync(`test/inputs/${name}.txt`, 'utf8').trimEnd().split('\n');
+  return linesOf(`test/inputs/${name}.txt`);
+}
+
+/** Rows below a line that begins with `# `; a file may begin without one. */
+export interface Section {
+  readonly title: string;
+  readonly rows: readonly (readonly string[])[];
+}
+
+/**
+ * A file in `test/tables`: what goes in and what has to come out, in columns that `  ->  ` parts. A line break in a
+ * cell is written ⏎.
+ */
+export function table(name: string): readonly Section[] {
+  const sections: { title: string; rows: string[][] }[] = [];
+  for (const line of linesOf(`test/tables/${name}.txt`)) {
+    if (line.startsWith('# ')) sections.push({ title: line.slice(2), rows: [] });
+    else if (line !== '') {
+      if (sections.length === 0) sections.push({ title: name, rows: [] });
+      sections.at(-1)!.rows.push(line.replaceAll('⏎', '\n').split('  ->  '));
+    }
+  }
+  return sections;
 }
