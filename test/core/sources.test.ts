@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { Missing, Plain } from '../../src/core/model/value.ts';
 import { readLinks } from '../../src/core/steps/http/links.ts';
+import { table } from '../support/inputs.ts';
 import { decide, evaluate, type Given } from '../support/language.ts';
 
 const response: Given = {
@@ -30,53 +31,8 @@ const response: Given = {
   },
 };
 
-const rows: [condition: string, outcome: 'yes' | 'no' | 'unknown'][] = [
-  ['version = "HTTP/1.1"', 'yes'],
-  ['location = "http://skerry.example/reservations/7?x#y"', 'yes'],
-  ['location /(\\d+)/ = 7', 'yes'],
-  ['link next = "http://skerry.example/v1/berths?page=2"', 'yes'],
-  ['link LAST = "http://skerry.example/v1/berths?page=2"', 'yes'],
-  ['link help = "https://other.skerry.example/"', 'yes'],
-  ['link prev = "http://skerry.example/v1/berths?page=0"', 'yes'],
-  ['link no exists', 'no'],
-  ['link first absent', 'yes'],
-  ['link next /page=(\\d+)/ = 2', 'yes'],
-  ['header via = "one, two"', 'yes'],
-  ['count header via = 2', 'yes'],
-  ['last header via = "two"', 'yes'],
-  ['nth 2 header via = "two"', 'yes'],
-  ['each header via is text', 'yes'],
-  ['header x-sum = 42', 'yes'],
-  ['header cache-control /max-age=(\\d+)/ >= 300', 'yes'],
-  ['header cache-control /s-maxage=(\\d+)/ exists', 'no'],
-  ['cookie sid = "last=1"', 'yes'],
-  ['cookie tide exists', 'yes'],
-  ['cookie none absent', 'yes'],
-  ['body /berth-(\\d+)/ = "0417"', 'yes'],
-  ['body /berth-\\d+/ = "berth-0417"', 'yes'],
-  ['body /{word}-(\\d+)/ = "0417"', 'yes'],
-  ['count body /berth-\\d+/ = 2', 'yes'],
-  ['all body /berth-(\\d+)/ = ["0417", "0418"]', 'yes'],
-  ['each body /berth-(\\d+)/ starts with "04"', 'yes'],
-  ['last body /berth-(\\d+)/ = "0418"', 'yes'],
-  ['body /quay-(\\d+)/ = "1"', 'unknown'],
-  ['body /quay-(\\d+)/ absent', 'yes'],
-  ['count body /quay/ = 0', 'yes'],
-  ['url /berths\\?(.*)/ = "a=1"', 'yes'],
-  ['sent $.nights = 3', 'yes'],
-  ['sent $.id = 9007199254740993', 'yes'],
-  ['sent $.none absent', 'yes'],
-  ['sent header content-type = "application/json"', 'yes'],
-  ['sent header via absent', 'yes'],
-  ['sent cookie quay = "north"', 'yes'],
-  ['sent body contains "nights"', 'yes'],
-  ['sent url ends with "?a=1"', 'yes'],
-  ['bytes = bytes', 'yes'],
-  ['fault = "none"', 'yes'],
-];
-
 test('what a response and its request offer', () => {
-  for (const [condition, outcome] of rows)
+  for (const [condition = '', outcome] of table('sources')[0]!.rows)
     assert.equal(decide(condition, { ...response, names: { word: 'berth' } }), outcome, condition);
 });
 

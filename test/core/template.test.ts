@@ -9,6 +9,7 @@ import { Excerpt, Source } from '../../src/core/model/source.ts';
 import { CalendarDate, Plain, type Value } from '../../src/core/model/value.ts';
 import { readJson } from '../../src/core/values/json-document.ts';
 import { loadXml } from '../../src/core/values/xml.ts';
+import { table } from '../support/inputs.ts';
 import { contextOf } from '../support/language.ts';
 
 await loadXml();
@@ -40,95 +41,9 @@ const variables: { [name: string]: Value } = {
   noKeys: {},
 };
 
-const tables: { [section: string]: readonly (readonly [template: string, expansion: string])[] } = {
-  '3.2.1': [
-    ['/?{count}', '/?one,two,three'],
-    ['/?{count*}', '/?one,two,three'],
-    ['/a{/count}', '/a/one,two,three'],
-    ['/a{/count*}', '/a/one/two/three'],
-    ['/a{;count}', '/a;count=one,two,three'],
-    ['/a{;count*}', '/a;count=one;count=two;count=three'],
-    ['/a{?count}', '/a?count=one,two,three'],
-    ['/a{?count*}', '/a?count=one&count=two&count=three'],
-    ['/a?{&count*}', '/a?&count=one&count=two&count=three'],
-  ],
-  '3.2.2 simple': [
-    ['/{var}', '/value'],
-    ['/{hello}', '/Hello%20World%21'],
-    ['/{half}', '/50%25'],
-    ['/O{none}X?', 'refused'],
-    ['/?O{none}X', '/?OX'],
-    ['/{x,y}', '/1024,768'],
-    ['/{x,hello,y}', '/1024,Hello%20World%21,768'],
-    ['/{var:3}', '/val'],
-    ['/{var:30}', '/value'],
-    ['/{list}', '/red,green,blue'],
-    ['/{list*}', '/red,green,blue'],
-    ['/{keys}', '/semi,%3B,dot,.,comma,%2C'],
-    ['/{keys*}', '/semi=%3B,dot=.,comma=%2C'],
-  ],
-  '3.2.3 reserved': [
-    ['/{+var}', '/value'],
-    ['/{+hello}', '/Hello%20World!'],
-    ['/{+half}', '/50%25'],
-    ['/x/{+base}index', '/x/http://example.com/home/index'],
-    ['/{+path}/here', '//foo/bar/here'],
-    ['/here?ref={+path}', '/here?ref=/foo/bar'],
-    ['/up{+path}{var}/here', '/up/foo/barvalue/here'],
-    ['/{+x,hello,y}', '/1024,Hello%20World!,768'],
-    ['/{+path:6}/here', '//foo/b/here'],
-    ['/{+keys*}', '/semi=;,dot=.,comma=,'],
-  ],
-  '3.2.4 fragment': [
-    ['/{#var}', '/#value'],
-    ['/{#path:6}here', '/#/foo/bhere'],
-    ['/{#keys*}', '/#semi=;,dot=.,comma=,'],
-  ],
-  '3.2.5 label': [
-    ['/{.who}', '/.fred'],
-    ['/{.who,who}', '/.fred.fred'],
-    ['/www{.dom*}', '/www.example.com'],
-    ['/X{.list}', '/X.red,green,blue'],
-    ['/X{.list*}', '/X.red.green.blue'],
-    ['/X{.keys*}', '/X.semi=%3B.dot=..comma=%2C'],
-  ],
-  '3.2.6 segments': [
-    ['/a{/who}', '/a/fred'],
-    ['/a{/half,who}', '/a/50%25/fred'],
-    ['/a{/who,dub}', '/a/fred/me%2Ftoo'],
-    ['/a{/var,x}/here', '/a/value/1024/here'],
-    ['/a{/var:1,var}', '/a/v/value'],
-    ['/a{/list*,path:4}', '/a/red/green/blue/%2Ffoo'],
-    ['/a{/keys*}', '/a/semi=%3B/dot=./comma=%2C'],
-  ],
-  '3.2.7 parameters': [
-    ['/a{;who}', '/a;who=fred'],
-    ['/a{;half}', '/a;half=50%25'],
-    ['/a{;v,x,y}', '/a;v=6;x=1024;y=768'],
-    ['/a{;hello:5}', '/a;hello=Hello'],
-    ['/a{;keys*}', '/a;semi=%3B;dot=.;comma=%2C'],
-  ],
-  '3.2.8 query': [
-    ['/a{?who}', '/a?who=fred'],
-    ['/a{?x,y}', '/a?x=1024&y=768'],
-    ['/a{?x,none,y}', '/a?x=1024&y=768'],
-    ['/a{?var:3}', '/a?var=val'],
-    ['/a{?list}', '/a?list=red,green,blue'],
-    ['/a{?list*}', '/a?list=red&list=green&list=blue'],
-    ['/a{?keys}', '/a?keys=semi,%3B,dot,.,comma,%2C'],
-    ['/a{?keys*}', '/a?semi=%3B&dot=.&comma=%2C'],
-    ['/a{?noKeys}', '/a'],
-  ],
-  '3.2.9 continuation': [
-    ['/a?fixed=yes{&x}', '/a?fixed=yes&x=1024'],
-    ['/a?{&var:3}', '/a?&var=val'],
-    ['/a?{&keys*}', '/a?&semi=%3B&dot=.&comma=%2C'],
-  ],
-};
-
-for (const [section, rows] of Object.entries(tables)) {
-  test(`RFC 6570, ${section}`, () => {
-    for (const [template, expansion] of rows) {
+for (const { title, rows } of table('uri-templates')) {
+  test(`RFC 6570, ${title}`, () => {
+    for (const [template = '', expansion] of rows) {
       if (expansion === 'refused') assert.throws(() => expand(template, variables), TemplateError, template);
       else assert.equal(expand(template, variables), expansion, template);
     }
