@@ -44,121 +44,30 @@ import {
 } from '../../src/core/values/text.ts';
 import { refuseLargeSheets } from '../../src/core/values/workbook-library.ts';
 import { loadXml, readXml, writeXml, XmlError } from '../../src/core/values/xml.ts';
+import { table } from '../support/inputs.ts';
 
 const plain = (text: string) => new Plain(text);
 const [noon, midnight] = [Date.UTC(2026, 10, 23, 12), Date.UTC(2026, 10, 23)];
 const digits = readNumber('9007199254740993');
 
+const sections = table('values');
+const rowsOf = (title: string) => sections.find(section => section.title === title)!.rows;
+
 test('durations and sizes in words, at each of their limits', () => {
-  const durations: [milliseconds: number, text: string][] = [
-    [0.644, '0.64 ms'],
-    [12, '12 ms'],
-    [3200, '3.2 s'],
-    [300_000, '5 min'],
-    [7_200_000, '2 h'],
-    [0, '0 ms'],
-    [0.123, '0.12 ms'],
-    [0.999, '1 ms'],
-    [1, '1 ms'],
-    [1.26, '1.3 ms'],
-    [9.94, '9.9 ms'],
-    [10, '10 ms'],
-    [10.6, '11 ms'],
-    [999, '999 ms'],
-    [1000, '1 s'],
-    [1001, '1.001 s'],
-    [1500.5, '1.5 s'],
-    [59_999, '59.999 s'],
-    [60_000, '1 min'],
-    [60_001, '60.001 s'],
-    [90_000, '90 s'],
-    [3_600_000, '1 h'],
-    [3_660_000, '61 min'],
-    [86_399_000, '86399 s'],
-    [86_400_000, '1 day'],
-    [90_000_000, '25 h'],
-    [172_800_000, '2 days'],
-    [-86_400_000, '-1 day'],
-    [-172_800_000, '-2 days'],
-    [-3_600_000, '-1 h'],
-    [-60_000, '-1 min'],
-    [-1500, '-1.5 s'],
-    [-0.5, '-0.5 ms'],
-  ];
-  for (const [milliseconds, text] of durations) assert.equal(durationText(milliseconds), text);
-  const sizes: [bytes: number, text: string][] = [
-    [1500, '1.5 kB'],
-    [84_300, '84 kB'],
-    [2_500_000, '2.5 MB'],
-    [3e9, '3 GB'],
-    [0, '0 B'],
-    [999, '999 B'],
-    [1000, '1 kB'],
-    [1050, '1.1 kB'],
-    [9949, '9.9 kB'],
-    [10_000, '10 kB'],
-    [10_499, '10 kB'],
-    [999_999, '1000 kB'],
-    [1e6, '1 MB'],
-    [1.26e6, '1.3 MB'],
-    [1e7, '10 MB'],
-    [1.24e7, '12 MB'],
-    [999_999_999, '1000 MB'],
-    [1e9, '1 GB'],
-    [1.26e9, '1.3 GB'],
-    [1.26e10, '12.6 GB'],
-  ];
-  for (const [bytes, text] of sizes) assert.equal(sizeText(bytes), text);
+  for (const [milliseconds, text] of rowsOf('milliseconds in words'))
+    assert.equal(durationText(Number(milliseconds)), text);
+
+  for (const [bytes, text] of rowsOf('bytes in words')) assert.equal(sizeText(Number(bytes)), text);
 });
 
 test('dates and instants are read as their standards have them, and as nothing else', () => {
-  const dates: [text: string, milliseconds: number | undefined][] = [
-    ['2026-11-23', midnight],
-    ['2028-02-29', Date.UTC(2028, 1, 29)],
-    ['2024-02-29', Date.UTC(2024, 1, 29)],
-    ['2026-02-29', undefined],
-    ['2026-13-01', undefined],
-    ['2026-1-01', undefined],
-    ['12026-11-23', undefined],
-    ['2026-11-23x', undefined],
-  ];
-  for (const [text, milliseconds] of dates) assert.equal(readDate(text)?.milliseconds, milliseconds, text);
-  const instants: [text: string, milliseconds: number | undefined][] = [
-    ['2026-11-23T12:00:00Z', noon],
-    ['2026-11-23t12:00:00z', noon],
-    ['2026-11-23T13:30:00+01:30', noon],
-    ['2026-11-23T11:00:00-01:00', noon],
-    ['2026-11-23T12:00:00.25Z', noon + 250],
-    ['2026-02-30T12:00:00Z', undefined],
-    ['2026-11-23T25:00:00Z', undefined],
-    ['2026-11-23 12:00:00', undefined],
-    ['2026-11-23T12:00:00', undefined],
-    ['2026-11-23T12:00Z', undefined],
-    [' 2026-11-23T12:00:00Z', undefined],
-    ['2026-11-23T12:00:00Z ', undefined],
-  ];
-  for (const [text, milliseconds] of instants)
-    assert.equal(readTimestamp(text)?.milliseconds, milliseconds, text);
-  const http: [text: string, milliseconds: number | undefined][] = [
-    ['Mon, 23 Nov 2026 12:00:00 GMT', noon],
-    ['Monday, 23-Nov-26 12:00:00 GMT', noon],
-    ['Mon Nov 23 12:00:00 2026', noon],
-    ['Sun Nov  1 12:00:00 2026', Date.UTC(2026, 10, 1, 12)],
-    ['Thursday, 01-Jan-80 00:00:00 GMT', Date.UTC(2080, 0, 1)],
-    ['Thursday, 01-Jan-81 00:00:00 GMT', Date.UTC(1981, 0, 1)],
-    ...'Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec'
-      .split(' ')
-      .map((month, index): (typeof http)[number] => [
-        `Mon, 05 ${month} 2026 00:00:00 GMT`,
-        Date.UTC(2026, index, 5),
-      ]),
-    ['Mon, 23 Nov 2026 12:00:00 UTC', undefined],
-    ['Mon, 23 Tid 2026 12:00:00 GMT', undefined],
-    ['Mon, 31 Nov 2026 12:00:00 GMT', undefined],
-    ['Mon, 23 Nov 2026 12:00:00 GMT.', undefined],
-    ['2026-11-23T12:00:00Z', undefined],
-  ];
-  for (const [text, milliseconds] of http) assert.equal(readHttpDate(text)?.milliseconds, milliseconds, text);
+  const readers = { dates: readDate, instants: readTimestamp, 'HTTP dates': readHttpDate };
+  for (const [title, read] of Object.entries(readers))
+    for (const [text = '', wanted = ''] of rowsOf(title)) {
+      const found = read(text);
+      assert.equal(found ? new Date(found.milliseconds).toISOString() : 'nothing', wanted, text);
+    }
+
   assert.equal(instantText(new Timestamp(noon)), '2026-11-23T12:00:00Z');
   assert.equal(instantText(new Timestamp(noon + 5)), '2026-11-23T12:00:00.005Z');
   assert.equal(instantText(new CalendarDate(midnight)), '2026-11-23');
@@ -225,35 +134,12 @@ test('what is long is cut where least is lost', () => {
 });
 
 test('what JSON cannot be read, and what is said of it', () => {
-  const rows: [text: string, offset: number, message: string][] = [
-    ['', 0, 'there is nothing'],
-    ['[', 1, 'the text ends too early'],
-    ['[1', 2, "a ',' or ']' should stand here"],
-    ['nul', 0, "a value should stand here, not 'nul'"],
-    ['{"a":1.}', 5, "'1.' is no JSON number"],
-    ['{"a":1 "b":2}', 7, "a ',' or '}' should stand here"],
-    ['[1]x', 3, 'something stands behind the end of the document'],
-    ['[1,]', 3, "no comma may stand before ']'"],
-    ['{"a":1,}', 7, "no comma may stand before '}'"],
-    ['{a:1}', 1, 'a member name in double quotes should stand here'],
-    ['{"a":1 "b"', 7, "a ',' or '}' should stand here"],
-    ['[1 2]', 3, "a ',' or ']' should stand here"],
-    ['{"a" 1}', 5, "a ':' should stand here"],
-    ["['a']", 1, 'JSON strings stand in double quotes'],
-    ['[tide]', 1, "a value should stand here, not 'tide'"],
-    ['[?]', 1, "a value should stand here, not '?'"],
-    ['[01]', 1, "'01' is no JSON number"],
-    ['[1.]', 1, "'1.' is no JSON number"],
-    ['["a', 1, 'this string is not closed'],
-    ['["a\nb"]', 3, 'a string may not go over a line end; write \\n'],
-    ['["a\tb"]', 3, 'a control character must be escaped'],
-    ['["\\x"]', 2, "'\\x' is no escape of JSON"],
-    ['["\\u12g4"]', 2, "'\\u' is no escape of JSON"],
-    ['["\\', 2, "'\\' is no escape of JSON"],
-    [`${'['.repeat(1001)}`, 1000, 'the document is nested deeper than 1000 levels'],
+  const deep: [text: string, offset: string, message: string][] = [
+    ['["a\tb"]', '3', 'a control character must be escaped'],
+    ['['.repeat(1001), '1000', 'the document is nested deeper than 1000 levels'],
   ];
-  for (const [text, offset, message] of rows) {
-    assert.throws(() => readJson(text), { offset, message }, text);
+  for (const [text = '', offset, message] of [...rowsOf('what is no JSON'), ...deep]) {
+    assert.throws(() => readJson(text), { offset: Number(offset), message }, text);
     assert.throws(() => readJson(text), JsonError);
   }
   assert.throws(() => readJson('[1.0e1,'.repeat(5000)), /nested deeper than 1000 levels/);
@@ -417,45 +303,11 @@ test('lists: what comes twice, and what is the same in another order', () => {
 });
 
 test('amounts with units', () => {
-  const durations: [text: string, milliseconds: number | undefined][] = [
-    ['5 ms', 5],
-    ['1.5 min', 90_000],
-    ['2 weeks', 1_209_600_000],
-    ['5s', 5000],
-    ['1.001 s', 1001],
-    ['2 min', 120_000],
-    ['1 h', 3_600_000],
-    ['1 second', 1000],
-    ['2 seconds', 2000],
-    ['2 minutes', 120_000],
-    ['2 hours', 7_200_000],
-    ['1 day', 86_400_000],
-    ['2 days', 172_800_000],
-    ['1 week', 604_800_000],
-    [' -1 s ', -1000],
-    ['007 s', 7000],
-    ['5 mss', undefined],
-    ['5 ss', undefined],
-    ['5 hs', undefined],
-    ['5 kB', undefined],
-    ['5', undefined],
-    ['5 constructor', undefined],
-    ['.5 s', undefined],
-  ];
-  for (const [text, milliseconds] of durations)
-    assert.equal(readDuration(text)?.milliseconds, milliseconds, text);
-  const sizes: [text: string, bytes: number | undefined][] = [
-    ['5 B', 5],
-    ['5 kB', 5000],
-    ['5 MB', 5e6],
-    ['5 GB', 5e9],
-    ['5 KiB', 5120],
-    ['5 MiB', 5 * 2 ** 20],
-    ['5 GiB', 5 * 2 ** 30],
-    ['5 kb', undefined],
-    ['5 s', undefined],
-  ];
-  for (const [text, bytes] of sizes) assert.equal(readSize(text)?.bytes, bytes, text);
+  for (const [text = '', milliseconds] of rowsOf('durations'))
+    assert.equal(String(readDuration(text)?.milliseconds ?? 'nothing'), milliseconds, text);
+
+  for (const [text = '', bytes] of rowsOf('sizes'))
+    assert.equal(String(readSize(text)?.bytes ?? 'nothing'), bytes, text);
   assert.deepEqual(unitOf('h'), { kind: 'duration', factor: 3.6e6 });
   assert.deepEqual(unitOf('KiB'), { kind: 'size', factor: 1024 });
   assert.equal(unitOf('s s'), undefined);
@@ -594,32 +446,12 @@ test('a workbook that spans too much is refused, by its columns and rows', () =>
 });
 
 test('words: how near they are, which one is meant, how they are counted', () => {
-  const distances: [a: string, b: string, edits: number][] = [
-    ['', '', 0],
-    ['tide', 'tide', 0],
-    ['tide', 'tides', 1],
-    ['tide', 'ride', 1],
-    ['tide', 'tdie', 1],
-    ['status', 'satuts', 2],
-    ['abcd', 'badc', 2],
-    ['berth', 'quay', 5],
-    ['aab', 'aba', 1],
-  ];
-  for (const [a, b, edits] of distances) assert.equal(editDistance(a, b), edits, `${a} ${b}`);
+  for (const [a = '', b = '', edits] of rowsOf('distances of words'))
+    assert.equal(editDistance(a, b), Number(edits), `${a} ${b}`);
   const known = ['status', 'header', 'body', 'of', 'time'];
-  const rows: [word: string, meant: string | undefined][] = [
-    ['statsu', 'status'],
-    ['STATUS', 'status'],
-    ['headr', 'header'],
-    ['bo', undefined],
-    ['off', 'of'],
-    ['tiem', 'time'],
-    ['bdy', 'body'],
-    ['bd', undefined],
-    ['harbour', undefined],
-    ['', undefined],
-  ];
-  for (const [word, meant] of rows) {
+
+  for (const [word = '', wanted] of rowsOf('words that are meant')) {
+    const meant = wanted === 'nothing' ? undefined : wanted;
     assert.equal(nearest(word, known), meant, word);
     assert.equal(didYouMean(word, known), meant && `Did you mean '${meant}'?`);
   }
@@ -638,19 +470,7 @@ test('words: how near they are, which one is meant, how they are counted', () =>
 });
 
 test('paths are seen from the root', () => {
-  const rows: [folder: string, path: string, resolved: string][] = [
-    ['sea/', 'a.json', 'sea/a.json'],
-    ['sea/', './a.json', 'sea/a.json'],
-    ['sea/', '../a.json', 'a.json'],
-    ['sea/', '../../a.json', '../a.json'],
-    ['sea/', '../../../a.json', '../../a.json'],
-    ['', 'b//a.json', 'b/a.json'],
-    ['sea/', '/a.json', '/a.json'],
-    ['sea/', '\\a.json', '\\a.json'],
-    ['sea/', 'C:/a.json', 'C:/a.json'],
-    ['sea/', 'CC:a.json', 'sea/CC:a.json'],
-  ];
-  for (const [folder, path, resolved] of rows)
+  for (const [folder = '', path = '', resolved] of rowsOf('paths from a folder'))
     assert.equal(resolvePath(folder, path), resolved, folder + path);
 });
 
