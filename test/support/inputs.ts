@@ -1,8 +1,12 @@
 import { readFileSync } from 'node:fs';
 
-const linesOf = (path: string) => readFileSync(path, 'utf8').trimEnd().split('\n');
+const linesOf = (path: string) =>
+  readFileSync(path, 'utf8')
+    .replace(/\n$/, '')
+    .split('\n')
+    .map(line => line.replaceAll('⏎', '\n'));
 
-/** The lines of a file in `test/inputs`: what tests try out where there is much of it. */
+/** The lines of a file in `test/inputs`: what tests try out where there is much of it. ⏎ stands for a line break. */
 export function inputs(name: string): readonly string[] {
   return linesOf(`test/inputs/${name}.txt`);
 }
@@ -23,7 +27,7 @@ export function table(name: string): readonly Section[] {
     if (line.startsWith('# ')) sections.push({ title: line.slice(2), rows: [] });
     else if (line !== '') {
       if (sections.length === 0) sections.push({ title: name, rows: [] });
-      sections.at(-1)!.rows.push(line.replaceAll('⏎', '\n').split('  ->  '));
+      sections.at(-1)!.rows.push(line.split('  ->  '));
     }
   }
   return sections;
