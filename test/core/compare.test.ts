@@ -100,6 +100,12 @@ test('slower beyond noise: by ranks where there are many times, else beside all 
     ['less than 2 ms', around(1), around(2), false],
     ['one odd time', around(10), [...around(10).slice(1), 900], false],
     ['faster', around(16), around(10), false],
+    [
+      'just enough times',
+      [10, 10.1, 10.2, 10.3, 10.4, 10.5, 10.6, 10.7],
+      [16, 16.1, 16.2, 16.3, 16.4, 16.5, 16.6, 16.7],
+      true,
+    ],
   ];
   for (const [what, before, now, slower] of rows) {
     const comparison = compareRuns(

@@ -169,6 +169,16 @@ test('a text of the settings that refers to a name whose keep has failed has no 
   assert.equal(cases[0]!.problem?.message, "'id' has no value here.");
 });
 
+test('a page without a heading has the name of its file', async () => {
+  const page = '~~~http\nGET /\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n';
+  const { events } = await runTexts(
+    { 'mervok.yaml': root, 'north/low/tides.md': page, 'Quay.MD.md': page },
+    ok,
+  );
+  const titles = events.flatMap(event => (event.type === 'page' ? event.title : []));
+  assert.deepEqual(titles, ['Quay.MD', 'tides']);
+});
+
 test('who throws while it hears of a run ends it, and nothing more is sent', async () => {
   const page = [...'ABCDEF'].map(title => caseText(title, 'GET /', 'status = 200')).join('');
   for (const deferred of [true, false]) {

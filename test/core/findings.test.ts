@@ -32,6 +32,8 @@ test('what a page says wrongly is told at its place', async () => {
     [`~~~text\nprose\n~~~http\nGET /\n~~~\n\n${fine}`, ['a.md:1:1 fence-open']],
     [`<!-- open\n\n${fine}`, ['a.md:1:1 markup-open']],
     [`<div>\n## Heading\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
+    [`<div>\n~~~json body\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
+    [`<div>\n\`http\` is a word\n</div>\n\n${fine}`, []],
     [`<div>\nberth ## 4, and ~~~http in a line\n</div>\n\n${fine}`, []],
     [`\n---\ntitle: A\n---\n\n${fine}`, ['a.md:2:1 markup-open']],
     [`${'> '.repeat(201)}deep\n\n${fine}`, ['a.md:1:1 markup-open']],
@@ -76,6 +78,15 @@ test('what a page says wrongly is told at its place', async () => {
       `~~~csv rows berths\na,a\n1,2\n~~~\n\n${statements('each row of berths')}${fine}`,
       ['a.md:2:1 table-form'],
     ],
+    [
+      `~~~csv rows berths\na,b\n1,2\n3\n~~~\n\n${statements('each row of berths')}${fine}`,
+      ['a.md:4:1 table-form'],
+    ],
+    [
+      `~~~csv rows berths\na\nb"c"\n~~~\n\n${statements('each row of berths')}${fine}`,
+      ['a.md:3:1 table-form'],
+    ],
+    [`~~~csv rows berths\na\n1\n~~~\n\n${statements('each row of fogs')}${fine}`, ['a.md:7:1 file-missing']],
     [`${statements('each row of "none.csv"')}${fine}`, ['a.md:2:1 file-missing']],
     [
       `~~~csv rows vessels\na\n1\n~~~\n\n${statements('each row of vesels')}${fine}`,
@@ -200,12 +211,16 @@ test('a change touches the pages that use what was changed, and those that need 
 test('what stands before the targets of a page, as far as it is known before the run', async () => {
   const texts: Texts = {
     'mervok.yaml':
-      'base: "{harbour}/v1/"\nvariables: { harbour: "http://skerry.example" }\nenvironments: { far: { harbour: "http://far.example" } }\n',
+      'base: "{harbour}/v1/"\nvariables: { harbour: "http://skerry.example", side: south, quay: south }\nenvironments: { far: { harbour: "http://far.example" } }\n',
     'plain.md': fine,
     'own.md': `---\nvariables: { harbour: "http://own.example" }\n---\n\n${fine}`,
     'kept.md': caseText('K', 'GET /', 'status = 200\nkeep $.a as other'),
     'needs.md': `---\nbase: "http://{other}"\nvariables: { x: y }\n---\n\n${fine}`,
     'circle.md': `---\nbase: "{a}"\nvariables: { a: "{b}", b: "{a}" }\n---\n\n${fine}`,
+    'let.md': caseText('L', 'GET /', 'status = 200\nlet side = "north"'),
+    'takes.md': `---\nbase: "http://{side}.example"\n---\n\n${fine}`,
+    'hides.md': `---\nbase: "http://{quay}.example"\n---\n\n${fine}`,
+    'keeps.md': caseText('Q', 'GET /', 'status = 200\nkeep $.a as quay'),
     'sea/mervok.yaml': 'base: http://sea.example\n',
   };
   const collection = await readCollection(filesOf(texts));
@@ -227,6 +242,8 @@ test('what stands before the targets of a page, as far as it is known before the
     ],
     ['needs.md', {}, undefined],
     ['circle.md', {}, undefined],
+    ['takes.md', {}, 'http://south.example'],
+    ['hides.md', {}, undefined],
     ['sea/new.md', {}, 'http://sea.example'],
   ];
   for (const [page, more, base] of rows)

@@ -120,6 +120,19 @@ test('a secret is masked also where a text was cut in the middle of it', () => {
   }
 });
 
+test('base64 is looked into where it holds text, with its lines and blanks, and beside bytes of another kind', () => {
+  const rows = [
+    '\t\t\n\r\n\t\tSECRET\n\t\r\n\t\t\n\t',
+    '\u0001\u0002SECRET',
+    'SECRET\u0000\u0000',
+    '\t\r\n\tSECRET',
+  ];
+  for (const row of rows) {
+    const written = Buffer.from(row.replace('SECRET', 'anchor-chain-0417')).toString('base64');
+    assert.match(left(`say ${written} now`, 'anchor-chain-0417'), /\[secret\]/, JSON.stringify(row));
+  }
+});
+
 test('what is no escape stands for itself, and hides nothing behind it', () => {
   for (const written of [
     '\\x1\\u0061nchor-chain',

@@ -9,7 +9,8 @@ import { Search } from '../../src/core/language/jsonpath/search.ts';
 import { compilePattern } from '../../src/core/language/patterns.ts';
 import { parseBody } from '../../src/core/language/templates/body-template.ts';
 import { render } from '../../src/core/language/templates/render.ts';
-import { parseTarget, renderTarget } from '../../src/core/language/templates/target.ts';
+import { parseTarget, renderBase, renderTarget } from '../../src/core/language/templates/target.ts';
+import { parseTemplateText } from '../../src/core/language/templates/template.ts';
 import { Excerpt, Source } from '../../src/core/model/source.ts';
 import { CalendarDate, Missing, Plain, type Value } from '../../src/core/model/value.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
@@ -292,6 +293,13 @@ test('each form of a target, a header and a body with each value', () => {
       'targets',
       name,
       targets.map(target => tried(() => renderTarget(parseTarget(target, place), context))),
+    );
+    hearWhole(
+      'bases',
+      name,
+      inputs('bases').map(base =>
+        tried(() => renderBase(parseTemplateText(base, 'text', place(0, base.length)), context)),
+      ),
     );
     hearWhole(
       'bodies',

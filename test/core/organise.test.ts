@@ -57,6 +57,7 @@ test('a selection that comes to nothing says why, with the nearest right word', 
   const rows: [choice: Parameters<typeof planOf>[1], says: RegExp][] = [
     [{ tags: ['bersth'] }, /No case has the tag 'bersth'\. Did you mean 'berths'\?/],
     [{ notTags: ['fog'] }, /No case has the tag 'fog'\. There are berths and slow\./],
+    [{ notTags: ['fog'], paths: ['sea', 'quay'] }, /There are berths and slow\./],
     [{ tags: ['slow'], notTags: ['slow'] }, /no case answers to all of --tag and --not-tag/],
     [
       { without: ['quay/lst.md'] },

@@ -96,7 +96,7 @@ function workbook(): Uint8Array {
       sheet(
         `<row r="1">${cell('A1', 'code')}${cell('B1', 'depth')}${cell('C1', 'free')}${cell('D1', 'since')}</row>` +
           `<row r="2">${cell('A2', '0417')}<c r="B2"><v>4.2</v></c><c r="C2" t="b"><v>1</v></c><c r="D2" s="1"><v>46349</v></c></row>` +
-          `<row r="3">${cell('A3', '0501')}<c r="B3"/><c r="C3" t="b"><v>0</v></c></row>`,
+          `<row r="3">${cell('A3', '0501')}<c r="B3"><v>9007199254740993</v></c><c r="C3" t="b"><v>0</v></c></row>`,
       ),
     ),
     'xl/worksheets/sheet2.xml': file(
@@ -111,7 +111,7 @@ test('a workbook: numbers, truth values and dates are such, texts stay texts; an
   };
   assert.deepEqual(await rowsOf('berths.xlsx', chunks), [
     'code="0417 depth=4.2 free=true since=2026-11-23',
-    'code="0501 depth=null free=false since=null',
+    'code="0501 depth=9007199254740993 free=false since=null',
   ]);
   assert.deepEqual(await rowsOf('berths.xlsx#Quay 2', chunks), ['code="0733']);
   await assert.rejects(

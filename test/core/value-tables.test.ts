@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { strToU8, zipSync } from 'fflate';
+import { compareNames } from '../../src/core/analysis/page-order.ts';
 import { CalendarDate, Duration, Plain, Size, Timestamp, type Value } from '../../src/core/model/value.ts';
 import { resolvePath } from '../../src/core/text/paths.ts';
 import { TimeLimitError, withinTime } from '../../src/core/text/time-limit.ts';
@@ -467,6 +468,14 @@ test('words: how near they are, which one is meant, how they are counted', () =>
     ['1 case', '0 cases', '1,000 cases', '2 entries'],
   );
   assert.deepEqual([1.23449, 1.2345, 0.0004, 5].map(toMicrosecond), [1.234, 1.235, 0, 5]);
+});
+
+test('names are in the order in which people count', () => {
+  const order = { before: -1, behind: 1, same: 0 };
+  for (const [a = '', b = '', wanted] of rowsOf('order of names')) {
+    assert.equal(Math.sign(compareNames(a, b)), order[wanted as keyof typeof order], `${a} ${b}`);
+    assert.equal(Math.sign(compareNames(b, a)), 0 - order[wanted as keyof typeof order], `${b} ${a}`);
+  }
 });
 
 test('paths are seen from the root', () => {

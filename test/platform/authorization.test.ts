@@ -148,6 +148,28 @@ test('a digest challenge is answered, and the answer used again', async t => {
   );
 });
 
+test('a challenge is answered once, and anew where it is another one; nothing but a refusal is', async t => {
+  let [asked, isLate] = [0, false];
+  const origin = await serve(t, (request, response) => {
+    asked++;
+    const challenge = `Digest realm="harbour", nonce="n-${isLate ? asked : 1}"`;
+    const isRight = isLate && request.headers.authorization?.includes(`nonce="n-${asked - 1}"`);
+    const status = request.url === '/open' || isRight ? 200 : 401;
+    response.writeHead(status, { 'WWW-Authenticate': challenge }).end();
+  });
+  const statuses = async (path: string) => {
+    const auth = { kind: 'digest', user: 'pilot', password: 'tide' } as const;
+    const { exchanges } = await sendAll(origin + path, { auth });
+    return exchanges.map(({ response }) => response!.status);
+  };
+  assert.deepEqual(await statuses('/open'), [200]);
+  assert.deepEqual(await statuses('/a'), [401, 401]);
+  assert.deepEqual(await statuses('/a'), [401], 'the same challenge again: the password is wrong');
+  isLate = true;
+  assert.deepEqual(await statuses('/a'), [401, 200]);
+  assert.deepEqual(await statuses('/a'), [401, 200], 'another challenge: the old one had run out');
+});
+
 test('a token is fetched once, shared, renewed before it runs out, and told as an exchange', async t => {
   const asked: string[] = [];
   let [served, fails] = [0, false];
@@ -252,6 +274,11 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
   assert.deepEqual(asked.slice(1), ['/ Bearer t ', '/ Bearer t ']);
   await send(origin, { auth: auth({ 'client-secret': 's', 'client-auth': 'none' }) });
   assert.match(asked.at(-2)!, /^\/token undefined grant_type=client_credentials&client_id=pilot$/);
+  await send(origin, { auth: auth({ scope: 'berths', audience: 'harbour' }) });
+  assert.match(
+    asked.at(-2)!,
+    / scope=berths&audience=harbour&grant_type=client_credentials&client_id=pilot$/,
+  );
   const wrong = async (url: string) =>
     (await send(origin, { auth: auth({ 'token-url': url }) })).fault!.message;
   assert.match(

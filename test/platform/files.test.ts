@@ -11,6 +11,7 @@ import {
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { Missing, Plain } from '../../src/core/model/value.ts';
+import { defaultTransport } from '../../src/core/settings/transport.ts';
 import { clockAndRandomFrom, openExternalSources } from '../../src/platform/external-sources.ts';
 import {
   collectionAround,
@@ -24,6 +25,7 @@ import { openPorts } from '../../src/platform/ports.ts';
 import { readVariableFile } from '../../src/platform/variable-files.ts';
 import { errorOf } from '../support/errors.ts';
 import { folderWith } from '../support/folder.ts';
+import { serve } from '../support/server.ts';
 
 test('a collection is what lies around the paths that are asked for', t => {
   const root = folderWith(t, {
@@ -119,6 +121,14 @@ test('a collection is what lies around the paths that are asked for', t => {
     );
   assert.equal(collectionAround(join(harbour, 'sea', 'deep')), harbour);
   assert.equal(collectionAround(alone), undefined);
+});
+
+test('a page that is named without its ending is meant, whatever else is near', t => {
+  const root = folderWith(t, { 'mervok.yaml': '', 'tide.md': '# A\n', 'tides/a.md': '# B\n' });
+  assert.match(
+    errorOf(() => findCollection(['tide'], root)),
+    /Did you mean 'tide\.md'\?$/,
+  );
 });
 
 test('a page that cannot be read keeps no other from being used', t => {
@@ -321,6 +331,32 @@ test('chance with a seed takes the same turns, its own for each page of each rou
   assert.equal(new Set([...others, 0.6750164290424436]).size, 6);
   const unseeded = clockAndRandomFrom(undefined)(1, 1, 0, 'berths.md');
   assert.notEqual(unseeded.uuid(), unseeded.uuid());
+});
+
+test('what reaches out is real: a proxy of the process, waiting before another try', async t => {
+  let asked = 0;
+  const proxy = await serve(t, (_request, response) => response.writeHead(asked++ === 0 ? 503 : 200).end());
+  process.env.HTTP_PROXY = proxy;
+  t.after(() => delete process.env.HTTP_PROXY);
+  const ports = await openPorts({ root: folderWith(t), anywhere: false });
+  t.after(() => ports.close());
+  const { timeout, redirects, tls, limits } = defaultTransport;
+  const request = {
+    method: 'GET',
+    url: 'http://skerry.example/',
+    headers: [],
+    credentials: new Set<string>(),
+  };
+  const retry = { times: 1, every: 30, on: ['5xx'], anyMethod: false };
+  const { exchanges } = await ports.operations.http.send(
+    { ...request, timeout, redirects, tls, limits, retry },
+    new AbortController().signal,
+  );
+  assert.deepEqual(
+    exchanges.map(({ response }) => response?.status),
+    [503, 200],
+  );
+  assert.ok(exchanges[1]!.at! - exchanges[0]!.at! >= 29);
 });
 
 test('waiting ends when its time is over, or when it is interrupted', async t => {

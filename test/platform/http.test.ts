@@ -253,6 +253,16 @@ test('a time limit counts for its phase; a body that goes into a file may take i
   assert.match(await kinds({ total: 60 }, { saveTo }), /was not complete within 60 ms/);
 });
 
+test('limits and what certificates have to be count for each request, wherever the one before it went', async t => {
+  const origin = await serve(t, (_request, response) =>
+    response.setHeader('X-Long', 'x'.repeat(3000)).end('12345'),
+  );
+  const kind = async (limits: { head?: number; body?: number }) =>
+    (await send(origin, { limits: { body: 1000, record: 1000, head: 10_000, ...limits } })).fault?.kind;
+  for (const limits of [{}, { head: 2000 }, {}, { body: 4 }, {}])
+    assert.equal(await kind(limits), 'head' in limits || 'body' in limits ? 'limit' : undefined);
+});
+
 test('what a response lacks is not there at all', async t => {
   const origin = await serve(t, (request, response) => {
     response.setHeader('Trailer', 'X-Sum');

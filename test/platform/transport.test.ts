@@ -304,6 +304,13 @@ test('proxies: requests are passed on, safe ones go through a tunnel', async t =
   const account = `Basic ${Buffer.from('pilot:tide').toString('base64')}`;
   assert.deepEqual(asked.splice(0), [`GET http://skerry.example/berths?a=1 host skerry.example ${account}`]);
 
+  await send('http://skerry.example/', { proxy, headers: [['X-Host', 'quay.example']] });
+  await send('http://skerry.example/', { proxy, headers: [['HOST', 'quay.example']] });
+  assert.deepEqual(
+    asked.splice(0).map(line => line.split(' ')[3]),
+    ['skerry.example', 'quay.example'],
+  );
+
   const secure = await serveTls(t, (_request, response) => response.end('through'));
   const tunnelled = await send(secure, { proxy, tls: trusted });
   assert.equal(Buffer.from(tunnelled.response!.body).toString(), 'through');
@@ -340,10 +347,15 @@ test('files are sent as streams, with their length; multipart bodies mix them wi
   const text = readFileSync(join(folder, 'manifest.csv'), 'utf8');
   const { request } = await sendFrom(origin, { method: 'PUT', body: [{ file: 'manifest.csv' }] });
   assert.deepEqual(request.body, [{ file: 'manifest.csv', size: text.length }]);
-  await sendFrom(origin, {
+  const mixed = await sendFrom(origin, {
     method: 'POST',
     body: ['a', { file: 'empty.csv' }, 'é', { file: 'manifest.csv' }],
   });
+  const files = [
+    { file: 'empty.csv', size: 0 },
+    { file: 'manifest.csv', size: text.length },
+  ];
+  assert.deepEqual(mixed.request.body, ['a', files[0], 'é', files[1]]);
   // A length that is given stays alone; a header that only ends like it is none.
   const own = await sendFrom(origin, {
     method: 'PUT',
@@ -455,7 +467,7 @@ test('a body goes with any method, also where HTTP/2 is offered', async t => {
     seen.push(`${request.httpVersion} ${await textOf(request)}`);
     response.end();
   });
-  for (const method of ['GET', 'DELETE', 'SEARCH', 'PATCH'])
+  for (const method of ['GET', 'DELETE', 'SEARCH', 'PATCH', 'PUT', 'POST'])
     await send(secure, { tls: trusted, method, body: [method] });
-  assert.deepEqual(seen, ['1.1 GET', '1.1 DELETE', '1.1 SEARCH', '2.0 PATCH']);
+  assert.deepEqual(seen, ['1.1 GET', '1.1 DELETE', '1.1 SEARCH', '2.0 PATCH', '2.0 PUT', '2.0 POST']);
 });

@@ -98,7 +98,8 @@ export async function runTexts(
 ): Promise<Ran> {
   const { plan: planned, findings } = await planOf(texts, plan, byChance);
   const errors = findings.filter(each => each.severity === 'error');
-  if (errors.length > 0) throw new Error(errors.map(each => each.message).join('\n'));
+  if (errors.length > 0)
+    throw new Error(errors.map(({ message, remedy = '' }) => `${message} ${remedy}`.trim()).join('\n'));
   const sent: OutgoingRequest[] = [];
   const clock = new VirtualClock();
   const clockAndRandom = {

@@ -4,9 +4,9 @@ const linesOf = (path: string) =>
   readFileSync(path, 'utf8')
     .replace(/\n$/, '')
     .split('\n')
-    .map(line => line.replaceAll('⏎', '\n'));
+    .map(line => line.replaceAll('⏎', '\n').replaceAll('␍', '\r'));
 
-/** The lines of a file in `test/inputs`: what tests try out where there is much of it. ⏎ stands for a line break. */
+/** The lines of a file in `test/inputs`: what tests try out where there is much of it. ⏎ and ␍ stand for line ends. */
 export function inputs(name: string): readonly string[] {
   return linesOf(`test/inputs/${name}.txt`);
 }

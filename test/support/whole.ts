@@ -59,6 +59,7 @@ export function sidesOf(
     { given, secretNames, bounds, brought, checks, environment: plan.environment, title: plan.title },
     ...findings.map(({ source, range, code }) => [source.file, range, code]),
     ...depthsOf(pages),
+    pages.flatMap(({ cases }) => cases.filter(({ internal }) => internal).map(({ address }) => address)),
     ...edges.map(({ from, name, to }) => [from.address, name, to.map(each => each.address)]),
   ];
   for (const user of users.slice(0, most))

@@ -130,7 +130,7 @@ export class ExchangeHandler implements Watched {
     this.#headers = headers;
     this.#version = this.#versionOf();
     const codings = codingsOf(
-      headers.find(([name]) => name.length === 16 && /^content-encoding$/i.test(name))?.[1],
+      headers.find(([name]) => name.length === 16 && name.toLowerCase() === 'content-encoding')?.[1],
     );
     const { saveTo, limits } = this.options;
     this.#body =
