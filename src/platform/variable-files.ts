@@ -31,7 +31,7 @@ type Reader = (text: string, path: string) => Value | Promise<Value>;
 function readerOf(path: string): Reader | undefined {
   const name = basename(path).toLowerCase();
   // `.env`, `.env.local`, `local.env`
-  if (/^\.env(?:\.|$)|\.env$/.test(name)) return readEnv;
+  if (/^\.env\.|\.env$/.test(name)) return readEnv;
   if (name.endsWith('.properties')) return readProperties;
   if (name.endsWith('.json')) return readJsonFile;
   return /\.ya?ml$/.test(name) ? readYaml : undefined;

@@ -169,6 +169,31 @@ test('a text of the settings that refers to a name whose keep has failed has no 
   assert.equal(cases[0]!.problem?.message, "'id' has no value here.");
 });
 
+test('a secret of the settings is one in every round, also where no page asks for it', async () => {
+  const texts = {
+    'mervok.yaml': `${root}variables: { key: { secret: anchor-chain }, spare: { os: SPARE, secret: true } }\n`,
+    'a.md': caseText('A', 'GET /', '$.said = "none"'),
+  };
+  const answer: Answer = () => ({ body: { said: 'anchor-chain and gull-and-tern' } });
+  const { events } = await runTexts(texts, answer, { rounds: 3, os: { SPARE: 'gull-and-tern' } });
+  assert.doesNotMatch(JSON.stringify(events), /anchor-chain|gull-and-tern/);
+});
+
+test('what is computed is computed anew where a page says something else of what it is made of', async () => {
+  const page = (quay: string) =>
+    `---\nvariables: { quay: ${quay} }\n---\n${caseText('A', 'GET /{wide}/{wide}', 'status = 200')}`;
+  const texts = {
+    'mervok.yaml': `${root}variables: { quay: none, wide: { let: "join([{quay}, uuid()], \\"-\\")" } }\n`,
+    ...{ 'a.md': page('north'), 'b.md': page('south'), 'c.md': page('north') },
+  };
+  let turn = 0;
+  const { sent } = await runTexts(texts, ok, { chance: () => `${++turn}` });
+  assert.deepEqual(
+    sent.map(({ url }) => new URL(url).pathname),
+    ['/north-1/north-1', '/south-2/south-2', '/north-1/north-1'],
+  );
+});
+
 test('a page without a heading has the name of its file', async () => {
   const page = '~~~http\nGET /\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n';
   const { events } = await runTexts(

@@ -34,6 +34,8 @@ test('what a page says wrongly is told at its place', async () => {
     [`<div>\n## Heading\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
     [`<div>\n~~~json body\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
     [`<div>\n\`http\` is a word\n</div>\n\n${fine}`, []],
+    [`<div>\n# Heading\n</div>\n\n${fine}`, ['a.md:1:1 markup-open']],
+    [`<div>\n#tag and ##more\n</div>\n\n${fine}`, []],
     [`<div>\nberth ## 4, and ~~~http in a line\n</div>\n\n${fine}`, []],
     [`\n---\ntitle: A\n---\n\n${fine}`, ['a.md:2:1 markup-open']],
     [`${'> '.repeat(201)}deep\n\n${fine}`, ['a.md:1:1 markup-open']],

@@ -195,6 +195,16 @@ test('secrets of a pass are forgotten with it; those of another, and of the run,
   assert.equal(run.text('of-one-alone of-the-run'), 'of-one-alone [secret]');
   third.end();
   assert.equal(run.text('shared-by-two of-the-run'), 'shared-by-two [secret]');
+  const four = [1, 2, 3, 4].map(() => run.forIteration());
+  for (const each of four) each.addValue('shared-by-all', 'passing');
+  for (const each of four.slice(0, 3)) each.end();
+  assert.equal(run.text('shared-by-all'), '[secret]');
+});
+
+test('what is no text, or an empty one, masks nothing', () => {
+  const masker = new Masker();
+  for (const value of ['', true, false, null, [], {}, ['', { a: true }]]) masker.addValue(value, 'lasting');
+  assert.equal(masker.text('true, false, null and nothing'), 'true, false, null and nothing');
 });
 
 test('many secrets with one beginning, and texts that are nearly secrets, take no longer than they are long', () => {

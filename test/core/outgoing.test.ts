@@ -20,6 +20,7 @@ variables:
   dots: ".."
   host: skerry.example
   bad-host: "a b"
+  semi: "a;b"
   secret-key: { secret: spring-tide }
 `;
 

@@ -103,6 +103,8 @@ test('the stretches of time follow from the length of the run, and lose nothing 
     [30_000, 500],
     [600_000, 10_000],
     [40 * 3_600_000, 1_800_000],
+    [80 * 3_600_000, 3_600_000],
+    [400 * 3_600_000, 8 * 3_600_000],
   ];
   for (const [length, step] of rows) {
     const timeline = new Timeline(1000);

@@ -129,7 +129,9 @@ test('a digest challenge is answered, and the answer used again', async t => {
     );
     const second = await sendAll(`${origin}/area?a=2`, more);
     assert.equal(second.exchanges.length, 1, 'the second request is answered for in advance');
-    if (qop) assert.deepEqual(checker.counts, ['00000001', '00000002']);
+    const bodiless = await sendAll(`${origin}/area`, { auth });
+    assert.equal(bodiless.exchanges.at(-1)!.response!.status, 200);
+    if (qop) assert.deepEqual(checker.counts, ['00000001', '00000002', '00000003']);
     const wrong = await sendAll(origin, { auth: { ...auth, password: 'ebb' } });
     assert.deepEqual(
       wrong.exchanges.map(({ response }) => response!.status),
@@ -279,6 +281,9 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
     asked.at(-2)!,
     / scope=berths&audience=harbour&grant_type=client_credentials&client_id=pilot$/,
   );
+  const refreshing = { ...auth({ 'refresh-token': 'r-1' }), flow: 'refresh-token' } as const;
+  await send(origin, { auth: refreshing });
+  assert.match(asked.at(-2)!, / refresh_token=r-1&grant_type=refresh_token&client_id=pilot$/);
   const wrong = async (url: string) =>
     (await send(origin, { auth: auth({ 'token-url': url }) })).fault!.message;
   assert.match(

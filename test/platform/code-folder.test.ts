@@ -60,6 +60,12 @@ test('only a folder that is nobody else’s is used, and no link is followed', t
   assert.equal(CodeFolder.make(wrong), undefined);
   assert.equal(CodeFolder.make([...wrong, fine])!.path, fine);
   assert.equal(CodeFolder.find([...wrong, fine])!.path, fine);
+  if (process.getuid) {
+    const own = process.getuid;
+    process.getuid = () => own() + 1;
+    assert.equal(CodeFolder.find([fine]), undefined, 'the folder of somebody else');
+    process.getuid = own;
+  }
   // A link in the place of what is kept.
   const folder = CodeFolder.make([fine])!;
   folder.write('./program.cjs', source, kept);

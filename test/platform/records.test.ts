@@ -139,6 +139,11 @@ test('a record is read up to its end; what is damaged before that is told by its
     ],
     ['damaged', `${linesOf(first)}${cut}\n${linesOf(end)}`, "'FILE' is damaged on line 2."],
     ['damaged further', `${linesOf(first, page)}null\n${linesOf(page, end)}`, "'FILE' is damaged on line 3."],
+    [
+      'damaged, where it comes last',
+      `${linesOf(first)}{"type":"page","lane":2,\n${linesOf({ ...page, lane: 1 }, end)}`,
+      "'FILE' is damaged on line 2.",
+    ],
     ['loosely', linesOf(first, { type: 'page' }, end), 3, "'FILE' is damaged on line 2."],
     ['loose head', linesOf({ ...first, cases: 'many' }, end), 2, "'FILE' is damaged on line 1."],
     ['more is said', linesOf(first, { ...page, tide: 'ebb' }, end), 3, 3],
@@ -233,14 +238,14 @@ test('of records only the lines that are asked for are read', async t => {
   const runs = Object.fromEntries(
     Array.from({ length: 7 }, (_, index) => [
       `.mervok/runs/2026112${index}-100000.ndjson`,
-      linesOf(
+      `${linesOf(
         first,
         answered(`berths.md#run-${index}`, [['SET-cookie', 'tide=1']]),
         answered('berths.md#says', [['X-Says', 'set-cookie']]),
         { type: 'exchange', case: 'berths.md#fault', fault: { message: 'set-cookie' } },
         caseOf('berths.md#a', { because: 'Set-Cookie' }),
         caseOf('berths.md#b'),
-      ),
+      )}{"type":"exchange","case":"berths.md#cut","response":{"headers":[["Set-Cookie`,
     ]),
   );
   const root = folderWith(t, {
@@ -318,6 +323,16 @@ test('lines are in the file a moment later, also where no more come', async t =>
     await new Promise(resume => setTimeout(resume, 10));
   assert.equal(readFileSync(path, 'utf8'), 'ebb\nflood\n');
   file.finish();
+});
+
+test('lines of every size are all there, whole and in their order', t => {
+  const path = join(folderWith(t), 'lines.ndjson');
+  const file = new LineFile(path, 'wx');
+  const lines = Array.from({ length: 1500 }, (_, at) => `${at} ${'tide é '.repeat((at * 37) % 900)}`);
+  for (const line of [...lines, 'x'.repeat(400_000), ...lines]) file.add(line);
+  file.finish();
+  assert.equal(file.problem, undefined);
+  assert.ok(readFileSync(path, 'utf8') === `${[...lines, 'x'.repeat(400_000), ...lines].join('\n')}\n`);
 });
 
 test('a report is written whole or not at all', async t => {

@@ -4,9 +4,11 @@ import type { Exchange, Header, ReceivedResponse } from '../../src/core/model/ht
 import { defaultTransport } from '../../src/core/settings/transport.ts';
 import type { OutgoingRequest, Secrecy } from '../../src/core/steps/http/http-port.ts';
 import { digestHeader, readDigestChallenge } from '../../src/platform/auth/digest/digest-header.ts';
+import { elapsed } from '../../src/platform/clock.ts';
 import { addressFault, isOrigin, sameOrigin, splitAddress } from '../../src/platform/http/address.ts';
 import { Jar, setsCookies, withCookies } from '../../src/platform/http/cookies.ts';
 import { bodyFault, faultOf, interimFault, timeoutFault } from '../../src/platform/http/fault.ts';
+import { ExchangeHandler } from '../../src/platform/http/handler.ts';
 import { ProxyUnreachable, TunnelError } from '../../src/platform/http/pool.ts';
 import { proxyOfEnvironment, readProxy } from '../../src/platform/http/proxy.ts';
 import { BodyError, codingsOf, MemoryReceiver } from '../../src/platform/http/receive.ts';
@@ -442,6 +444,22 @@ test('bodies: which codings are undone, and where the limit is', async () => {
     receive(1e6, ...sizes),
     sizes.map((size, index) => String.fromCharCode(97 + (index % 26)).repeat(size)).join(''),
   );
+});
+
+test('how long a response may take where nothing is said: all of it, or its beginning where it goes into a file', () => {
+  const deadlineOf = (more: object) => {
+    const watch = { signal: { aborted: false }, add: () => undefined, expect: () => undefined };
+    const over = { connection: { route: { origin: 'http://skerry.example' } }, watch };
+    const options = { timeout: {}, limits, ...more };
+    const handler = new ExchangeHandler({} as never, options as never, over as never, () => undefined);
+    const connecting = handler.deadline - elapsed();
+    handler.onConnect(() => undefined);
+    return [connecting, handler.deadline - elapsed()].map(left => Math.round(left / 1000));
+  };
+  assert.deepEqual(deadlineOf({}), [30, 30]);
+  assert.deepEqual(deadlineOf({ saveTo: 'a.bin' }), [Number.POSITIVE_INFINITY, 30]);
+  assert.deepEqual(deadlineOf({ timeout: { connect: 2000, total: 9000 } }), [2, 9]);
+  assert.deepEqual(deadlineOf({ timeout: { answer: 4000 }, saveTo: 'a.bin' }), [Number.POSITIVE_INFINITY, 4]);
 });
 
 test('what is not sent took no time', () => {

@@ -304,11 +304,12 @@ test('proxies: requests are passed on, safe ones go through a tunnel', async t =
   const account = `Basic ${Buffer.from('pilot:tide').toString('base64')}`;
   assert.deepEqual(asked.splice(0), [`GET http://skerry.example/berths?a=1 host skerry.example ${account}`]);
 
-  await send('http://skerry.example/', { proxy, headers: [['X-Host', 'quay.example']] });
+  for (const name of ['X-Host', 'Hosting'])
+    await send('http://skerry.example/', { proxy, headers: [[name, 'quay.example']] });
   await send('http://skerry.example/', { proxy, headers: [['HOST', 'quay.example']] });
   assert.deepEqual(
     asked.splice(0).map(line => line.split(' ')[3]),
-    ['skerry.example', 'quay.example'],
+    ['skerry.example', 'skerry.example', 'quay.example'],
   );
 
   const secure = await serveTls(t, (_request, response) => response.end('through'));

@@ -11,11 +11,13 @@ const quietTurns = 4;
  * which the first of them wakes.
  */
 export class VirtualClock {
-  #time = 0;
+  /** A clock that only goes forward begins anywhere. */
+  readonly begin = 70_000;
+  #time = this.begin;
   #turns = 0;
   readonly #sleepers = new Set<Sleeper>();
 
-  /** In milliseconds since it began. */
+  /** In milliseconds. */
   readonly elapsed = (): number => this.#time;
 
   readonly sleep = (milliseconds: number, signal?: AbortSignal): Promise<void> =>

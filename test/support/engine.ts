@@ -103,7 +103,7 @@ export async function runTexts(
   const sent: OutgoingRequest[] = [];
   const clock = new VirtualClock();
   const clockAndRandom = {
-    now: () => start + clock.elapsed(),
+    now: () => start + clock.elapsed() - clock.begin,
     uuid: chance,
     random: () => 0.5,
   };
@@ -112,7 +112,7 @@ export async function runTexts(
       sent.push(request);
       if (!byChance) hearSent(request);
       await whileSending?.(request);
-      const answered = answer(request, clock.elapsed());
+      const answered = answer(request, clock.elapsed() - clock.begin);
       if ('exchanges' in answered) return answered;
       const { takes = 5 } = answered;
       const times = { wait: takes - 1, download: 1, total: takes };

@@ -77,7 +77,6 @@ class Delivery {
     const { request, signal, means } = this;
     for (let tries = 1; ; tries++) {
       await this.#attempt(tries > 1 ? 'retry' : undefined);
-      if (!request.retry || request.retry === 'none') break;
       const { now, sleep } = means.options;
       const wait = waitBeforeRetry(request, this.#trail.at(-1)!, tries, now());
       if (wait === undefined || signal.aborted) break;

@@ -49,8 +49,8 @@ export function tlsOptions({ ca, cert, key, verify }: Tls, root: string) {
 export function describeConnection(socket: Socket): Connection {
   const { remoteAddress, remotePort } = socket;
   const host = remoteAddress?.includes(':') ? `[${remoteAddress}]` : remoteAddress;
-  const secure = socket as Partial<TLSSocket>;
-  const certificate = secure.encrypted ? secure.getPeerCertificate?.() : undefined;
+  const secure = socket as TLSSocket;
+  const certificate = secure.encrypted ? secure.getPeerCertificate() : undefined;
   return {
     protocol: secure.alpnProtocol === 'h2' ? 'HTTP/2' : 'HTTP/1.1',
     ...(host !== undefined && { remote: `${host}:${remotePort}` }),

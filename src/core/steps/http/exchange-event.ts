@@ -80,10 +80,8 @@ export function rolesOf(exchanges: readonly Exchange[]): readonly ExchangeRole[]
     const { cause, fresh, at, times } = exchanges[index]!;
     if (cause === 'retry' && !fresh) first = index;
     const after = exchanges[index + 1];
-    const next = after?.cause;
-    if (next !== undefined && !(next === 'retry' && !after?.fresh)) roles[index] = { part: true };
-    else if (cause === 'token' && next === undefined && index < exchanges.length - 1)
-      roles[index] = { part: true };
+    const leadsOn = after?.cause !== undefined && !(after.cause === 'retry' && !after.fresh);
+    if (leadsOn || (cause === 'token' && after && after.cause === undefined)) roles[index] = { part: true };
     else if (index > first) {
       const begin = exchanges[first]!.at;
       const whole = at === undefined || begin === undefined ? undefined : at + times.total - begin;
