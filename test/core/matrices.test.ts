@@ -87,6 +87,7 @@ test('each subject with each predicate', () => {
   hearWhole('subjects', 'without a response', without({ names, fault: 'reset' }));
   hearWhole('subjects', 'no JSON', without({ names, body: 'North Quay' }));
   hearWhole('subjects', 'no body', without({ names, body: '', status: 204, reason: '' }));
+  hearWhole('subjects', 'no headers', without({ names, body: document, headers: [], reason: '' }));
   const pairs = ['status = 200', 'status = 404', '$.missing = 1', 'not $.zero = 1', '(time > 0 ms)'];
   const joined = pairs.flatMap(a =>
     pairs.flatMap(b => [`${a} and ${b}`, `${a} or ${b}`, `not (${a} and ${b}) or ${b}`]),

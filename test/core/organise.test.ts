@@ -51,6 +51,15 @@ test('cases are chosen by paths, tags and what is left out', async () => {
   ];
   for (const [choice, chosen] of rows)
     assert.deepEqual(await addresses(quays, choice), chosen, JSON.stringify(choice));
+  const deep = {
+    'sea/mervok.yaml': 'tags: [water]\n',
+    ...{
+      'sea/deep/mervok.yaml': 'title: Deep\n',
+      'sea/deep/wrecks.md': simple('Wrecks'),
+      'a.md': simple('A'),
+    },
+  };
+  assert.deepEqual(await addresses(deep, { tags: ['water'] }), ['sea/deep/wrecks.md#wrecks']);
 });
 
 test('a selection that comes to nothing says why, with the nearest right word', async () => {
@@ -59,6 +68,10 @@ test('a selection that comes to nothing says why, with the nearest right word', 
     [{ notTags: ['fog'] }, /No case has the tag 'fog'\. There are berths and slow\./],
     [{ notTags: ['fog'], paths: ['sea', 'quay'] }, /There are berths and slow\./],
     [{ tags: ['slow'], notTags: ['slow'] }, /no case answers to all of --tag and --not-tag/],
+    [
+      { tags: ['slow'], notTags: ['slow'], shard: { index: 1, of: 4, durations: new Map() } },
+      /no case answers to all of --tag and --not-tag/,
+    ],
     [
       { without: ['quay/lst.md'] },
       /There is no page or folder 'quay\/lst\.md'\. Did you mean 'quay\/list\.md'\?/,

@@ -16,6 +16,7 @@ function* slipsOf(text: string): Generator<string> {
     yield text.slice(0, at);
     yield text.slice(0, at) + text.slice(at + 1);
   }
+  yield text;
 }
 
 const statements = inputs('statements');

@@ -164,6 +164,10 @@ test('a challenge is answered once, and anew where it is another one; nothing bu
     const { exchanges } = await sendAll(origin + path, { auth });
     return exchanges.map(({ response }) => response!.status);
   };
+  const digest = { kind: 'digest', user: 'pilot', password: 'tide' } as const;
+  const nobody = await send(`http://127.0.0.1:${await closedPort()}/`, { auth: digest });
+  assert.equal(nobody.fault?.kind, 'refused');
+  assert.ok(!('connection' in nobody));
   assert.deepEqual(await statuses('/open'), [200]);
   assert.deepEqual(await statuses('/a'), [401, 401]);
   assert.deepEqual(await statuses('/a'), [401], 'the same challenge again: the password is wrong');
@@ -174,7 +178,7 @@ test('a challenge is answered once, and anew where it is another one; nothing bu
 
 test('a token is fetched once, shared, renewed before it runs out, and told as an exchange', async t => {
   const asked: string[] = [];
-  let [served, fails] = [0, false];
+  let [served, fails, life] = [0, false, 3600];
   const origin = await serve(t, async (request, response) => {
     let body = '';
     for await (const chunk of request) body += chunk;
@@ -190,8 +194,9 @@ test('a token is fetched once, shared, renewed before it runs out, and told as a
         JSON.stringify({
           access_token: `token-${++served}`,
           token_type: 'Bearer',
-          expires_in: 3600,
+          expires_in: life,
           refresh_token: `refresh-${served}`,
+          ...(life < 3600 && { id_token: 'id-of-the-pilot' }),
         }),
       );
   });
@@ -239,6 +244,18 @@ test('a token is fetched once, shared, renewed before it runs out, and told as a
     /refresh_token=refresh-4/,
     'a new refresh token takes the place of the old one',
   );
+
+  life = 100;
+  const short = { ...auth, fields: new Map([...fields, ['audience', 'short']]) };
+  const token = async () => {
+    const { exchanges, secrets } = await later.sendAll(origin, { auth: short });
+    return [exchanges.length, ...(secrets ?? [])];
+  };
+  assert.deepEqual(await token(), [2, `token-${served}`, `refresh-${served}`, 'id-of-the-pilot']);
+  now += 89_000;
+  assert.deepEqual(await token(), [1]);
+  now += 1500;
+  assert.equal((await token())[0], 2, 'a tenth before it runs out it is renewed');
 
   fails = true;
   const refused = await sendAll(origin, { auth });

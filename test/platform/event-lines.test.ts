@@ -50,6 +50,7 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { fault: { kind: 'reset', message: 'closed' } },
   { fault: { kind: 'refused', message: 'No connection.' }, response: undefined },
   { interim: [{ status: 103, headers: [] }] },
+  { response: undefined },
 ];
 
 test('whoever adds to what an exchange tells adds it to its line', () => {

@@ -209,7 +209,9 @@ test('a file of a collection lies inside of it, links followed', async t => {
 });
 
 test('a file that is read again and again has to stay as it is', async t => {
-  const root = folderWith(t, { 'rows.csv': 'code\n0417\n' });
+  const root = folderWith(t, { 'rows.csv': 'code\n0417\n', 'folder/x': '' });
+  const folder = openUnchanging(join(root, 'folder'))()[Symbol.asyncIterator]();
+  await assert.rejects(folder.next(), /^Error: it cannot be read \(EISDIR\)$/);
   const path = join(root, 'rows.csv');
   utimesSync(path, 1000, 1000);
   const read = async (chunks: ReturnType<typeof openUnchanging>) => {

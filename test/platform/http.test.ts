@@ -115,6 +115,23 @@ test('interim responses come before the final one and are kept apart', async t =
   );
 });
 
+test('a hundred interim responses may come, and no more; blanks behind a value are none of it', async t => {
+  const origin = await serveRaw(t, socket => {
+    socket.on('data', data => {
+      const count = Number(/ \/(\d+)/.exec(String(data))![1]);
+      const head = 'HTTP/1.1 200 OK\r\nX-One: north \r\nX-Tab: north\t\r\nX-More: a b \t \r\nX-No: ab\r\n';
+      socket.write(`${'HTTP/1.1 103 Hints\r\n\r\n'.repeat(count)}${head}Content-Length: 0\r\n\r\n`);
+    });
+  });
+  const { response, interim } = await send(`${origin}/100`);
+  assert.equal(interim!.length, 100);
+  assert.deepEqual(
+    response!.headers.slice(0, 4).map(([, value]) => value),
+    ['north', 'north', 'a b', 'ab'],
+  );
+  assert.equal((await send(`${origin}/101`)).fault?.kind, 'limit');
+});
+
 test('after a fault the origin is used again', async t => {
   let calls = 0;
   const origin = await serve(t, (request, response) => {

@@ -58,9 +58,9 @@ const failureOf = (use: Promise<unknown>) =>
 test('runs are found by their order, by an ID, by its beginning, or by their file', t => {
   assert.deepEqual(
     idsIn([
-      '20261123-140528.ndjson',
       '20261123-140528-10.ndjson',
       '20261123-140528-2.ndjson',
+      '20261123-140528.ndjson',
       '20261122-235959-3.ndjson',
       '20261124-000000.ndjson',
       ...[
@@ -107,6 +107,12 @@ test('runs are found by their order, by an ID, by its beginning, or by their fil
     ['last', undefined, "There is no file 'last', and no collection here whose runs it could be."],
   ];
   for (const [named, where, found] of rows) assert.equal(idOf(named, where), found, named);
+  // A file is one by its ending.
+  const here = process.cwd();
+  process.chdir(root);
+  t.after(() => process.chdir(here));
+  writeFileSync('harbour', 'no record');
+  assert.equal(idOf('harbour', kept), "There is no run 'harbour'. 'mervok runs' lists them.");
   assert.deepEqual(findRun(join(root, 'alone.ndjson'), undefined), {
     id: join(root, 'alone.ndjson'),
     path: join(root, 'alone.ndjson'),
@@ -194,6 +200,7 @@ test('what ran at once is told page by page, each user for itself', async t => {
     laned(10, 'y', user(2)),
     cleanup(user(1)),
     laned(3, 'later', user(1)),
+    { ...laned(20, 'much later', user(1)), round: 12 },
     end,
   ];
   const folder = folderWith(t, {
@@ -202,7 +209,18 @@ test('what ran at once is told page by page, each user for itself', async t => {
   });
   const told = async (name: string) =>
     (await all(readRecord(join(folder, name)))).map(each => ('case' in each ? each.case : each.type));
-  assert.deepEqual(await told('jobs.ndjson'), ['run', 'a1 é', 'a2', 'b1', 'page', 'later', 'y', 'z', 'end']);
+  assert.deepEqual(await told('jobs.ndjson'), [
+    'run',
+    'a1 é',
+    'a2',
+    'b1',
+    'page',
+    'later',
+    'much later',
+    'y',
+    'z',
+    'end',
+  ]);
   assert.deepEqual(await told('killed.ndjson'), ['run', 'a1 é', 'a2', 'b1', 'z']);
   const [head, one] = (await all(readRecord(join(folder, 'jobs.ndjson')))) as object[];
   assert.ok(!('jobs' in head!) && !('lane' in one!));
