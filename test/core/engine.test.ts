@@ -179,6 +179,22 @@ test('a secret of the settings is one in every round, also where no page asks fo
   assert.doesNotMatch(JSON.stringify(events), /anchor-chain|gull-and-tern/);
 });
 
+test('what a secret list holds stays secret, whatever is made of it; how many there are does not', async () => {
+  const statements =
+    'let one = first {tokens}\nlet shout = upper({one})\nlet many = count {tokens}\nlet long = length({one})\n$.said = "none"\n$.many = {many}\n$.long = {long}';
+  const texts = {
+    'mervok.yaml': `${root}variables: { tokens: { secret: [gull-and-tern, ebb-and-flood, petrel-egg] } }\n`,
+    'a.md': caseText('A', 'GET /', statements),
+  };
+  const answer: Answer = () => ({ body: { said: 'GULL-AND-TERN', many: 31, long: 131 } });
+  const { checks, events } = await runTexts(texts, answer);
+  assert.doesNotMatch(JSON.stringify(events), /gull-and-tern/i);
+  assert.deepEqual(
+    checks.slice(1).map(({ expected }) => expected),
+    ['3', '13'],
+  );
+});
+
 test('what is computed is computed anew where a page says something else of what it is made of', async () => {
   const page = (quay: string) =>
     `---\nvariables: { quay: ${quay} }\n---\n${caseText('A', 'GET /{wide}/{wide}', 'status = 200')}`;

@@ -204,12 +204,20 @@ test('each path of XML and each selector of HTML, on what it is for and what not
     ['application/xml', '<a>'],
     ['text/xml; charset=iso-8859-1', '<?xml version="1.0" encoding="iso-8859-1"?><a b="1">x</a>'],
     ['text/plain', ''],
+    ['', '<p class="a">4.2</p>'],
+    ['', 'tide'],
   ];
   const forms = ['% exists', '% = 4.2', 'count % = 2', 'each % contains "4"'];
   for (const path of xml) {
     const told = bodies.flatMap(([type, body]) =>
       forms.map(form =>
-        tried(() => toldOf(form.replace('%', path), { names, body, headers: [['Content-Type', type]] })),
+        tried(() =>
+          toldOf(form.replace('%', path), {
+            names,
+            body,
+            headers: type === '' ? [] : [['Content-Type', type]],
+          }),
+        ),
       ),
     );
     hearWhole('document', path, told);

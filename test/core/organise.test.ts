@@ -180,6 +180,11 @@ test('what is wrong with needs and order is told at its place', async () => {
       ['a.md:4:9 need-unknown'],
       "Did you mean 'b.md'?",
     ],
+    [
+      { 'a.md': own('A', 'needs: [b.md]'), 'b.md': '# Nothing here\n' },
+      ['a.md:4:9 need-unknown'],
+      "The page 'b.md' has no case.",
+    ],
     [{ 'a.md': own('A', "needs: ['#b']") + simple('B') }, ['a.md:4:9 need-unknown'], 'does not run before'],
     [
       { 'mervok.yaml': `${root}order: [c.md]\n`, 'a.md': simple('A') },

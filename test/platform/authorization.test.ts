@@ -277,6 +277,7 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
     if (request.method === 'POST') assert.equal(request.headers['user-agent'], 'mervok');
     if (request.url === '/empty') response.writeHead(204).end();
     else if (request.url === '/text') response.end('tide');
+    else if (request.url === '/moved') response.writeHead(307, { Location: '/token' }).end();
     else
       response
         .setHeader('Content-Type', 'application/json')
@@ -311,6 +312,7 @@ test('a client without a secret tells its name alone; what is no answer of OAuth
     await wrong(`${origin}/empty`),
     /: its status is 204, and its answer is none of OAuth 2\.0 \((?!.*[Ii]nvalid response status).*\)\.$/,
   );
+  assert.match(await wrong(`${origin}/moved`), /: its status is 307/);
   assert.match(
     await wrong('http://'),
     /^The 'token-url' of 'auth' is no address that can be called: 'http:\/\/'\.$/,
