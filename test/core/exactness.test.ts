@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { compileSchema, loadSchemas, SchemaError } from '../../src/core/language/documents/schema.ts';
+import { Plain } from '../../src/core/model/value.ts';
 import { readJson } from '../../src/core/values/json-document.ts';
 import { decide, explained, read } from '../support/language.ts';
 
@@ -94,6 +95,15 @@ test('lists are compared in one go, whatever they hold', () => {
     turned: [{ a: 2 }, { b: 2, a: 1 }],
   };
   for (const [condition, truth] of rows) assert.equal(decide(condition, { body }), truth, condition);
+});
+
+test('what is written without quotes fits a schema as what it is written as', () => {
+  const check = compileSchema(readJson('{ "type": ["number", "boolean"] }'));
+  const told = ['4.2', 'true', 'false', 'North', '0417', 'null'].map(text => {
+    const found = check(new Plain(text), '$');
+    return Array.isArray(found) && found.length === 0;
+  });
+  assert.deepEqual(told, [true, true, true, false, false, false]);
 });
 
 test('a number of a schema that a double does not hold is refused', () => {

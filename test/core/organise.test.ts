@@ -298,6 +298,20 @@ test('a page with rows runs once for each, each with names of its own, cleaned u
   assert.equal(pages[0]!.rows![0]!.values, 'code 0417, depth 4');
 });
 
+test('a page of which one row fails has failed for those that need it, whichever row it was', async () => {
+  for (const bad of ['0417', '0501', '0733']) {
+    const texts = {
+      'mervok.yaml': root,
+      'a.md': `---\nrows: berths.csv\n---\n${simple('Make', 'GET /{code}')}`,
+      'b.md': own('Use', 'needs: [a.md]'),
+    };
+    const { outcomes } = await runTexts(texts, ({ url }) => ({ status: url.includes(bad) ? 500 : 200 }), {
+      plan: { openFile: files({ 'berths.csv': 'code\n0417\n0501\n0733\n' }) },
+    });
+    assert.equal(outcomes.at(-1), 'Use: blocked', bad);
+  }
+});
+
 test('rows of a page and of a case: every combination, and the columns of the case win', async () => {
   const texts = {
     'mervok.yaml': root,

@@ -99,6 +99,7 @@ test('a line of the record is the JSON of its event, whatever the one before it 
       holds: next(4) === 0 ? 'no' : 'yes',
       ...(next(2) === 0 && { label: 'a "label"', level: 'mervok.yaml' }),
       ...(next(2) === 0 && { user: 2 }),
+      ...(next(2) === 0 && { row: next(3) }),
     };
     // What is the same need not be the same object.
     for (const each of [event, check])

@@ -201,6 +201,8 @@ test('what ran at once is told page by page, each user for itself', async t => {
     cleanup(user(1)),
     laned(3, 'later', user(1)),
     { ...laned(20, 'much later', user(1)), round: 12 },
+    laned(31, 'of another', user(12)),
+    laned(30, 'of the twelfth', user(12)),
     end,
   ];
   const folder = folderWith(t, {
@@ -219,6 +221,8 @@ test('what ran at once is told page by page, each user for itself', async t => {
     'much later',
     'y',
     'z',
+    'of the twelfth',
+    'of another',
     'end',
   ]);
   assert.deepEqual(await told('killed.ndjson'), ['run', 'a1 é', 'a2', 'b1', 'z']);
