@@ -7,6 +7,7 @@ import { proseOf } from '../../src/core/pages/prose.ts';
 import { readPage } from '../../src/core/pages/read-page.ts';
 import type { WrittenRequest } from '../../src/core/steps/http/request.ts';
 import { told } from '../support/collection.ts';
+import { table } from '../support/inputs.ts';
 
 const fence = (info: string, content: string, marks = '```') => `${marks}${info}\n${content}\n${marks}\n\n`;
 
@@ -61,30 +62,10 @@ test('fences without a heading belong to a case with the name of the file', () =
   assert.equal(page.title, 'berths');
 });
 
+const [infos, requests, proses] = table('pages');
+
 test('slips of a fence are reported, other languages are left alone', () => {
-  const rows: [info: string, finding: string | undefined][] = [
-    ['mervk', 'fence-slip'],
-    ['mervock', 'fence-slip'],
-    ['htp', 'fence-slip'],
-    ['HTTP', 'fence-slip'],
-    ['http pros', 'fence-slip'],
-    ['json bod', 'fence-slip'],
-    ['yaml setting', 'fence-slip'],
-    ['form qery', 'fence-slip'],
-    ['http prose', undefined],
-    ['html', undefined],
-    ['json', undefined],
-    ['yaml', undefined],
-    ['bash', undefined],
-    ['', undefined],
-    ['json example', undefined],
-    ['json schema berth', undefined],
-    ['csv rows vessels', undefined],
-    ['json schema', 'fence-name'],
-    ['csv rows 3rd', 'fence-name'],
-    ['sql step', 'not-yet'],
-  ];
-  for (const [info, code] of rows) {
+  for (const [info = '', code] of [...infos!.rows, ['']]) {
     const findings = read(`# A\n\n${fence(info, 'x')}`).page.findings;
     assert.deepEqual(
       findings.map(each => each.code),
@@ -95,21 +76,7 @@ test('slips of a fence are reported, other languages are left alone', () => {
 });
 
 test('what is wrong with a request is told at its place', () => {
-  const rows: [message: string, at: string, remedy: string][] = [
-    ['get /berths', '4:1 request-line', 'Write GET.'],
-    ['GTE /berths', '4:1 request-line', "'GET'"],
-    ['/berths', '4:1 request-line', 'GET /berths'],
-    ['GET', '4:1 request-line', 'GET /berths'],
-    ['GET berths', '4:5 request-line', "'/berths'"],
-    ['GET ?state=free', '4:5 request-line', "'/?state=free'"],
-    ['GET /berths and more', '4:12 request-line', '%20'],
-    ['G{T /berths', '4:1 request-line', 'GET /berths'],
-    ['GET /berths\nAccept', '5:1 header-line', 'empty line'],
-    ['GET /berths\nBad name: x', '5:1 header-line', 'empty line'],
-    ['GET /berths\nA: b\n  folded', '6:1 header-line', 'one line'],
-    ['', '4:1 request-line', 'GET /berths'],
-  ];
-  for (const [message, at, remedy] of rows) {
+  for (const [message = '', at, remedy = ''] of requests!.rows) {
     const { page, told: findings } = read(`# A\n\n${fence('http', message)}`);
     assert.deepEqual(findings, [`berths.md:${at}`], message);
     assert.ok(page.findings[0]!.remedy?.includes(remedy), `${message}: ${page.findings[0]!.remedy}`);
@@ -163,17 +130,8 @@ test('headings become links as Git hosts make them', () => {
 });
 
 test('the prose of a case is what stands around the fences that are carried out', () => {
-  const rows: [page: string, prose: string[]][] = [
-    ['# A\n\nOne.\n\n```http\nGET /\n```\n\nTwo.\n\n```mervok\nstatus = 200\n```\n', ['One.\n\nTwo.']],
-    ['# A\nOne.\n```http\nGET /\n```\n# B\n\n```http\nGET /\n```\n\nThree.', ['One.', 'Three.']],
-    ['A\n=\n\nUnderlined.\n\n```http\nGET /\n```\n', ['Underlined.']],
-    ['---\ntitle: x\n---\nBefore.\n\n## A ##\n\n```sh\nls\n```\n\n```http\nGET /\n```\n', ['```sh\nls\n```']],
-    ['# A\n\n```json schema tide\n{}\n```\n\n| a |\n|---|\n\n~~~http\nGET /\n~~~\n', ['| a |\n|---|']],
-    ['# A\n\n- item\n\n  ```http\n  GET /\n  ```\n- next\n', ['- item\n\n- next']],
-    ['```http\nGET /\n```\n\nOf no heading.', ['Of no heading.']],
-    [`# A\n\n${'x'.repeat(5000)}\n\n\`\`\`http\nGET /\n\`\`\`\n`, [`${'x'.repeat(4000)} …`]],
-  ];
-  for (const [text, prose] of rows) {
+  const long = [`# A\n\n${'x'.repeat(5000)}\n\n\`\`\`http\nGET /\n\`\`\`\n`, `${'x'.repeat(4000)} …`];
+  for (const [text = '', ...prose] of [...proses!.rows, long]) {
     const page = readPage(new Source('a.md', text));
     assert.deepEqual(
       page.cases.map(each => proseOf(each, page.source)),

@@ -9,6 +9,7 @@ import { detailSchemas, schemaOfLevel } from '../../src/core/settings/level-sche
 import { mergeLevels } from '../../src/core/settings/merge-levels.ts';
 import { innerKeys, settings } from '../../src/core/settings/table.ts';
 import { told } from '../support/collection.ts';
+import { table } from '../support/inputs.ts';
 
 const readLevel = await loadReadLevel(readChecks);
 
@@ -104,40 +105,7 @@ test('a variable may refer to others, to the environment of the process, or be s
 });
 
 test('what is wrong is told at its place, with the nearest right form', () => {
-  const rows: [text: string, findings: string[], says: string][] = [
-    ['tittle: x', ['1:1 setting-unknown'], "'title'"],
-    ['bounds: p95 tiem < 400 ms', ['1:9 bound-form'], "Did you mean 'p95 time'?"],
-    ['bounds: |\n  failed < 1 %\n  failed < 1 ms # so', ['3:12 bound-form'], 'It is a share or a number'],
-    ['bounds: |\n  p95 time = 1 s', ['2:3 bound-form'], "'p95 time = 1 s' is no bound"],
-    ['bounds: [p95 time < 1 s]', ['1:9 setting-form'], 'one a line, behind bounds: |'],
-    ['apdex: fast', ['1:8 setting-form'], "'fast' is no duration"],
-    ['tags: [a b]', ['1:8 setting-form'], "'a b' cannot be a tag"],
-    ['tags: slow', ['1:7 setting-form'], 'Tags are a list'],
-    ['needs: sign-in.md', ['1:8 setting-form'], 'Needs are addresses'],
-    ['redact: { paths: ["$.a["] }', ['1:19 path-form'], 'is no path'],
-    ['redact: { header: [a] }', ['1:11 setting-unknown'], "'headers'"],
-    ['namespaces: { t: [a] }', ['1:18 setting-form'], 'Prefixes'],
-    ['title: x\ntitle: y', ['2:1 yaml-form'], 'Map keys must be unique'],
-    ['title: "x', ['1:10 yaml-form'], 'Missing closing'],
-    ['base: {harbour}/v1', ['1:16 yaml-form'], 'base: "{harbour}/v1"'],
-    ['- a', ['1:1 setting-form'], 'keys and values'],
-    ['headers: [a]', ['1:10 setting-form'], 'names and values'],
-    ['headers: { Accept: [a] }', ['1:20 setting-form'], 'value of a header'],
-    ['headers: { "a b": c }', ['1:12 setting-form'], "'a b' is no name"],
-    ['variables: { 1a: c }', ['1:14 setting-form'], 'cannot name a variable'],
-    ['variables: { a: { file: 3 } }', ['1:25 setting-form'], 'A text is wanted'],
-    ['variables: { a: { let: "1 +" } }', ['1:28 syntax'], 'value'],
-    ['variables: { a: { let: "$.id" } }', ['1:24 no-response-yet'], 'keep $.id as name'],
-    ['variables: { a: { os: X, secret: maybe } }', ['1:17 setting-form'], 'true or false'],
-    ['timeout: 5', ['1:10 setting-form'], '5 s'],
-    ['timeout: { conect: 5 s }', ['1:12 setting-unknown'], "'connect'"],
-    ['checks: [a]', ['1:9 setting-form'], 'one a line'],
-    ['checks: status == 200', ['1:16 syntax'], "'=='"],
-    ['checks: |\n  keep $.a as b', ['2:3 syntax'], 'Only conditions'],
-    ['environments: [a]', ['1:15 setting-form'], 'Each environment'],
-    ['title: x\ntimeuot: 3 s\nhaeders: {}', ['2:1 setting-unknown', '3:1 setting-unknown'], "'timeout'"],
-  ];
-  for (const [text, places, says] of rows) {
+  for (const [text = '', says = '', ...places] of table('settings')[0]!.rows) {
     const { findings, told: given } = read(text);
     assert.deepEqual(
       given,

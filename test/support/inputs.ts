@@ -11,7 +11,7 @@ export function inputs(name: string): readonly string[] {
   return linesOf(`test/inputs/${name}.txt`);
 }
 
-/** Rows below a line that begins with `# `; a file may begin without one. */
+/** Rows below a line that begins with `§ `; a file may begin without one. */
 export interface Section {
   readonly title: string;
   readonly rows: readonly (readonly string[])[];
@@ -24,11 +24,12 @@ export interface Section {
 export function table(name: string): readonly Section[] {
   const sections: { title: string; rows: string[][] }[] = [];
   for (const line of linesOf(`test/tables/${name}.txt`)) {
-    if (line.startsWith('# ')) sections.push({ title: line.slice(2), rows: [] });
+    if (line.startsWith('§ ')) sections.push({ title: line.slice(2), rows: [] });
     else if (line !== '') {
       if (sections.length === 0) sections.push({ title: name, rows: [] });
       sections.at(-1)!.rows.push(line.split('  ->  '));
     }
   }
+  if (sections.some(({ rows }) => rows.length === 0)) throw new Error(`A section of ${name} has no rows.`);
   return sections;
 }
