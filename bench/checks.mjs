@@ -1,12 +1,14 @@
 // What five checks of a response cost, in microseconds: rounds of a page with five and of one with one, without a network.
-import { pathToFileURL } from 'node:url';
+import { join } from 'node:path';
+import { fileURLToPath, pathToFileURL } from 'node:url';
 import * as esbuild from 'esbuild';
 
 // The runner alone, bundled from its sources as the program is.
-const outfile = 'build/bench/core.mjs';
+const project = fileURLToPath(new URL('..', import.meta.url));
+const outfile = join(project, 'build/bench/core.mjs');
 await esbuild.build({
   stdin: {
-    resolveDir: '.',
+    resolveDir: project,
     contents: `export { buildPlan } from './src/core/analysis/build-plan.ts';
       export { readCollection } from './src/core/analysis/collection.ts';
       export { run } from './src/core/runner/run.ts';`,

@@ -35,6 +35,7 @@ test('a collection is what lies around the paths that are asked for', t => {
     'harbour/sea/mervok.yaml': '',
     'harbour/sea/tides.MD': '# Tides',
     'harbour/sea/notes.txt': 'no page',
+    'harbour/sea/customs.md.old': 'no page',
     'harbour/sea/deep/moor.md': '',
     'harbour/.hidden/a.md': '',
     'harbour/node_modules/a.md': '',

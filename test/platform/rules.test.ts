@@ -340,6 +340,8 @@ test('an answer to a challenge counts in hexadecimal, and says what it has to', 
   assert.equal(challenge('nonce=n-1,stale=true').stale, true);
   assert.equal(challenge('nonce=n-1').stale, false);
   assert.equal(readDigestChallenge([['WWW-Authenticate', 'Digest realm="a"']]), undefined);
+  const beside: Header[] = [['WWW-Authenticate', 'Basic realm="a",  Digest nonce="behind"']];
+  assert.equal(readDigestChallenge(beside)?.nonce, 'behind');
   const headers: Header[] = ['MD5', 'SHA-256', 'SHA-512-256', 'sha-256'].map(name => [
     'www-authenticate',
     `Digest nonce="${name}", algorithm=${name}`,

@@ -201,6 +201,21 @@ test('a connection that was closed meanwhile is opened anew, for what can be sen
     ['retry', true, undefined],
   );
   assert.equal(exchanges[1]!.connection?.protocol, 'HTTP/1.1');
+  for (const more of [{ retry: 'none' as const }, { method: 'POST' }]) {
+    const alone = await serveRaw(t, socket => {
+      let calls = 0;
+      socket.on('data', () => {
+        if (++calls === 2) socket.resetAndDestroy();
+        else socket.write('HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok');
+      });
+    });
+    await sendAll(alone);
+    const once = await sendAll(alone, more);
+    assert.deepEqual(
+      once.exchanges.map(({ fault }) => fault?.kind),
+      ['reset'],
+    );
+  }
 });
 
 test('HTTP/2 is spoken where it is offered; connections tell of themselves', async t => {
@@ -435,6 +450,15 @@ test('a body goes into a file as it comes, whatever its size; memory does not gr
     assert.equal(broken.fault?.kind, 'protocol', path);
     assert.match(broken.fault!.message, /does not decode as/);
   }
+});
+
+test('a body that cannot be written where it should go is told', async t => {
+  const folder = mkdtempSync(join(tmpdir(), 'mervok-test-'));
+  t.after(() => rmSync(folder, { recursive: true, force: true }));
+  const origin = await serve(t, (_request, response) => response.end('tide'));
+  const { fault } = await send(origin, { saveTo: folder });
+  assert.equal(fault?.kind, 'unsendable');
+  assert.match(fault.message, /^The body could not be written to '.*': .*EISDIR/);
 });
 
 test('a body that goes into a file may take longer than its beginning', async t => {

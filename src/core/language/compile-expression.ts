@@ -128,8 +128,7 @@ function compileQuery(node: Query): Evaluate {
   const nothing = compileNothing(node, what);
   const evaluate = (context: EvaluationContext): Found => {
     const found = select(context);
-    if (found instanceof Missing)
-      return node.pick === 'count' && !found.unreadable && node.of.type === 'source' ? 0 : found;
+    if (found instanceof Missing) return found;
     switch (node.pick) {
       case 'count':
         return found.length;

@@ -40,6 +40,7 @@ export abstract class ExpressionParser extends SourceParser {
   protected abstract statementWords(): readonly string[];
 
   value(): Expression {
+    this.lexer.skipSpace();
     const start = this.lexer.at;
     const operand = this.operand();
     return operand.kind === 'value'

@@ -18,6 +18,7 @@ export class SourceParser {
   /** A text that must be known before the run. */
   protected quotedName(): string | undefined {
     const { lexer } = this;
+    lexer.skipSpace();
     const start = lexer.at;
     const text = lexer.readText();
     if (text?.parts.some(part => typeof part !== 'string'))
