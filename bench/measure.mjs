@@ -45,8 +45,8 @@ export function run(args, options) {
 const timed = 'TIMEFORMAT="%U %S"; time "$@"';
 
 /** The time of the processor that a program takes, in milliseconds: other programs hardly change it. */
-export function work(args) {
-  const { stderr } = ended('bash', ['-c', timed, 'bash', process.execPath, ...args]);
+export function work(args, options) {
+  const { stderr } = ended('bash', ['-c', timed, 'bash', process.execPath, ...args], options);
   const [user, system] = stderr.trim().split('\n').at(-1).split(' ').map(Number);
   return (user + system) * 1000;
 }

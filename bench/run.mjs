@@ -159,10 +159,10 @@ const measurements = {
     const count = 100_000;
     const [little, much] = [recordOf(count / 10), recordOf(count)];
     const [parsed, rendered] = inTurn(3, [
-      () => run([script('parse-record.mjs'), much]),
-      () => timed(asPage(much)),
+      () => work([script('parse-record.mjs'), much]),
+      () => worked(asPage(much)),
     ]);
-    const [small, large] = [peakMemory(asPage(little)), peakMemory(asPage(much))];
+    const [small, large] = inTurn(3, [() => peakMemory(asPage(little)), () => peakMemory(asPage(much))]);
     return [
       [`HTML of ${thousands(count)} exchanges / parsing the lines of the record`, rendered / parsed, 3],
       [
@@ -224,7 +224,7 @@ function grown(what, [few, some, many], input, findsFault = false) {
   const commands = [few, some, many].map(input);
   const [little, middle, much] = inTurn(
     turns(5),
-    commands.map(args => () => (findsFault ? run([mervok, ...args], { mayFail: true }) : timed(args))),
+    commands.map(args => () => work([mervok, ...args], { mayFail: findsFault })),
   );
   const slope = (middle - little) / (some - few);
   return [

@@ -1,7 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Script } from 'node:vm';
-import { elapsed } from './clock.ts';
 import { CodeFolder, placesForCode } from './code-folder.ts';
 
 /** A part that was loaded. */
@@ -13,9 +12,6 @@ interface Part {
   readonly keptBy: readonly string[];
 }
 
-/** In milliseconds. After that V8 has begun to forget what it compiled and did not need again. */
-const longestProcess = 5000;
-
 /**
  * Loads the parts of the program, files of CommonJS in one folder, and keeps what V8 compiled of them, so that the next
  * start need not do that again. What is kept is renewed by a process that came by more parts than the one that kept it: it
@@ -24,7 +20,6 @@ const longestProcess = 5000;
 class CompiledParts {
   readonly #loaded = new Map<string, Part>();
   readonly #codeFolder: CodeFolder | undefined;
-  readonly #begin = elapsed();
 
   constructor(
     /** That the parts lie in. */
@@ -63,7 +58,7 @@ class CompiledParts {
   #keep(): void {
     const names = [...this.#loaded.keys()];
     const lacking = [...this.#loaded].filter(([, { keptBy }]) => !names.every(each => keptBy.includes(each)));
-    if (lacking.length === 0 || elapsed() - this.#begin > longestProcess) return;
+    if (lacking.length === 0) return;
     try {
       const folder = CodeFolder.make(placesForCode(this.folder));
       if (!folder) return;

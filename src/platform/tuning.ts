@@ -8,6 +8,9 @@ export function tuneProgram(sendsRequests: boolean): void {
   // Functions are inlined into those that call them up to a third of what V8 would, or a ninth: to compile them takes less
   // than it would save in a process of seconds.
   setFlag(`--max-inlined-bytecode-size-cumulative=${sendsRequests ? 300 : 100}`);
+  // What was compiled is kept for the next start; left alone, V8 forgets what it has not needed for some collections of
+  // garbage, and a process that had many would keep little.
+  setFlag('--no-flush-bytecode');
   if (sendsRequests) tuneRequests();
   else {
     // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on; and what a process

@@ -88,6 +88,27 @@ test('what was compiled is kept beside the program, for its user alone', { skip:
   assert.deepEqual(readdirSync(home), []);
 });
 
+test('a start that had much to throw away spoils nothing that was kept', { skip: isBuiltIn }, async t => {
+  const piece = Buffer.alloc(1 << 20, 'tide ');
+  const origin = await serve(t, async (request, response) => {
+    if (request.url !== '/large') return response.end('{}');
+    for (let left = 300; left > 0; left--)
+      if (!response.write(piece)) await new Promise(resume => response.once('drain', resume));
+    return response.end();
+  });
+  const { folder, compiled, mervok } = copyOf(t);
+  writeFileSync(join(folder, 'berths.md'), caseText('List', `GET ${origin}/berths`, 'status = 200'));
+  const size = () => {
+    const [name] = readdirSync(compiled).filter(each => each.startsWith('cli-program'));
+    return statSync(join(compiled, name!)).size;
+  };
+  await mervok(['run', '-q']);
+  const before = size();
+  await mervok(['send', `${origin}/large`, '-o', 'large.bin']);
+  assert.ok(readdirSync(compiled).some(name => name.startsWith('cli-interactive-commands')));
+  assert.ok(size() >= before, `${size()} bytes, and ${before} before`);
+});
+
 test('code of another source is never carried out, nor what is damaged', { skip: isBuiltIn }, async t => {
   const { dist, compiled, mervok } = copyOf(t);
   assert.match(await mervok(['--help']), /checks that are written in Markdown pages/);
