@@ -12,12 +12,8 @@ export function tuneProgram(sendsRequests: boolean): void {
   // garbage, and a process that had many would keep little.
   setFlag('--no-flush-bytecode');
   if (sendsRequests) tuneRequests();
-  else {
-    // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on; and what a process
-    // needs to its end is not worth being looked through for garbage all along.
-    setFlag('--no-concurrent-recompilation');
-    setFlag('--no-concurrent-marking');
-  }
+  // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on.
+  else setFlag('--no-concurrent-recompilation');
 }
 
 /** For a process that sends requests. */
