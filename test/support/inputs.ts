@@ -18,8 +18,8 @@ export interface Section {
 }
 
 /**
- * A file in `test/tables`: what goes in and what has to come out, in columns that `  ->  ` parts. A line break in a
- * cell is written ⏎.
+ * A file in `test/tables`: what goes in and what has to come out, in columns that `  ->  ` parts. Line ends in a
+ * cell are written ⏎ and ␍. A section without rows is a mistake of the file.
  */
 export function table(name: string): readonly Section[] {
   const sections: { title: string; rows: string[][] }[] = [];
