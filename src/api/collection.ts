@@ -1,6 +1,7 @@
 import { buildPlan } from '../core/analysis/build-plan.ts';
 import { type Collection as ReadCollection, readCollection } from '../core/analysis/collection.ts';
 import { Plain } from '../core/model/value.ts';
+import { osEnvironment } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
 import { fileAccess, findCollection } from '../platform/files.ts';
 import { CollectionPlan } from './collection-plan.ts';
@@ -48,6 +49,7 @@ export class Collection {
       paths,
       given,
       ...fileAccess(this.#places),
+      isSet: name => osEnvironment(name) !== undefined,
     });
     return new CollectionPlan(plan, findings, this.#places);
   }

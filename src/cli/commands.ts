@@ -13,7 +13,7 @@ const plain = (command: Command) => command.addOption(new Option('--no-color', '
 /** A command that looks at pages: which values their names have can be chosen. */
 const looking = (command: Command) =>
   plain(command)
-    .option('-e, --env <NAME>', 'the environment')
+    .option('--env <NAME>', 'the environment; also as a word, @NAME')
     .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
     .option('--vars <FILE>', 'give variables: .env, .properties, .json, .yaml (repeatable)', collect);
 

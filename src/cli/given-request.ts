@@ -14,18 +14,32 @@ export interface RequestFlags {
 /** A request from the words of the command line: a method and a URL, or a URL alone. Throws UsageError. */
 export function readGivenRequest(words: readonly string[], flags: RequestFlags): GivenRequest {
   const body = readBody(flags.body ?? [], flags.as);
-  const [first = '', second] = words;
+  const isAddress = (word: string) => /^(?:https?:\/\/|\/)/i.test(word);
+  const [first = '', second, extra] = isAddress(words[0]!) ? [words[0]!, undefined, words[1]] : words;
+  if (extra !== undefined) throw new UsageError(`'${extra}' is not taken. ${wordMeant(extra)}`);
   const [method, target] = second === undefined ? [body ? 'POST' : 'GET', first] : [first, second];
-  if (!/^(?:https?:\/\/|\/)/i.test(target))
+  if (!isAddress(target))
     throw new UsageError(
       `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.${withScheme(target)}`,
     );
+  if (!/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/.test(method))
+    throw new UsageError(`'${method}' is no method. For example: mervok send GET ${target}`);
   return {
     method: method.toUpperCase(),
     target,
     headers: (flags.header ?? []).map(readHeader),
     ...(body && { body }),
   };
+}
+
+/** What a word is meant for that stands behind the address. */
+function wordMeant(word: string): string {
+  if (/^[\w-]+:(?!\/\/)/.test(word)) return `A header is given by: -H '${word}'`;
+  if (/^[[{<]/.test(word)) return `A body is given by: --body '${word}'`;
+  const [, name, value] = /^([\w.-]+)==?(.*)$/.exec(word) ?? [];
+  if (name !== undefined)
+    return `A field of a form is given by: --as form --body ${name}=${value}; a value of a variable by: --set ${name}=${value}`;
+  return 'There is a method and a URL; the rest is said by options: mervok send --help';
 }
 
 /** For something that begins like a host. */

@@ -4,6 +4,7 @@ export { demoCommand } from './demo.ts';
 export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';
 export { listCommand } from './list.ts';
+export { remedyForCommand, remedyForOption } from './other-command-lines.ts';
 export { pickCommand } from './pick.ts';
 export { reportCommand } from './report.ts';
 export { compareCommand, runsCommand } from './runs.ts';

@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs';
-import { dirname, relative, resolve } from 'node:path';
+import { dirname, join, relative, resolve } from 'node:path';
 import type { PlanOptions } from '../core/analysis/analysis.ts';
 import { baseOfPage } from '../core/analysis/base.ts';
 import { buildPlan } from '../core/analysis/build-plan.ts';
@@ -19,6 +19,7 @@ import { TableError } from '../core/values/table-reader.ts';
 import { clockAndRandom, openExternalSources } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
 import { fileAccess, findCollection, openUnchanging } from '../platform/files.ts';
+import { gitIgnoreAround } from '../platform/git-ignore.ts';
 import { readVariableFile } from '../platform/variable-files.ts';
 import { countFindings, findingsText } from '../reports/findings-text.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -82,6 +83,7 @@ async function prepareCollection(
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   { places, chosen = {} }: { readonly places: FilePlaces; readonly chosen?: Chosen },
 ): Promise<Prepared> {
+  const external = openExternalSources(places.root);
   const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
   const { plan, findings, flow } = await buildPlan(collection, {
     paths,
@@ -91,10 +93,17 @@ async function prepareCollection(
     ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     ...fileAccess(places),
+    isSet: name => external.variable(name) !== undefined,
+    ...(collection.secrets && (await gitRules(places.root))),
   });
-  const external = openExternalSources(places.root);
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
   return { plan, findings: sortFindings(findings), flow, root: places.root, places, external, cases };
+}
+
+/** Which files of a collection Git leaves out. */
+async function gitRules(root: string): Promise<Pick<PlanOptions, 'isIgnored'>> {
+  const isIgnored = await gitIgnoreAround(root);
+  return isIgnored ? { isIgnored: path => isIgnored(join(root, path), 'file') } : {};
 }
 
 /** What stands before the targets of a page, as far as it is known before a run. */
@@ -154,7 +163,7 @@ export function flagsAgain(flags: PlanFlags & { readonly alone?: boolean }, { se
     return secretNames.has(name) ? `${name}=[secret]` : pair;
   };
   return [
-    ...(env === undefined ? [] : ['-e', env]),
+    ...(env === undefined ? [] : [`@${env}`]),
     ...set.flatMap(pair => ['--set', shownPair(pair)]),
     ...vars.flatMap(path => ['--vars', path]),
     ...(rows === undefined ? [] : ['--rows', rows]),
@@ -165,23 +174,25 @@ export function flagsAgain(flags: PlanFlags & { readonly alone?: boolean }, { se
 
 /** A value given for nothing is most likely a slip; it does not keep anything from being run. */
 export function noteUnusedGiven({ given, unusedGiven }: Plan, { err }: Terminal): void {
-  for (const name of unusedGiven) {
+  for (const { name, nearest } of unusedGiven) {
     // A file of variables may hold more than one run needs.
     if (given.get(name)?.origin !== 'given by --set') continue;
-    err(
-      `--set ${name} has no effect: no case that runs uses '${name}', or an earlier case of its page gives the value.\n`,
-    );
+    const why =
+      nearest === undefined
+        ? `no case that runs uses '${name}', or an earlier case of its page gives the value.`
+        : `no case that runs uses '${name}'. Did you mean '${nearest}'?`;
+    err(`--set ${name} has no effect: ${why}\n`);
   }
 }
 
-/** That nobody looks at certificates is said before anything is sent. */
-export function noteUnverified(findings: readonly Finding[], { err }: Terminal): void {
+/** What may do harm is said before anything is sent: that nobody looks at certificates, that secrets lie open. */
+export function noteUnsafe(findings: readonly Finding[], { err }: Terminal): void {
   if (process.env.NODE_TLS_REJECT_UNAUTHORIZED === '0')
     err(
       'NODE_TLS_REJECT_UNAUTHORIZED is set and does not count: certificates are looked at. The setting is tls: { verify: false }.\n',
     );
   for (const { code, source, range, message } of findings) {
-    if (code !== 'tls-unverified') continue;
+    if (code !== 'tls-unverified' && code !== 'secret-exposed') continue;
     err(`${source.file}:${source.position(range.start).line}: ${message}\n`);
   }
 }

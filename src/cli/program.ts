@@ -1,5 +1,5 @@
 import { Command, CommanderError } from 'commander';
-import { isUsageError } from '../core/model/usage-error.ts';
+import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { nearest } from '../core/text/words.ts';
 import { version } from '../platform/version.ts';
 import { visible } from '../reports/style.ts';
@@ -26,9 +26,43 @@ function build(given: readonly string[]): Command {
   const called = Object.hasOwn(commands, given[0] ?? '') ? given[0] : undefined;
   for (const [name, describe] of Object.entries(commands)) {
     const command = new Command(name).copyInheritedSettings(program);
-    program.addCommand(called === undefined || called === name ? describe(command) : command);
+    program.addCommand(called === undefined || called === name ? onceEach(describe(command)) : command);
   }
   return program;
+}
+
+/** An option that is not repeatable is given once. */
+function onceEach(command: Command): Command {
+  for (const option of command.options)
+    if (option.required && !option.variadic && !option.parseArg)
+      option.argParser((value: string, before: string | undefined) => {
+        if (before === undefined) return value;
+        const more = option.long === '--env' ? ' mervok vars --compare sets two side by side.' : '';
+        throw new UsageError(`${option.long} is given twice: '${before}' and '${value}'.${more}`);
+      });
+  return command;
+}
+
+/** An environment may be given as a word, `@NAME`: it becomes the option that it stands for. */
+function withEnvironment(given: readonly string[], program: Command): string[] {
+  const command = program.commands.find(each => each.name() === given[0]);
+  const options = command?.options ?? [];
+  if (!options.some(({ long }) => long === '--env')) return [...given];
+  const result: string[] = [];
+  for (let at = 0; at < given.length; at++) {
+    const word = given[at]!;
+    if (word === '--') return [...result, ...given.slice(at)];
+    const option = options.find(({ long, short }) => word === long || word === short);
+    if (option?.required && !option.variadic) result.push(word, ...given.slice(++at, at + 1));
+    else if (/^@[^/\\]+$/.test(word)) {
+      // Names behind `--compare` are those of environments as they stand.
+      const last = result.findLast(each => each.startsWith('--'));
+      const isCompared = options.some(({ long, variadic }) => variadic && long === last);
+      if (isCompared) result.push(word.slice(1));
+      else result.push('--env', word.slice(1));
+    } else result.push(word);
+  }
+  return result;
 }
 
 /** Commands that end with a verdict, or with findings: where those cannot be told, that is an outcome of its own. */
@@ -40,17 +74,17 @@ export async function main(given: string[]): Promise<void> {
   const program = build(given);
   try {
     if (given.length === 0) program.outputHelp();
-    else await program.parseAsync(given, { from: 'user' });
+    else await program.parseAsync(withEnvironment(given, program), { from: 'user' });
   } catch (error) {
-    process.exitCode = report(error as Error, program, given);
+    process.exitCode = await report(error as Error, program, given);
   }
 }
 
-function report(error: Error, program: Command, given: string[]): number {
+async function report(error: Error, program: Command, given: string[]): Promise<number> {
   const terminal = openTerminal();
   if (error instanceof CommanderError) {
     if (error.exitCode === 0) return exitCodes.passed;
-    terminal.err(`${visible(commandLineError(error, program, given))}\n`);
+    terminal.err(`${visible(await commandLineError(error, program, given))}\n`);
     return exitCodes.nothingSent;
   }
   if (isUsageError(error)) {
@@ -69,7 +103,8 @@ function ownError(error: Error): string {
 }
 
 /** One line: what is wrong, and the nearest right form. */
-function commandLineError(error: CommanderError, program: Command, given: string[]): string {
+async function commandLineError(error: CommanderError, program: Command, given: string[]): Promise<string> {
+  const { remedyForCommand, remedyForOption } = await import('./interactive-commands.ts');
   const command = program.commands.find(each => each.name() === given[0]);
   const quoted = /'([^']*)'/.exec(error.message)?.[1] ?? '';
   const offer = (word: string, known: string[], otherwise: string) => {
@@ -77,18 +112,23 @@ function commandLineError(error: CommanderError, program: Command, given: string
     return meant === undefined ? otherwise : `Did you mean '${meant}'?`;
   };
   switch (error.code) {
+    case 'commander.help': {
+      const names = program.commands.map(each => each.name());
+      return `There is no help about '${given[1]}'. ${remedyForCommand(given.slice(1)) ?? offer(given[1] ?? '', names, `There are ${names.join(', ')}.`)}`;
+    }
     case 'commander.unknownCommand':
     case 'commander.excessArguments': {
       const names = program.commands.map(each => each.name());
       if (!command && given[0] !== undefined)
-        return `'${given[0]}' is no command. ${offer(given[0], names, `There are ${names.join(', ')}.`)}`;
+        return `'${given[0]}' is no command. ${remedyForCommand(given) ?? offer(given[0], names, `There are ${names.join(', ')}.`)}`;
       return `'${given[0]}' takes fewer arguments.`;
     }
     case 'commander.unknownOption': {
       const flags = [...(command ?? program).options, ...program.options]
         .map(option => option.long!)
         .concat('--help');
-      return `'${quoted}' is no option${command ? ` of ${command.name()}` : ''}. ${offer(quoted.replace(/=.*/, ''), flags, `mervok ${command ? `${command.name()} ` : ''}--help lists them.`)}`;
+      const remedy = command && remedyForOption(command.name(), quoted);
+      return `'${quoted}' is no option${command ? ` of ${command.name()}` : ''}. ${remedy ?? offer(quoted.replace(/=.*/, ''), flags, `mervok ${command ? `${command.name()} ` : ''}--help lists them.`)}`;
     }
     case 'commander.missingArgument': {
       const wanted = command?.registeredArguments.find(argument => argument.name() === quoted);

@@ -4,8 +4,8 @@ import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import {
   flagsAgain,
+  noteUnsafe,
   noteUnusedGiven,
-  noteUnverified,
   type PlanFlags,
   type Prepared,
   preparePlan,
@@ -42,14 +42,14 @@ export async function runCommand(
   const view = readView(flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
-  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => void) => {
+  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => Promise<void>) => {
     const prepared = await preparePlan(chosen, flags, root => readSelection(flags, root));
-    onPrepared?.(prepared);
+    await onPrepared?.(prepared);
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
     noteUnusedGiven(plan, terminal);
-    noteUnverified(findings, terminal);
+    noteUnsafe(findings, terminal);
     const selected = selectedInWords(chosen, flags);
     process.exitCode = await executeRun(
       plan,

@@ -8,6 +8,7 @@ import type { Masker } from '../core/secrecy/masker.ts';
 import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
 import { ResponseView } from '../core/steps/http/response-view.ts';
+import { capitalized } from '../core/text/words.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
@@ -15,7 +16,7 @@ import { checksInWords } from '../reports/verdict.ts';
 import { contextFor, printPicked, readPicker } from './expression.ts';
 import { type RequestFlags, readGivenRequest } from './given-request.ts';
 import { keepLast } from './last.ts';
-import { noteUnverified, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
+import { noteUnsafe, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
 import { readSelection } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { SingleRequest } from './single-request.ts';
@@ -35,7 +36,11 @@ export async function sendCommand(
   flags: SendFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const isCase = words.length === 1 && /\.md(?:#|$)/i.test(words[0]!) && !/^https?:/i.test(words[0]!);
+  const isCase = /\.md(?:#|$)/i.test(words[0]!) && !/^https?:/i.test(words[0]!);
+  if (isCase && words.length > 1)
+    throw new UsageError(
+      `'${words[1]}' is not taken: a case says itself what it sends. Values are given by --set NAME=VALUE.`,
+    );
   const given = isCase ? undefined : readGivenRequest(words, flags);
   refuseMixtures(flags, isCase);
   if (flags.save !== undefined) readSavePlace(flags.save);
@@ -45,7 +50,7 @@ export async function sendCommand(
     ? await prepareGiven(given, flags)
     : await preparePlan([words[0]!], { ...flags, cleansUp: false }, root => readSelection(flags, root));
   if (await refusedByErrors(prepared.findings, terminal)) return;
-  noteUnverified(prepared.findings, terminal);
+  noteUnsafe(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
   const sending = new SingleRequest(prepared, asked, terminal, {
@@ -148,7 +153,7 @@ async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, termin
     lines.push(...figuresText(shown.at(-1)!, look));
     const { made, held } = sending.checks;
     if (made > 0) {
-      const verdict = checksInWords(made, held) + (held === made ? '' : ' mervok run tells which.');
+      const verdict = `${capitalized(checksInWords(made, held))}.${held === made ? '' : ' mervok run tells which.'}`;
       lines.push(paint(held === made ? 'quiet' : 'failed', verdict));
     }
   }

@@ -135,6 +135,8 @@ function masked(
   { plan, flow, external }: Pick<Prepared, 'plan' | 'flow' | 'external'>,
   masker: Masker,
 ): string {
+  const os = source.definition?.os;
+  if (os !== undefined && external.variable(os) === undefined) return `${os} is not set`;
   if (plan.secretNames.has(source.name)) return '[secret]';
   if (source.byRows) return 'another for each row';
   if (!source.definition) {

@@ -1,15 +1,12 @@
-import { type FSWatcher, watch as watchFolder } from 'node:fs';
 import { relative, resolve } from 'node:path';
 import { affectedPages } from '../core/analysis/affected-pages.ts';
 import { isUsageError } from '../core/model/usage-error.ts';
 import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
-
-/** In milliseconds: an editor writes a file in several steps. */
-const settle = 150;
+import { Changes } from './watch-files.ts';
 
 /** Runs, and tells what was made ready before anything is sent. */
-type RunOnce = (paths: readonly string[], onPrepared: (prepared: Prepared) => void) => Promise<void>;
+type RunOnce = (paths: readonly string[], onPrepared: (prepared: Prepared) => Promise<void>) => Promise<void>;
 
 /** Runs, and runs again what a changed file touches, until it is interrupted. */
 export async function watch(
@@ -23,10 +20,10 @@ export async function watch(
   let asked = new Set<string>();
   const run = async (chosen: readonly string[]) => {
     try {
-      await runOnce(chosen, prepared => {
+      await runOnce(chosen, async prepared => {
         last = prepared;
         // What changes while it runs counts too.
-        changes ??= new Changes(prepared.root);
+        changes ??= await Changes.of(prepared.root);
         if (chosen === paths) asked = new Set(prepared.plan.pages.map(page => page.file));
       });
     } catch (error) {
@@ -52,56 +49,10 @@ export async function watch(
       tellWaiting();
     }
   } finally {
-    changes.close();
+    await changes.close();
   }
 }
 
 function clock(): string {
   return new Date().toTimeString().slice(0, 8);
-}
-
-/** The files below a folder that have changed, gathered until it is quiet for a while. */
-class Changes {
-  readonly #watcher: FSWatcher;
-  #changed = new Set<string>();
-  #timer: NodeJS.Timeout | undefined;
-  #told: ((files: string[] | undefined) => void) | undefined;
-  readonly #onInterrupt = () => this.#tell(undefined);
-
-  constructor(root: string) {
-    this.#watcher = watchFolder(root, { recursive: true }, (_kind, file) => {
-      const path = String(file).replaceAll('\\', '/');
-      if (path.split('/').some(part => /^\.(?:mervok|git)$|^node_modules$|~$|\.part$|\.sw.$/.test(part)))
-        return;
-      this.#changed.add(path);
-      clearTimeout(this.#timer);
-      this.#timer = setTimeout(() => this.#tell([...this.#changed]), settle);
-    });
-  }
-
-  /** Nothing where the wait was interrupted. */
-  next(): Promise<string[] | undefined> {
-    process.once('SIGINT', this.#onInterrupt);
-    process.once('SIGTERM', this.#onInterrupt);
-    return new Promise(tell => {
-      this.#told = tell;
-      if (this.#changed.size > 0) this.#timer ??= setTimeout(() => this.#tell([...this.#changed]), settle);
-    });
-  }
-
-  #tell(files: string[] | undefined): void {
-    this.#timer = undefined;
-    // While a run goes on, changes are gathered for the time after it.
-    if (!this.#told) return;
-    process.off('SIGINT', this.#onInterrupt);
-    process.off('SIGTERM', this.#onInterrupt);
-    if (files) this.#changed = new Set();
-    this.#told(files);
-    this.#told = undefined;
-  }
-
-  close(): void {
-    clearTimeout(this.#timer);
-    this.#watcher.close();
-  }
 }

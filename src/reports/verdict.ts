@@ -1,40 +1,34 @@
 import type { EventOf } from '../core/model/events.ts';
 import type { Stop } from '../core/model/outcomes.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted, grouped, inWords } from '../core/text/words.ts';
+import { counted, grouped } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 
-/** `39 of 41 checks hold. 1 case failed, 2 are blocked by it.` */
-export function verdictInWords({
-  checks,
-  held,
-  cases,
-  causes,
-  stopped,
-  bounds,
-  exceeded,
-  lag,
-  p50,
-}: RunTotals): string {
-  const sentences = [checksInWords(checks, held)];
-  const bad = cases.failed + cases.error;
-  const parts: string[] = [];
-  if (cases.failed > 0) parts.push(`${counted(cases.failed, 'case')} failed`);
-  if (cases.error > 0)
-    parts.push(
-      parts.length > 0
-        ? `${cases.error} could not be carried out`
-        : `${counted(cases.error, 'case')} could not be carried out`,
-    );
-  if (cases.blocked > 0) {
-    const by =
-      bad === 1 ? 'it' : causes === undefined || causes === 0 || causes >= bad ? 'them' : `${causes} of them`;
-    parts.push(`${cases.blocked} ${cases.blocked === 1 ? 'is' : 'are'} blocked by ${by}`);
+/** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
+export function verdictInWords(totals: RunTotals): string {
+  const { checks, held, cases, stopped, bounds, exceeded, lag, p50 } = totals;
+  const isBad = cases.failed + cases.error + cases.blocked > 0;
+  const parts = [
+    isBad ? badCasesInWords(totals) : goodCasesInWords(totals),
+    checksInWords(checks, held, isBad),
+  ];
+  if (bounds.length > 0) {
+    const kept = boundsInWords(bounds.length, exceeded.length);
+    if (isBad || exceeded.length === 0) parts.push(kept);
+    else parts.unshift(kept);
   }
-  if (parts.length > 0) sentences.push(`${inWords(parts)}.`);
-  else if (cases.passed > 0) sentences.push(`${counted(cases.passed, 'case')} passed.`);
-  if (cases.skipped > 0) sentences.push(`${counted(cases.skipped, 'case')} skipped.`);
-  if (bounds.length > 0) sentences.push(boundsInWords(bounds.length, exceeded.length));
+  const outcome =
+    isBad || exceeded.length > 0
+      ? 'Failed'
+      : stopped
+        ? 'Not finished'
+        : checks === 0
+          ? 'Nothing was checked'
+          : 'Passed';
+  const told = parts.filter(
+    part => part !== '' && !(outcome === 'Nothing was checked' && part === nothingChecked),
+  );
+  const sentences = [told.length === 0 ? `${outcome}.` : `${outcome}: ${told.join('; ')}.`];
   if (stopped) sentences.push(stopsInWords[stopped]);
   if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     sentences.push(
@@ -43,18 +37,47 @@ export function verdictInWords({
   return sentences.join(' ');
 }
 
+/** `1 case of 12, 2 blocked by it, 3 skipped` */
+function badCasesInWords({ cases, causes }: RunTotals): string {
+  const { failed, error, blocked, skipped } = cases;
+  const bad = failed + error;
+  const all = Object.values(cases).reduce((sum, count) => sum + count, 0);
+  const of = (count: number) =>
+    all === count ? counted(count, 'case') : `${counted(count, 'case')} of ${grouped(all)}`;
+  const parts: string[] = [];
+  if (failed > 0) parts.push(of(failed));
+  if (error > 0) parts.push(`${failed > 0 ? grouped(error) : of(error)} could not be carried out`);
+  if (blocked > 0) {
+    const by =
+      bad === 1 ? 'it' : causes === undefined || causes === 0 || causes >= bad ? 'them' : `${causes} of them`;
+    parts.push(
+      bad === 0
+        ? `${of(blocked)} ${blocked === 1 ? 'is' : 'are'} blocked`
+        : `${grouped(blocked)} blocked by ${by}`,
+    );
+  }
+  if (skipped > 0) parts.push(`${grouped(skipped)} skipped`);
+  return parts.join(', ');
+}
+
+/** `12 cases, 1 skipped` */
+function goodCasesInWords({ cases: { passed, skipped } }: RunTotals): string {
+  if (passed === 0) return skipped === 0 ? '' : `${counted(skipped, 'case')} skipped`;
+  return counted(passed, 'case') + (skipped > 0 ? `, ${grouped(skipped)} skipped` : '');
+}
+
 /** In milliseconds: less is within what a time is told with. */
 const mostLag = 5;
 
 function boundsInWords(all: number, exceeded: number): string {
   if (exceeded === 0)
     return all === 1
-      ? 'The bound is kept.'
+      ? 'the bound is kept'
       : all === 2
-        ? 'Both bounds are kept.'
-        : `All ${all} bounds are kept.`;
-  if (all === 1) return 'The bound is not kept.';
-  return `${exceeded} of ${all} bounds ${exceeded === 1 ? 'is' : 'are'} not kept.`;
+        ? 'both bounds are kept'
+        : `all ${all} bounds are kept`;
+  if (all === 1) return 'the bound is not kept';
+  return `${exceeded} of ${all} bounds ${exceeded === 1 ? 'is' : 'are'} not kept`;
 }
 
 export const stopsInWords: { readonly [stop in Stop]: string } = {
@@ -64,16 +87,22 @@ export const stopsInWords: { readonly [stop in Stop]: string } = {
   killed: 'The record breaks off before the end of the run.',
 };
 
-export function checksInWords(checks: number, held: number): string {
-  if (checks === 0) return 'Nothing was checked.';
-  if (held === checks) return checks === 1 ? 'The one check holds.' : `All ${grouped(checks)} checks hold.`;
-  const none =
-    held === 0
-      ? checks === 1
-        ? 'The one check does not hold.'
-        : `None of ${checks} checks holds.`
-      : undefined;
-  return none ?? `${grouped(held)} of ${grouped(checks)} checks hold.`;
+const nothingChecked = 'nothing was checked';
+
+/**
+ * `39 of 41 checks hold`
+ * @param someNotMade whether some were not come to
+ */
+export function checksInWords(checks: number, held: number, someNotMade = false): string {
+  if (checks === 0) return nothingChecked;
+  const made = someNotMade ? ' that were made' : '';
+  if (held === checks)
+    return checks === 1
+      ? `the one check${made.replace('were', 'was')} holds`
+      : `all ${grouped(checks)} checks${made} hold`;
+  if (held === 0)
+    return checks === 1 ? 'the one check does not hold' : `none of ${grouped(checks)} checks holds`;
+  return `${grouped(held)} of ${grouped(checks)} checks hold`;
 }
 
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */

@@ -17,6 +17,10 @@ export interface PlanOptions extends Choice {
   readonly hasFile?: (path: string) => boolean;
   /** Why one that is there must not be sent. */
   readonly refusesFile?: (path: string) => string | undefined;
+  /** Whether the environment of the process has a variable. */
+  readonly isSet?: (osName: string) => boolean;
+  /** Whether Git leaves a file out, by its path from the root of the collection; nothing where there is no Git. */
+  readonly isIgnored?: (path: string) => boolean | undefined;
   readonly readFile?: ReadFile;
   readonly openFile?: OpenFile;
   /**

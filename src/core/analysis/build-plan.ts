@@ -15,8 +15,9 @@ import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
 import type { Analysis, Chosen, PlanOptions } from './analysis.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import { withNeeded } from './effects.ts';
-import { findingPasses, gatherUnknownNames, withoutFollowing } from './finding-passes.ts';
-import { Flow } from './flow.ts';
+import { findingPasses, gatherAlike } from './finding-passes.ts';
+import { Flow, unusedGiven } from './flow.ts';
+import { withoutFollowing } from './following.ts';
 import { orderPages, withCleanUp } from './order.ts';
 import type { Need, Plan, PlannedCase, PlannedPage } from './plan.ts';
 import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
@@ -24,6 +25,7 @@ import { prepareSchemas } from './schemas.ts';
 import { hasTag, refuseNeededOnes, select } from './select.ts';
 import { readTables } from './tables.ts';
 import { chooseEnvironment, secretNamesOf, usedVariables, variablesByLevels } from './variables.ts';
+import { weighted } from './weights.ts';
 
 /**
  * Makes a run ready, pass by pass: what is chosen, what that brings along, the order, what has to be loaded, the steps. A
@@ -37,6 +39,7 @@ export async function buildPlan(
   const environment = chooseEnvironment(collection, options.environment);
   const tables = await readTables(collection, openFile);
   const flow = new Flow(collection, environment.variables, given, {
+    environmentName: environment.name,
     tables,
     iterationColumns: options.rows?.columns,
   });
@@ -64,7 +67,7 @@ export async function buildPlan(
     pages,
     brought: chosen.brought,
     given,
-    unusedGiven: flow.unusedGiven([...chosen.cases]),
+    unusedGiven: unusedGiven([...chosen.cases], flow),
     secretNames,
     checks: checksIn(pages),
     schemaOf: schemas.schemaOf,
@@ -73,7 +76,7 @@ export async function buildPlan(
     ...(chosen.shard && { shard: chosen.shard }),
     ...boundsOf(root),
   };
-  return { plan, findings: gatherUnknownNames(withoutFollowing(findings)), flow };
+  return { plan, findings: gatherAlike(weighted(withoutFollowing(findings, collection), collection)), flow };
 }
 
 /** The cases that were asked for, and those that run with them. */

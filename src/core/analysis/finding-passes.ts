@@ -1,6 +1,11 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../language/bounds.ts';
 import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
+import type { Level } from '../settings/level.ts';
+import { settingOf } from '../settings/table.ts';
+import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { kindOfStep } from '../steps/kinds.ts';
+import { foreignReferencesOf } from '../steps/statement-kind.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Analysis } from './analysis.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
@@ -9,33 +14,30 @@ import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 /** Looks through what was chosen of a collection for one sort of thing that is wrong with it. */
 export type FindingPass = (analysis: Analysis) => Finding[];
 
-/** Where settings cannot be read, what they would have set is missing too; that is not told once more. */
-export function withoutFollowing(findings: readonly Finding[]): Finding[] {
-  const unreadable = findings.some(each => each.code === 'yaml-form' || each.code === 'setting-form');
-  const following: Code[] = ['base-missing', 'name-unknown', 'environment-unknown'];
-  return unreadable ? findings.filter(each => !following.includes(each.code)) : [...findings];
-}
+/** What is said of many places in the same words: a name that is known in none, what looks like a reference. */
+const gathered: readonly Code[] = ['name-unknown', 'reference-like'];
 
-/** A name that is used in many places and known in none is told once. */
-export function gatherUnknownNames(findings: readonly Finding[]): Finding[] {
-  const isUnknown = (each: Finding) => each.code === 'name-unknown';
-  const [unknown, others] = [
-    sortFindings(findings.filter(isUnknown)),
-    findings.filter(each => !isUnknown(each)),
+/** The same said of many places is told once. */
+export function gatherAlike(findings: readonly Finding[]): Finding[] {
+  const isGathered = (each: Finding) => gathered.includes(each.code);
+  const [several, others] = [
+    sortFindings(findings.filter(isGathered)),
+    findings.filter(each => !isGathered(each)),
   ];
   const byMessage = new Map<string, Finding[]>();
-  for (const each of unknown) {
+  for (const each of several) {
     const alike = byMessage.get(each.message);
     if (alike) alike.push(each);
     else byMessage.set(each.message, [each]);
   }
-  const gathered = [...byMessage].map(([message, alike]) => {
+  const once = [...byMessage].map(([message, alike]) => {
     const [first, ...more] = alike as [Finding, ...Finding[]];
     if (more.length === 0) return first;
     const places = more.length === 1 ? 'one more place' : `${more.length} more places`;
-    return { ...first, message: `${message} It is used in ${places}.` };
+    const what = first.code === 'name-unknown' ? 'It is used' : 'It stands';
+    return { ...first, message: `${message} ${what} in ${places}.` };
   });
-  return [...others, ...gathered];
+  return [...others, ...once];
 }
 
 /** Where certificates are not looked at, nobody knows who answers. */
@@ -69,8 +71,17 @@ function ofTables({ pages, tables: { errors } }: Analysis): Finding[] {
 }
 
 /** Files that variables stand in and that are not there, and what can never be computed. */
-function ofVariables({ variables, options: { hasFile } }: Analysis): Finding[] {
-  return [...variables].flatMap(({ file, computed, name, source, range }) => {
+function ofVariables({ variables, options: { hasFile, isSet } }: Analysis): Finding[] {
+  return [...variables].flatMap(({ file, computed, os, name, source, range }) => {
+    if (os !== undefined && isSet && !isSet(os))
+      return [
+        finding(
+          'os-unset',
+          { source, range },
+          `The environment variable ${os}, which '${name}' stands for, is not set.`,
+          `Set it, or give the name a value: --set ${name}=…`,
+        ),
+      ];
     if (computed) return checkStatement(computed, [computed]).map(error => findingOf(error, source));
     if (file === undefined || !hasFile || hasFile(file)) return [];
     const message = `There is no file '${file}', which holds the variable '${name}'.`;
@@ -92,6 +103,47 @@ function ofBounds({ collection: { root, pages } }: Analysis): Finding[] {
   });
 }
 
+/** Names of an environment that are settings elsewhere, where nothing refers to them: they would do nothing. */
+function ofEnvironments({ collection, flow }: Analysis): Finding[] {
+  const { root, secrets, pages } = collection;
+  const settingLike = [...environmentsOf(root), ...environmentsOf(secrets)].filter(({ name }) =>
+    settingOf(name),
+  );
+  if (settingLike.length === 0) return [];
+  const used = new Set(
+    pages.flatMap(page => page.cases).flatMap(each => flow.boundUses(each).map(({ use }) => use.name)),
+  );
+  return settingLike
+    .filter(({ name }) => !used.has(name))
+    .map(({ name, source, range }) =>
+      finding(
+        'environment-setting',
+        { source, range },
+        `An environment holds variables alone, and nothing refers to one that is called '${name}'.`,
+        name === 'variables'
+          ? 'Its variables stand right below its name: local: { harbour: "http://127.0.0.1:7070" }'
+          : `The setting stands at the root and refers to a variable: ${name}: "{harbour}/v1"; each environment gives that its value.`,
+      ),
+    );
+}
+
+function environmentsOf(level: Level | undefined): VariableDefinition[] {
+  return [...(level?.environments?.values() ?? [])].flatMap(variables => [...variables.values()]);
+}
+
+/** A file of secrets that would go into the next commit. */
+function exposed({ collection: { secrets }, options: { isIgnored } }: Analysis): Finding[] {
+  if (!secrets || isIgnored?.(secrets.source.file) !== false) return [];
+  return [
+    finding(
+      'secret-exposed',
+      { source: secrets.source, range: { start: 0, end: 0 } },
+      'Git does not leave this file out, so its secrets would go into the next commit.',
+      `Write a line into .gitignore: ${secrets.source.file}`,
+    ),
+  ];
+}
+
 /** What is wrong with the form of pages; one that was named counts also where no case of it could be read. */
 function ofPages({ chosen, pages }: Analysis): Finding[] {
   return [...new Set([...chosen.named, ...pages])].flatMap(page => page.findings);
@@ -104,6 +156,18 @@ function ofWrittenSecrets({ collection: { secrets }, chosen: { cases } }: Analys
     ...[...levels, ...(secrets ? [secrets] : [])].flatMap(secretsInLevel),
     ...[...cases].flatMap(each => secretsInCase(each.written, each.page.page.source)),
   ];
+}
+
+/** References as other notations write them, which would be sent as they stand. */
+function ofForeignReferences({ chosen: { cases } }: Analysis): Finding[] {
+  return [...cases].flatMap(({ written: { steps }, page: { page } }) =>
+    steps
+      .flatMap(step => [
+        ...kindOfStep(step).foreignReferences(step, page.source),
+        ...(step.repeat ? foreignReferencesOf(step.repeat, page.source) : []),
+      ])
+      .map(error => findingOf(error, page.source)),
+  );
 }
 
 /** Names that nothing gives, or that hide others. Without its table nobody knows the names that it gives. */
@@ -121,8 +185,11 @@ export const findingPasses: readonly FindingPass[] = [
   ofPages,
   unverified,
   ofWrittenSecrets,
+  ofForeignReferences,
   ofUnusedNames,
   ofVariables,
+  ofEnvironments,
+  exposed,
   ofTables,
   ofBounds,
   ofNames,

@@ -66,6 +66,16 @@ function productNamed(each: CollectionCase, name: string, flow: Flow) {
 }
 
 function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow): Finding {
+  const environments = environmentsWith(name, flow);
+  if (environments.length > 0)
+    return finding(
+      'name-unknown',
+      { source, range },
+      flow.environmentName === undefined
+        ? `'${name}' has a value in environments alone, and none is chosen.`
+        : `The environment ${flow.environmentName} gives '${name}' no value.`,
+      `${environments.length === 1 ? 'One that does is' : 'Those that do are'} ${inWords(environments)}: --env ${environments[0]}`,
+    );
   return finding(
     'name-unknown',
     { source, range },
@@ -74,6 +84,12 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
       columnsInWords(user, flow) ??
       'Keep it in an earlier case, define it among variables, or give it with --set.',
   );
+}
+
+/** The environments that give a name a value. */
+function environmentsWith(name: string, { collection: { root, secrets } }: Flow): string[] {
+  const all = [...(root.environments ?? []), ...(secrets?.environments ?? [])];
+  return [...new Set(all.flatMap(([environment, variables]) => (variables.has(name) ? [environment] : [])))];
 }
 
 /** Where there is a table, a column of it was meant most likely. */

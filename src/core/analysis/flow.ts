@@ -1,8 +1,10 @@
 import type { VariableDefinition } from '../settings/variable-definition.ts';
+import { nearest } from '../text/words.ts';
 import { type CaseNames, namesOf, type Use } from './case-names.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { GivenValue } from './given-value.ts';
 import { type Needed, resolveNeeds } from './needs.ts';
+import type { Plan } from './plan.ts';
 import { noTables, type Tables } from './tables.ts';
 
 /** What gives a name its value at a place of use. */
@@ -24,7 +26,9 @@ export interface BoundUse {
   readonly circular?: boolean;
 }
 
-export interface FlowTables {
+export interface FlowOptions {
+  /** Of the environment that is chosen. */
+  readonly environmentName?: string | undefined;
   readonly tables?: Tables;
   /** Columns of the table that the whole selection runs for each row of. */
   readonly iterationColumns?: readonly string[] | undefined;
@@ -56,6 +60,7 @@ const deepest = 500;
 
 /** The flow of data through a collection: which case makes a name, and which uses it. */
 export class Flow {
+  readonly environmentName: string | undefined;
   readonly tables: Tables;
   readonly iterationColumns: readonly string[];
   readonly #names = new Map<CollectionCase, CaseNames>();
@@ -72,8 +77,9 @@ export class Flow {
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
     readonly given: ReadonlyMap<string, GivenValue>,
-    { tables = noTables, iterationColumns = [] }: FlowTables = {},
+    { tables = noTables, iterationColumns = [], environmentName }: FlowOptions = {},
   ) {
+    this.environmentName = environmentName;
     this.tables = tables;
     this.iterationColumns = iterationColumns;
     for (const page of collection.pages) {
@@ -263,16 +269,20 @@ export class Flow {
     }
     return [...new Set([...producers, ...this.neededBy(user).cases])];
   }
+}
 
-  /** Names given on the command line that none of these cases takes from there. */
-  unusedGiven(cases: readonly CollectionCase[]): string[] {
-    const taken = new Set(
-      cases
-        .flatMap(each => this.boundUses(each))
-        .flatMap(({ use, binding }) => (binding?.from === 'given' ? [use.name] : [])),
-    );
-    return [...this.given.keys()].filter(name => !taken.has(name));
-  }
+/** Names given on the command line that none of these cases takes from there, each with the nearest that one uses. */
+export function unusedGiven(cases: readonly CollectionCase[], flow: Flow): Plan['unusedGiven'] {
+  if (flow.given.size === 0) return [];
+  const uses = cases.flatMap(each => flow.boundUses(each));
+  const taken = new Set(uses.flatMap(({ use, binding }) => (binding?.from === 'given' ? [use.name] : [])));
+  const used = new Set(uses.map(({ use }) => use.name));
+  return [...flow.given.keys()]
+    .filter(name => !taken.has(name))
+    .map(name => {
+      const near = used.has(name) ? undefined : nearest(name, used);
+      return { name, ...(near !== undefined && { nearest: near }) };
+    });
 }
 
 /** The largest of ascending numbers that is not above a limit. */

@@ -18,7 +18,7 @@ export interface Plan {
   /** Values given on the command line, or by a file that it names. */
   readonly given: ReadonlyMap<string, GivenValue>;
   /** Of those, the names that nothing takes from there: mistyped, or hidden by a value of the page. */
-  readonly unusedGiven: readonly string[];
+  readonly unusedGiven: readonly { readonly name: string; readonly nearest?: string }[];
   /** Names that are secret, wherever their value comes from. */
   readonly secretNames: ReadonlySet<string>;
   /** How many checks will be made if every case is carried out. */

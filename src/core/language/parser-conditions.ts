@@ -10,6 +10,7 @@ import {
   typeNames,
 } from './ast.ts';
 import type { Lexer } from './lexer.ts';
+import { isTypeElsewhere, typeHere } from './other-notations.ts';
 import { ExpressionParser, type Operand } from './parser-expressions.ts';
 
 const predicateWords = [
@@ -40,14 +41,6 @@ const habitsOfJunctions = ['&&', '||'];
 
 /** What may go on behind a condition. */
 export const wordsBehindCondition = ['and', 'or', ...predicateWords, 'not'];
-
-const typeHabits = new Map([
-  ['string', 'text'],
-  ['array', 'list'],
-  ['int', 'integer'],
-  ['bool', 'boolean'],
-  ['map', 'object'],
-]);
 
 /** Conditions, on top of values. */
 export abstract class ConditionParser extends ExpressionParser {
@@ -233,7 +226,7 @@ export abstract class ConditionParser extends ExpressionParser {
   #noType(): never {
     const lexer: Lexer = this.lexer;
     const found = lexer.peekWord();
-    const habit = found === undefined ? undefined : typeHabits.get(found);
+    const habit = found !== undefined && isTypeElsewhere(found) ? typeHere(found) : undefined;
     if (habit) lexer.fail(`'${found}' is no type here.`, lexer.at, `Write 'is ${habit}'.`, 'word-unknown');
     if (lexer.peek('"') || lexer.peek('{') || /\d/.test(lexer.text[lexer.at] ?? ''))
       lexer.fail("A type should follow 'is'.", lexer.at, "A value is compared with '='.");
@@ -280,7 +273,9 @@ export abstract class ConditionParser extends ExpressionParser {
     return lexer.fail(
       'This says nothing that can hold: a comparison is missing.',
       lexer.at,
-      "Add, for example, '= 200', 'exists' or 'is text'.",
+      /^(?::\s*)?["\d{[/-]/.test(lexer.text.slice(lexer.at, lexer.at + 20))
+        ? "A value is compared with '=': status = 200"
+        : "Add, for example, '= 200', 'exists' or 'is text'.",
     );
   }
 

@@ -1,9 +1,12 @@
-import { SourceError } from '../model/finding.ts';
+import { type Code, SourceError } from '../model/finding.ts';
 import type { Excerpt } from '../model/source.ts';
 import { didYouMean } from '../text/words.ts';
+import { unitNames } from '../values/compare.ts';
 import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
+import { guessFor, referenceAt, remedyFor } from './other-notations.ts';
 import { ConditionParser, wordsBehindCondition } from './parser-conditions.ts';
+import { inWords } from './templates/foreign-references.ts';
 
 /** How one kind of statement is written. */
 export interface StatementSyntax<Node extends StatementNode = StatementNode> {
@@ -48,10 +51,31 @@ function parseEach<Result>(excerpt: Excerpt, parse: (parser: StatementParser) =>
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
       const readOn = lexer.leaveStatement(start);
-      errors.push((readOn && errorAlone(excerpt, start, lexer.at, parse)) || error);
+      errors.push(mended((readOn && errorAlone(excerpt, start, lexer.at, parse)) || error, excerpt, start));
     }
   }
   return { statements, errors };
+}
+
+const ofForm: readonly Code[] = ['syntax', 'word-unknown', 'function-unknown'];
+
+/** Says how it is said here, where a statement is written as another notation has it. */
+function mended(error: SourceError, excerpt: Excerpt, start: number): SourceError {
+  if (!ofForm.includes(error.code) || error.message.includes(' is written ')) return error;
+  const lineFrom = (text: string, from: number) => text.slice(from).split('\n', 1)[0]!;
+  const unread = {
+    statement: lineFrom(excerpt.text, start),
+    rest: lineFrom(excerpt.source.text, error.range.start),
+    atStart: error.range.start <= excerpt.toPage(start),
+  };
+  const reference = referenceAt(unread);
+  if (reference) {
+    const range = excerpt.range(start + reference.start, start + reference.end);
+    return new SourceError('reference-form', range, inWords(reference).message, `Write {${reference.name}}.`);
+  }
+  const isNear = error.remedy?.startsWith('Did you mean') === true;
+  const remedy = remedyFor(unread) ?? (isNear ? undefined : guessFor(unread));
+  return remedy === undefined ? error : new SourceError(error.code, error.range, error.message, remedy);
 }
 
 /** What is wrong with a statement that has a bracket which is never closed: what would be if nothing stood below it. */
@@ -151,7 +175,9 @@ export class StatementParser extends ConditionParser {
 
   #leftOver(): never {
     const word = this.lexer.peekWord();
-    const known = word === undefined ? undefined : didYouMean(word, wordsBehindCondition);
+    const isUnit = /\d\s*$/.test(this.lexer.text.slice(0, this.lexer.at));
+    const known =
+      word === undefined ? undefined : didYouMean(word, isUnit ? unitNames : wordsBehindCondition);
     return this.lexer.fail('This does not belong here; the statement ends before it.', this.lexer.at, known);
   }
 }

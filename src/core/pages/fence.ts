@@ -17,26 +17,7 @@ export type FenceUse =
   | { readonly use: 'slip'; readonly meant: string };
 
 /** Languages one edit away from an active word, which are what they say. */
-const innocent = new Set([
-  'https',
-  'html',
-  'htm',
-  'hcl',
-  'httpd',
-  'htmx',
-  'php',
-  'sh',
-  'sql',
-  'js',
-  'bash',
-  'text',
-  'json',
-  'xml',
-  'yaml',
-  'csv',
-  'form',
-  'file',
-]);
+const innocent = new Set('https html htm hcl httpd htmx php'.split(' '));
 
 /** What stands behind a body's two words. */
 const attachedMore = new Map([['body', 'crlf']]);
@@ -47,38 +28,30 @@ const attached = new Set(operationKinds.flatMap(({ attachments }) => Object.keys
 /** Fences that are to come. */
 const later = new Set(['sql step', 'sh step', 'js step'].filter(words => !byWords.has(words)));
 
-/** The second words that mean something behind a first one. */
-const pairs = new Map<string, string[]>();
-for (const words of [...attached, 'json schema', 'yaml settings', 'csv rows', ...later, ...byWords.keys()]) {
-  const [first = '', second] = words.split(' ');
-  if (second !== undefined) pairs.set(first, [...(pairs.get(first) ?? []), second]);
-}
-
-const firstWords = [...[...byWords.keys()].filter(words => !words.includes(' ')), 'mervok'];
+const single = [...byWords.keys()].filter(words => !words.includes(' '));
+const firstWords = [...single, 'mervok'];
+/** Every fence that is known by two words. */
+const pairs = [
+  ...new Set([...attached, 'json schema', 'yaml settings', 'csv rows', ...later, ...byWords.keys()]),
+].filter(words => words.includes(' '));
+const seconds = new Set(pairs.map(words => words.split(' ')[1]!));
 
 export function useOfFence(info: string): FenceUse {
   const [first = '', second = '', third = ''] = info.split(/\s+/);
-  const single = byWords.get(first);
-  if (single)
-    return second === 'prose'
-      ? { use: 'prose' }
-      : second !== '' && editDistance(second, 'prose') <= 2
-        ? { use: 'slip', meant: `${first} prose` }
-        : { use: 'operation', kind: single };
+  if (second === 'prose') return { use: 'prose' };
+  const kind = byWords.get(first);
+  if (kind)
+    return second !== '' && editDistance(second, 'prose') <= 2
+      ? { use: 'slip', meant: `${first} prose` }
+      : { use: 'operation', kind };
   if (first === 'mervok') return { use: 'statements' };
-  if (!innocent.has(first.toLowerCase())) {
-    const meant = firstWords.find(word => first !== '' && editDistance(first.toLowerCase(), word) <= 1);
-    if (meant !== undefined) return { use: 'slip', meant };
-  }
-  const seconds = pairs.get(first);
-  if (!seconds || second === '') return { use: 'prose' };
-  if (!seconds.includes(second)) {
-    const meant = seconds.find(word => editDistance(second.toLowerCase(), word) <= 1);
-    return meant === undefined ? { use: 'prose' } : { use: 'slip', meant: `${first} ${meant}` };
-  }
   const words = `${first} ${second}`;
-  const kind = byWords.get(words);
-  if (kind) return { use: 'operation', kind };
+  if (!pairs.includes(words)) {
+    const meant = firstMeant(first) ?? pairMeant(info);
+    return meant === undefined ? { use: 'prose' } : { use: 'slip', meant };
+  }
+  const ofTwo = byWords.get(words);
+  if (ofTwo) return { use: 'operation', kind: ofTwo };
   if (attached.has(words)) {
     const more = attachedMore.get(second);
     return more !== undefined && third !== '' && third !== more
@@ -88,4 +61,54 @@ export function useOfFence(info: string): FenceUse {
   if (later.has(words)) return { use: 'later', form: words };
   if (words === 'yaml settings') return { use: 'settings' };
   return { use: words === 'json schema' ? 'schema' : 'rows', name: third };
+}
+
+/** What a single word is meant for that is nearly one of those that are known. */
+function firstMeant(first: string): string | undefined {
+  const word = first.toLowerCase().replace(/[:,;]$/, '');
+  if (word === '' || innocent.has(word)) return undefined;
+  return firstWords.find(known => editDistance(word, known) <= 1 && !(known === 'http' && word.length < 4));
+}
+
+/** The two words that are meant: in another case, joined, the other way round, or with a letter that is wrong. */
+function pairMeant(info: string): string | undefined {
+  const words = info
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(word => word !== '')
+    .slice(0, 2);
+  const [first = '', second = ''] = words;
+  const joined = words.join('');
+  const candidates = [
+    ...pairs.filter(pair => editDistance(first + second, pair.replace(' ', '')) <= 1),
+    ...pairs.filter(pair => editDistance(second + first, pair.replace(' ', '')) <= 1),
+    // One word that two of them are written as, with a third behind it.
+    ...pairs.filter(pair => first === pair.replace(' ', '')),
+  ];
+  if (joined === '' || (first === 'http' && second !== '')) return undefined;
+  if (candidates.length > 0) return candidates[0];
+  // `html body`, `yaml variables`: nothing else can be meant by the second word.
+  const ofSecond = pairs.filter(pair => pair.endsWith(` ${second}`));
+  if (!seconds.has(second) || second === 'step' || !(second === 'body' || dataWords.has(first)))
+    return undefined;
+  return second === 'body' ? 'text body' : ofSecond[0];
+}
+
+/** Languages of data: beside a word that is known, one of them was meant to say what the fence holds. */
+const dataWords = new Set('json yaml yml csv xml form text toml tsv'.split(' '));
+
+/** Fences that would be a body if `body` stood behind them; alone they are prose. */
+const bodiesAlone = new Map([
+  ['graphql', 'graphql body'],
+  ['gql', 'graphql body'],
+  ['form', 'form body'],
+  ['multipart', 'multipart body'],
+  ['body', 'json body'],
+  ['variables', 'json variables'],
+  ['query', 'form query'],
+]);
+
+/** What a fence of prose right below a request is most likely meant for: no prose is written in this. */
+export function meantBelowRequest(info: string): string | undefined {
+  return bodiesAlone.get(info.trim().toLowerCase());
 }

@@ -21,6 +21,7 @@ export function pageOfRequest(request: GivenRequest, name: string): Page {
     cases: [only],
     schemas: new Map(),
     tables: new Map(),
+    unread: [],
     findings: errors.map(error => findingOf(error, source)),
   };
 }

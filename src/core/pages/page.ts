@@ -16,6 +16,8 @@ export interface Page {
   readonly tables: ReadonlyMap<string, Excerpt>;
   /** What is wrong with the page itself. */
   readonly findings: readonly Finding[];
+  /** Texts that could not be read: what is missed elsewhere may stand in them. */
+  readonly unread: readonly string[];
 }
 
 /** A heading and the steps under it, up to the next heading. */
@@ -34,6 +36,8 @@ export interface PageCase {
   /** Set for a case that runs at the end of the iteration. */
   readonly cleanup?: Cleanup;
   readonly steps: readonly WrittenStep[];
+  /** Whether something in it could not be read, so that steps may be missing. */
+  readonly unread?: boolean;
   /** Its lines, from its heading to the next one, and those of fences that are no prose; both from 1, ends exclusive. */
   readonly lines: Lines;
   readonly fences: readonly Lines[];

@@ -1,12 +1,12 @@
 import Slugger from 'github-slugger';
 import type { StatementNode } from '../language/ast.ts';
 import { type Code, type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
-import type { Excerpt, Range, Source } from '../model/source.ts';
+import { Excerpt, type Range, type Source } from '../model/source.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import type { Repeat } from '../steps/repeat.ts';
 import type { OperationKind, WrittenStep } from '../steps/step.ts';
 import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
-import { type FenceUse, useOfFence } from './fence.ts';
+import { type FenceUse, meantBelowRequest, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown-blocks.ts';
 import type { Lines, Page, PageCase } from './page.ts';
 import { plainHeading } from './plain-heading.ts';
@@ -37,7 +37,7 @@ type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   hasOperation: boolean;
   /** The last statement of the last fence, where it is one: it waits for its request. */
   repeat: Repeat | undefined;
-  /** Something in it could not be read; it is a case all the same, for those who name it. */
+  /** Something in it is wrong; it is a case all the same, for those who name it. */
   broken: boolean;
 };
 
@@ -63,6 +63,7 @@ const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message:
 class PageReader {
   readonly #cases: Draft[] = [];
   readonly #findings: Finding[] = [];
+  readonly #unread: string[] = [];
   /** A repeated heading gets a number. */
   readonly #slugs = new Slugger();
   readonly #schemas = new Map<string, Excerpt>();
@@ -80,20 +81,25 @@ class PageReader {
 
   fence(fence: Fence): void {
     const use = useOfFence(fence.info);
-    if (use.use === 'prose') {
-      this.#requireClosed(fence, fence.isOutermost);
-      return;
-    }
-    if (use.use === 'slip') {
+    const meant = use.use === 'slip' ? use.meant : use.use === 'prose' && this.#meantBelow(fence);
+    if (meant) {
       this.#add(
         'fence-slip',
         fence.infoRange,
         `A fence '${fence.info}' is only prose.`,
-        `Did you mean '${use.meant}'?`,
+        `Did you mean '${meant}'?`,
+      );
+      this.#cannotRead(
+        this.#open ?? this.#begin(fileTitle(this.source.file), fence.range, fence.lines.from),
+        fence,
       );
       return;
     }
-    this.#requireClosed(fence);
+    if (use.use === 'prose' || use.use === 'slip') {
+      if (this.#requireClosed(fence, fence.isOutermost) && this.#open) this.#cannotRead(this.#open, fence);
+      return;
+    }
+    const isSwallowing = this.#requireClosed(fence);
     if (use.use === 'schema' || use.use === 'rows') {
       this.#named(use, fence);
       this.#open?.fences.push(fence.lines);
@@ -101,6 +107,11 @@ class PageReader {
     }
     const draft = this.#open ?? this.#begin(fileTitle(this.source.file), fence.range, fence.lines.from);
     draft.fences.push(fence.lines);
+    // What it has swallowed would make it wrong in other ways.
+    if (isSwallowing) {
+      this.#cannotRead(draft, fence);
+      return;
+    }
     const before = this.#findings.length;
     if (draft.repeat && use.use !== 'operation') this.#strayRepeat(draft);
     if (use.use === 'operation') this.#operation(draft, use.kind, fence);
@@ -108,29 +119,52 @@ class PageReader {
     else if (use.use === 'settings') this.#settings(draft, fence);
     else if (use.use === 'later') this.#later(use.form, fence);
     else this.#attach(draft, use, fence);
-    if (this.#findings.length > before) draft.broken = true;
+    if (this.#findings.length > before) this.#cannotRead(draft, fence);
+  }
+
+  /** What stands in it may be just what is missed elsewhere. */
+  #cannotRead(draft: Draft, { content }: Fence): void {
+    draft.broken = true;
+    draft.unread = true;
+    draft.repeat = undefined;
+    this.#unread.push(content.text);
+  }
+
+  /** Below a request that has no body yet, a fence may be one that is not called so. */
+  #meantBelow({ info }: Fence): string | undefined {
+    const meant = meantBelowRequest(info);
+    const above = this.#open?.steps.at(-1);
+    const attach = meant !== undefined && above && operationKindOf(above)?.attachments[meant];
+    return attach && typeof attach(above, { content: new Excerpt(this.source, '', 1), more: '' }) !== 'string'
+      ? meant
+      : undefined;
   }
 
   /** What a reader of Markdown makes of a line changes what stands below it. */
   swallowed({ why, range }: Swallowed): void {
     const [message, remedy] = swallowedInWords[why];
     this.#add('markup-open', range, message, remedy);
+    this.#unread.push(this.source.text.slice(range.start));
   }
 
-  /** A fence that was not closed where its author thought takes in the next one, and ends where that does. */
-  #requireClosed({ closed, range, content, marks }: Fence, isAlone = true): void {
-    if (!closed && isAlone)
-      this.#add('fence-open', range, 'This fence is not closed.', 'Close it with a line of the same marks.');
-    else if (fenceWithin(content.text, marks))
+  /** A fence that was not closed where its author thought takes in the next one, and ends where that does: that is told. */
+  #requireClosed({ closed, range, content, marks }: Fence, isAlone = true): boolean {
+    if (fenceWithin(content.text, marks))
       this.#add(
         'fence-open',
         range,
         'This fence is not closed before another one begins.',
         'Close it with a line of the same marks, or give it more marks than those that it holds.',
       );
+    else if (!closed && isAlone)
+      this.#add('fence-open', range, 'This fence is not closed.', 'Close it with a line of the same marks.');
+    else return false;
+    return true;
   }
 
-  finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings'> & { firstHeading: string | undefined } {
+  finish(): Pick<Page, 'cases' | 'schemas' | 'tables' | 'findings' | 'unread'> & {
+    firstHeading: string | undefined;
+  } {
     this.#endCase(Number.POSITIVE_INFINITY);
     const cases = this.#cases.filter(
       each => each.steps.length > 0 || each.settings || each.each || each.cleanup || each.broken,
@@ -140,6 +174,7 @@ class PageReader {
       schemas: this.#schemas,
       tables: this.#tables,
       findings: this.#findings,
+      unread: this.#unread,
       firstHeading: this.#firstHeading,
     };
   }
@@ -184,7 +219,7 @@ class PageReader {
     const { step, example, errors } = kind.read(content, info);
     if (example) {
       const firstLine = content.text.indexOf('\n');
-      if (!draft.hasOperation)
+      if (!draft.hasOperation && !draft.unread)
         this.#add(
           'body-stray',
           content.range(0, firstLine < 0 ? content.text.length : firstLine),
@@ -252,7 +287,7 @@ class PageReader {
     const attach = above && operationKindOf(above)?.attachments[words];
     if (!above || !attach) {
       // Below a request that could not be read there is nothing to say of its body.
-      if (!draft.broken || !draft.hasOperation)
+      if (!draft.unread)
         this.#add(
           'body-stray',
           infoRange,

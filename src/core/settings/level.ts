@@ -37,11 +37,16 @@ export interface Level {
   readonly bounds?: readonly Written[];
   /** In milliseconds. */
   readonly apdex?: number;
+  /** What warnings weigh, by their codes. */
+  readonly lint?: ReadonlyMap<string, LintWeight>;
   readonly tlsRange?: Range;
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };
 }
+
+/** What a warning is taken for. */
+export type LintWeight = 'off' | 'warning' | 'error';
 
 /** A text, and where it is written. */
 export interface Written {

@@ -1,9 +1,10 @@
 import type { Node, YAMLMap } from 'yaml';
 import { parseBound } from '../language/bounds.ts';
 import { parsePath } from '../language/jsonpath/parse.ts';
-import { SourceError } from '../model/finding.ts';
+import { type Code, codes, SourceError } from '../model/finding.ts';
+import { didYouMean } from '../text/words.ts';
 import { rangeOf } from '../yaml/yaml-reader.ts';
-import type { Redaction, Written } from './level.ts';
+import type { LintWeight, Redaction, Written } from './level.ts';
 import type { Setting, SettingReader } from './setting.ts';
 
 // Settings of which cases there are, when they run, and what a whole run is held to.
@@ -163,6 +164,46 @@ const apdex: Setting = {
   },
 };
 
+const lint: Setting = {
+  key: 'lint',
+  reach: 'every',
+  schema: ({ z }) => z.record(z.string(), z.union([z.enum(['off', 'warning', 'error']), z.boolean()])),
+  hint: 'It says what warnings weigh, by their codes: lint: { name-unused: off, check-idle: error }',
+  innerHint: 'A warning is off, a warning, or an error.',
+  docs: 'what [warnings](findings.md#warnings) weigh, by their codes: `{ name-unused: off, check-idle: error }`; `warning` takes back what an outer level says',
+  read: (node, reader) => ({ lint: readWeights(node, reader) }),
+};
+
+function readWeights(node: Node, reader: SettingReader): ReadonlyMap<string, LintWeight> {
+  const weights = new Map<string, LintWeight>();
+  for (const { key, value } of reader.pairs(node)) {
+    const code = reader.keyText(key);
+    const range = rangeOf(key, reader.excerpt);
+    const weight = reader.text(value) ?? '';
+    if (!Object.hasOwn(codes, code))
+      reader.add(
+        'setting-unknown',
+        range,
+        `There is no finding '${code}'.`,
+        didYouMean(code, Object.keys(codes)),
+      );
+    else if (codes[code as Code] === 'error' && weight !== 'error')
+      reader.add(
+        'setting-form',
+        range,
+        `'${code}' is an error: what it is about cannot be carried out, so it cannot be switched off.`,
+        'Only warnings can be.',
+      );
+    // YAML 1.1 takes `off` and `no` for false.
+    else
+      weights.set(
+        code,
+        weight === 'error' || weight === 'warning' ? weight : weight === 'true' ? 'warning' : 'off',
+      );
+  }
+  return weights;
+}
+
 function writtenAt(node: Node, reader: SettingReader): Written {
   return { text: reader.text(node) ?? '', range: rangeOf(node, reader.excerpt) };
 }
@@ -184,4 +225,5 @@ export const organiseSettings: readonly Setting[] = [
   redact,
   bounds,
   apdex,
+  lint,
 ];

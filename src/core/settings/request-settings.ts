@@ -16,7 +16,7 @@ const base: Setting = {
   schema: ({ z }) => z.string(),
   hint: 'In YAML a text that begins with a brace stands in quotes: base: "{harbour}/v1"',
   docs: 'put before a target that begins with `/`',
-  read: (node, reader) => ({ base: reader.isNull(node) ? null : reader.template(node, 'text') }),
+  read: (node, reader) => ({ base: reader.isNull(node) ? null : reader.template(node, 'address') }),
   merge(effective, level) {
     if (level.base === null) delete effective.base;
     else if (level.base !== undefined) effective.base = { template: level.base, level };
@@ -71,7 +71,7 @@ const query: Setting = {
       reader.pairs(node).map(({ key, value }) => {
         const isNull = reader.isNull(value);
         const nodes = reader.libraries.isSeq(value) ? (value.items as Node[]) : isNull ? [] : [value!];
-        const values = isNull ? null : nodes.map(each => reader.template(each, 'text'));
+        const values = isNull ? null : nodes.map(each => reader.template(each, 'payload'));
         return [reader.keyText(key), { values, range: rangeOf(key, reader.excerpt) }];
       }),
     ),
@@ -139,8 +139,8 @@ function readAuth(node: Node, reader: SettingReader): Authorization | null | und
   const inner = only.value as YAMLMap;
   return kind?.read(reader, {
     node: inner,
-    whole: () => reader.template(inner, 'text'),
-    field: key => reader.template(reader.node(inner, key) ?? inner, 'text'),
+    whole: () => reader.template(inner, 'credentials'),
+    field: key => reader.template(reader.node(inner, key) ?? inner, 'credentials'),
   });
 }
 

@@ -137,7 +137,7 @@ const proxyForms = transportSetting('proxy', {
   schema: ({ z }) => z.string(),
   hint: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
   docs: 'its URL, with user and password if it wants them; `none` switches off the one of the process environment too (`HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, `NO_PROXY`)',
-  read: (node, reader) => (reader.text(node) === 'none' ? 'none' : reader.template(node, 'text')),
+  read: (node, reader) => (reader.text(node) === 'none' ? 'none' : reader.template(node, 'address')),
 });
 
 const proxy: Setting = {

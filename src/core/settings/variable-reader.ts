@@ -1,4 +1,4 @@
-import type { Node } from 'yaml';
+import type { Node, YAMLMap } from 'yaml';
 import { compileExpression } from '../language/compile-expression.ts';
 import type { Evaluate } from '../language/compile-reference.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
@@ -19,6 +19,14 @@ import type { VariableDefinition } from './variable-definition.ts';
 /** The forms of a variable that says where its value is found. */
 const variableForms = ['os', 'secret', 'file', 'let'] as const;
 type Form = (typeof variableForms)[number];
+
+function isForm(key: string): key is Form {
+  return (variableForms as readonly string[]).includes(key);
+}
+
+/** What the process environment is called elsewhere. */
+const elsewhere =
+  /^(?:env|environ|environment|env-?var(?:iable)?|from-?env|process(?:-?env)?|system|sys|shell|OS|Env|ENV|var)$/;
 
 type Resolved = Pick<VariableDefinition, 'file' | 'computed' | 'reveals' | 'references' | 'resolve'>;
 
@@ -66,6 +74,7 @@ export class VariableReader {
     if (form?.kind === 'file') return { ...base, ...this.#readFile(name, form.node) };
     if (form?.kind === 'let') return { ...base, ...this.#readLet(name, form.node) };
     if (form?.kind !== 'os') {
+      if (!base.secret) this.#refuseForeignReferences(form ? form.node : node);
       const part = this.#readPart(form ? form.node : node);
       return {
         ...base,
@@ -75,8 +84,17 @@ export class VariableReader {
       };
     }
     const osName = String(this.#libraries.isScalar(form.node) ? form.node.value : '');
+    const bare = /^\$\{?(\w+)\}?$|^%(\w+)%$/.exec(osName);
+    if (bare)
+      throw new SourceError(
+        'setting-form',
+        range,
+        'The name of an environment variable stands alone.',
+        `Write { os: ${bare[1] ?? bare[2]} }.`,
+      );
     return {
       ...base,
+      os: osName,
       references: [],
       resolve: (_context, { variable }) => {
         const text = variable(osName);
@@ -148,6 +166,9 @@ export class VariableReader {
   #formOf(node: Node): { kind: Form; node: Node | null; secret: boolean } | undefined {
     if (!this.#libraries.isMap(node)) return undefined;
     const keys = node.items.map(pair => String(this.#libraries.isScalar(pair.key) ? pair.key.value : ''));
+    const meant = this.#meantBy(node, keys);
+    if (meant !== undefined)
+      throw new SourceError('setting-form', rangeOf(node, this.#excerpt), meant.message, meant.remedy);
     const kind =
       keys.find(key => (variableForms as readonly string[]).includes(key) && key !== 'secret') ??
       (keys.length === 1 && keys[0] === 'secret' ? 'secret' : undefined);
@@ -167,6 +188,68 @@ export class VariableReader {
       node: node.get(kind, true) as Node | null,
       secret: kind === 'secret' || secret === true,
     };
+  }
+
+  /** What an object is meant for that other notations have for a value found elsewhere; nothing where it may be a value. */
+  #meantBy(node: YAMLMap, keys: readonly string[]): { message: string; remedy: string } | undefined {
+    const textOf = (key: string) => {
+      const inner = node.get(key, true);
+      return this.#libraries.isScalar(inner) && inner.value !== null ? String(inner.value) : undefined;
+    };
+    const others = keys.filter(key => key !== 'secret');
+    const [only = ''] = others;
+    const value = textOf(only) ?? '';
+    const withSecret = keys.length > others.length ? ', secret: true' : '';
+    if (others.length === 1 && elsewhere.test(only) && /^\$?\{?[A-Z][A-Z0-9_]*\}?$/.test(value))
+      return {
+        message: `'${only}' is nothing that gives a variable its value.`,
+        remedy: `From the process environment it is { os: ${value.replace(/[${}]/g, '')}${withSecret} }.`,
+      };
+    if (others.length === 1 && only !== only.toLowerCase() && isForm(only.toLowerCase()))
+      return {
+        message: `'${only}' is written in small letters.`,
+        remedy: `Write { ${only.toLowerCase()}: … }.`,
+      };
+    if (others.length === 1 && /^(?:value|text|default)$/.test(only) && node.get('secret') === true)
+      return { message: 'A secret value stands behind its word.', remedy: 'Write { secret: value }.' };
+    const inner = keys.length === 1 && keys[0] === 'secret' ? node.get('secret', true) : undefined;
+    if (this.#libraries.isMap(inner)) {
+      const [key] = inner.items.map(pair => String(this.#libraries.isScalar(pair.key) ? pair.key.value : ''));
+      if (key !== undefined && isForm(key))
+        return {
+          message: `'secret' stands beside '${key}', not around it.`,
+          remedy: `Write { ${key}: …, secret: true }.`,
+        };
+    }
+    if (
+      keys.includes('os') &&
+      others.some(key => /^(?:default|or|else|fallback|required|optional)$/.test(key))
+    )
+      return {
+        message: `Nothing but 'secret' stands beside 'os'.`,
+        remedy:
+          'A value for where it is not set is a variable of the same name further out: of the collection, where an environment or a page has this one.',
+      };
+    return undefined;
+  }
+
+  /** Adds what in the texts of a value is written as another notation has its references. */
+  #refuseForeignReferences(node: Node | null): void {
+    const { isMap, isScalar, isSeq } = this.#libraries;
+    if (isSeq(node)) for (const item of node.items) this.#refuseForeignReferences(item as Node);
+    else if (isMap(node))
+      for (const { value } of node.items) this.#refuseForeignReferences(value as Node | null);
+    else if (isScalar(node)) {
+      const [, name] = /^\$\{?([A-Z][A-Z0-9_]*)\}?$|^%([A-Z][A-Z0-9_]*)%$/.exec(String(node.value)) ?? [];
+      if (name === undefined) this.reader.refuseForeignReferences(node, 'payload');
+      else
+        this.reader.add(
+          'reference-like',
+          rangeOf(node, this.#excerpt),
+          `This is a text that begins with a dollar, not the environment variable ${name}.`,
+          `From the process environment it is { os: ${name} }. If the text is meant: lint: { reference-like: off }`,
+        );
+    }
   }
 
   #readPart(node: Node | null): Part {

@@ -3,9 +3,11 @@ import type { Expression, StatementNode } from '../language/ast.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { packagesOf } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
+import { foreignReferencesIn } from '../language/templates/foreign-references.ts';
 import { nodesOf, referencesIn, sourcesIn } from '../language/walk.ts';
 import { codes, SourceError } from '../model/finding.ts';
 import { type Place, placeOf } from '../model/place.ts';
+import type { Source } from '../model/source.ts';
 import { signedToken } from '../secrecy/secret-names.ts';
 import { inWords } from '../text/words.ts';
 import type { PlannedStep, PrepareContext, StatementKind, WrittenSecret } from './step.ts';
@@ -49,6 +51,7 @@ export function statementKind<Statement extends StatementNode>({
       return [plan(statement, placeOf(context.source, statement.range), context)];
     },
     ...(gives && { gives }),
+    foreignReferences: foreignReferencesOf,
     writtenSecrets: statement => [...tokensIn(statement), ...(writtenSecrets?.(statement) ?? [])],
   };
 }
@@ -74,6 +77,15 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
   if (!missing) return [];
   const message = `'${missing.form}' is nothing that ${above.title} gives.`;
   return [new SourceError('no-response-yet', range, message, `It gives ${inWords(above.offers)}.`)];
+}
+
+/** References as other notations write them, in the texts and paths of a statement. */
+export function foreignReferencesOf(statement: StatementNode, { text }: Source): SourceError[] {
+  const place = (start: number, end: number) => ({ start, end });
+  return nodesOf(statement).flatMap(({ type, range }) => {
+    if (type === 'text') return foreignReferencesIn(text, 'payload', place, range);
+    return type === 'source' || type === 'pattern' ? foreignReferencesIn(text, 'path', place, range) : [];
+  });
 }
 
 /** Tokens that are written out in a statement. */

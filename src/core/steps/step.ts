@@ -80,6 +80,8 @@ export interface StepKind<Written extends WrittenStep = WrittenStep> {
   prepare(step: Written, context: PrepareContext): readonly PlannedStep[];
   /** What is written out in it and looks like a secret. */
   writtenSecrets?(step: Written): readonly WrittenSecret[];
+  /** What in it is written as another notation has its references. */
+  foreignReferences(step: Written, source: Source): readonly SourceError[];
 }
 
 /** @param source where they are written, if not in the page */

@@ -46,6 +46,11 @@ export function inWords(items: readonly string[], last = 'and'): string {
   return items.length < 2 ? items.join('') : `${items.slice(0, -1).join(', ')} ${last} ${items.at(-1)}`;
 }
 
+/** With its first letter large. */
+export function capitalized(text: string): string {
+  return text.slice(0, 1).toUpperCase() + text.slice(1);
+}
+
 /** `12,345`. (Asking Intl for this costs more than all the rest of a short run's output.) */
 export function grouped(count: number): string {
   return String(count).replace(/\B(?=(?:\d{3})+$)/g, ',');

@@ -1,4 +1,5 @@
 import type { Node, Pair, Scalar, YAMLMap } from 'yaml';
+import { foreignReferencesIn, type Surroundings } from '../language/templates/foreign-references.ts';
 import type { Template } from '../language/templates/template.ts';
 import { parseTemplateText } from '../language/templates/template.ts';
 import { type Code, type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
@@ -54,8 +55,19 @@ export class YamlReader {
     return this.text(this.node(map, key));
   }
 
-  template(node: Node, place: 'text' | 'header'): Template {
+  /** @param around what a reference of another notation in it would mean */
+  template(node: Node, around: 'address' | 'header' | 'credentials' | 'payload'): Template {
+    this.refuseForeignReferences(node, around);
+    const place = around === 'header' ? 'header' : 'text';
     return parseTemplateText(this.text(node) ?? '', place, rangeOf(node, this.excerpt));
+  }
+
+  /** Adds what in a scalar is written as another notation has its references. */
+  refuseForeignReferences(node: Node, around: Surroundings): void {
+    const { text } = this.excerpt.source;
+    const here = (start: number, end: number) => ({ start, end });
+    for (const error of foreignReferencesIn(text, around, here, rangeOf(node, this.excerpt)))
+      this.addError(error);
   }
 
   /** The lines of a text, such as one behind `|`; places in it are those of the file. */

@@ -51,7 +51,7 @@ export const oauth2: AuthKind = {
       reader
         .pairs(node)
         .filter(({ key }) => reader.keyText(key) !== 'flow')
-        .map(({ key, value }) => [reader.keyText(key), reader.template(value!, 'text')]),
+        .map(({ key, value }) => [reader.keyText(key), reader.template(value!, 'credentials')]),
     );
     const missing = neededByFlow[flow].filter(key => !fields.has(key));
     if (missing.length > 0) {

@@ -112,6 +112,13 @@ function encodeLiteral(text: string): string {
   return text.replace(/[^\u0021-\u007e]+/g, encodeURIComponent);
 }
 
+/** Whether a text looks like a host, with or without a port and a path, whose scheme is missing. */
+export function isHost(text: string): boolean {
+  return /^(?:localhost|\[[\da-f:.]+\]|\d{1,3}(?:\.\d{1,3}){3}|[\w-]+(?:\.[\w-]+)*\.[a-z]{2,}|[\w.-]+(?=:\d))(?::\d+)?(?:[/?#]|$)/i.test(
+    text,
+  );
+}
+
 /** The spaces and control characters that a target must not hold are a SourceError at their place. */
 export function refuseSpaces(text: string, place: (start: number, end: number) => Range): void {
   const at = text.search(/\s/);

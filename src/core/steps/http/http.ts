@@ -9,6 +9,7 @@ import type { Effective } from '../../settings/effective.ts';
 import { expectsFault } from '../operation.ts';
 import { planRepeat } from '../repetition.ts';
 import type { Attach, OperationKind, PlannedStep, PrepareContext, UseReferences } from '../step.ts';
+import { foreignReferencesInRequest } from './foreign-references.ts';
 import { HttpStep } from './http-step.ts';
 import type { PlannedBody } from './planned-request.ts';
 import { filesOfBody, literalTextOf, needsXml, referencesOfBody } from './prepare-body.ts';
@@ -56,6 +57,7 @@ export const httpKind: OperationKind<WrittenRequest> = {
   },
   prepare,
   writtenSecrets: secretsInRequest,
+  foreignReferences: foreignReferencesInRequest,
 };
 
 function attachBody(form: BodyForm): Attach<WrittenRequest> {

@@ -1,7 +1,8 @@
-import { parseTarget, refuseSpaces } from '../../language/templates/target.ts';
+import { foreignReferences, inWords } from '../../language/templates/foreign-references.ts';
+import { isHost, parseTarget, refuseSpaces } from '../../language/templates/target.ts';
 import { parseTemplate } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
-import type { Excerpt } from '../../model/source.ts';
+import type { Excerpt, Range } from '../../model/source.ts';
 import { isAboutConnection } from '../../settings/connection-headers.ts';
 import { didYouMean } from '../../text/words.ts';
 import type { HeaderField, WrittenRequest } from './request.ts';
@@ -35,9 +36,12 @@ export function readRequest(excerpt: Excerpt): { step?: WrittenRequest; errors: 
   const lines = headLines(text);
   const first = lines.shift();
   const line = attempt(() => requestLine(excerpt, first));
-  const headers = lines.flatMap(each => attempt(() => readField(excerpt, each)) ?? []);
-  if (!line || errors.length > 0) return { errors };
+  // Below a first line that is none, the others are hardly headers.
+  const headers = line ? lines.flatMap(each => attempt(() => readField(excerpt, each)) ?? []) : [];
   const bodyStart = bodyOffset(text);
+  if (line && errors.length === 0 && bodyStart !== undefined)
+    attempt(() => refuseStrayLines(excerpt, bodyStart, line.method, headers));
+  if (!line || errors.length > 0) return { errors: errors.slice(0, 1) };
   const step: WrittenRequest = {
     type: 'http',
     ...line,
@@ -71,6 +75,52 @@ function bodyOffset(text: string): number | undefined {
   return text.slice(head.length).trim() === '' ? undefined : head.length;
 }
 
+const requestStart =
+  /^(?:GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS|TRACE)\s+(?:\/|https?:\/\/|\{)\S*(?:\s+HTTP\/\d\S*)?\s*$/;
+const responseStart = /^HTTP\/\d(?:\.\d)?\s+\d{3}\b/;
+const statementStart =
+  /^(?:status\s*(?:[=<>!]|is\b|in\b)|keep\s|let\s+[\w-]+\s*=|\$[.[]\S*\s|header\s+[\w-]+\s|time\s*<|each\s+\$|count\s+\$|(?:repeat|skip|wait)\s)/;
+
+/** Types of bodies that may hold messages of HTTP, or anything at all. */
+const holdsAnything = /^(?:text\/|multipart\/|message\/|application\/(?:http|octet-stream))/i;
+
+/** A second request, a response or statements in a fence would be sent as a body. */
+function refuseStrayLines(
+  excerpt: Excerpt,
+  bodyStart: number,
+  method: string,
+  headers: readonly HeaderField[],
+): void {
+  const type = headers.find(({ name }) => name.toLowerCase() === 'content-type')?.value.parts.join('');
+  if (type !== undefined && holdsAnything.test(type)) return;
+  let start = bodyStart;
+  for (const line of excerpt.text.slice(bodyStart).split('\n')) {
+    const range = excerpt.range(start, start + line.length);
+    start += line.length + 1;
+    if (requestStart.test(line))
+      throw new SourceError(
+        'request-line',
+        range,
+        'A second request begins here, and would be sent as the body of the first one.',
+        'Each request has a fence of its own. What is meant as a body says so: Content-Type: text/plain',
+      );
+    if (responseStart.test(line))
+      throw new SourceError(
+        'request-line',
+        range,
+        'A response begins here, and would be sent as the body of the request.',
+        'An example response has a fence of its own. What is meant as a body says so: Content-Type: text/plain',
+      );
+    if (type === undefined && method !== 'POST' && method !== 'PUT' && statementStart.test(line))
+      throw new SourceError(
+        'request-line',
+        range,
+        'This reads like a statement, and would be sent as the body of the request.',
+        'Statements stand in a fence ```mervok. What is meant as a body says so: Content-Type: text/plain',
+      );
+  }
+}
+
 function requestLine(excerpt: Excerpt, line: Line | undefined) {
   const place = (start: number, end: number) => excerpt.range(start, end);
   if (!line)
@@ -94,18 +144,43 @@ function requestLine(excerpt: Excerpt, line: Line | undefined) {
       `For example: ${method} /berths`,
     );
   const placeInTarget = (from: number, to: number) => place(start + from, start + to);
+  refuseForeignReferences(targetText, placeInTarget);
   // References may not hold white space, so what is left of it is in the way.
+  if (/\s#/.test(targetText))
+    throw new SourceError(
+      'request-line',
+      placeInTarget(targetText.search(/\s#/) + 1, targetText.length),
+      'A fence of a request holds no comments.',
+      'Prose stands around it.',
+    );
   refuseSpaces(targetText, placeInTarget);
   const targetRange = place(start, start + targetText.length);
-  if (!/^(?:\/|https?:\/\/|\{)/i.test(targetText)) {
+  if (!/^(?:\/|https?:\/\/|\{)/i.test(targetText))
     throw new SourceError(
       'request-line',
       targetRange,
       "A target begins with '/', with http:// or https://, or with a reference.",
-      `Did you mean '/${targetText}'?`,
+      targetMeant(targetText),
     );
-  }
   return { method: method!, targetText, target: parseTarget(targetText, placeInTarget), targetRange };
+}
+
+function refuseForeignReferences(target: string, place: (start: number, end: number) => Range): void {
+  const [first] = foreignReferences(target, ['doubled', 'dollar-braces', 'spaced']);
+  if (!first) return;
+  const { message, remedy } = inWords(first);
+  throw new SourceError('reference-form', place(first.start, first.end), message, remedy);
+}
+
+/** What a target is meant for that begins with nothing that one begins with. */
+function targetMeant(target: string): string {
+  const [, quoted] = /^(["'<])(.*)["'>]$/.exec(target)?.slice(1) ?? [];
+  if (quoted !== undefined) return `Write it without quotes: ${quoted}`;
+  const scheme = /^([a-z][a-z0-9+.-]*):\/\//i.exec(target)?.[1];
+  if (scheme !== undefined) return `'${scheme}' cannot be spoken here; there are http:// and https://.`;
+  if (isHost(target))
+    return `Where this is a host, its scheme is missing: ${/^(?:localhost|127\.|\[::1\])/i.test(target) ? 'http' : 'https'}://${target}`;
+  return `Did you mean '/${target}'?`;
 }
 
 function checkMethod(method: string, rest: string, range: SourceError['range']): void {
@@ -132,6 +207,14 @@ function checkMethod(method: string, rest: string, range: SourceError['range']):
       'The proxy is a setting: proxy: http://proxy.skerry.example:3128',
     );
   const upper = method.toUpperCase();
+  if (upper !== method && !methods.includes(upper))
+    throw new SourceError(
+      'request-line',
+      range,
+      `'${method}' is no method.`,
+      didYouMean(upper, methods) ??
+        'A request begins with a method in capital letters and a target: GET /berths',
+    );
   if (methods.includes(upper))
     throw new SourceError(
       'request-line',
@@ -142,6 +225,16 @@ function checkMethod(method: string, rest: string, range: SourceError['range']):
   const meant = didYouMean(method, methods);
   if (meant !== undefined)
     throw new SourceError('request-line', range, `'${method}' is no method that is known.`, meant);
+}
+
+/** What a line is meant for that is no header. */
+function lineMeant(line: string): string {
+  if (requestStart.test(line)) return 'Each request has a fence of its own.';
+  if (responseStart.test(line)) return 'An example response has a fence of its own.';
+  if (statementStart.test(line)) return 'Statements stand in a fence ```mervok below this one.';
+  if (/^(?:#|\/\/|;|--)/.test(line)) return 'A fence of a request holds no comments; prose stands around it.';
+  const [, name, value] = /^([\w-]+)\s*=\s*(.*)$/.exec(line) ?? [];
+  return name === undefined ? 'The body begins behind an empty line.' : `Write '${name}: ${value}'.`;
 }
 
 // field :: token : text
@@ -156,14 +249,13 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
       'Write a long value in one line; the body begins behind an empty line.',
     );
   const name = colon < 0 ? text : text.slice(0, colon);
-  if (colon < 0 || !token.test(name)) {
+  if (colon < 0 || !token.test(name))
     throw new SourceError(
       'header-line',
       range,
       colon < 0 ? 'A header line is a name, a colon and a value.' : `'${name}' is no name of a header.`,
-      'The body begins behind an empty line.',
+      lineMeant(text),
     );
-  }
   if (isAboutConnection(name))
     throw new SourceError(
       'header-line',

@@ -1,0 +1,130 @@
+import { SourceError } from '../../model/finding.ts';
+import type { Range } from '../../model/source.ts';
+
+/** What other notations take for a reference, and what is none here: it would be sent as it stands. */
+export interface ForeignReference {
+  readonly form:
+    | 'doubled'
+    | 'dollar-braces'
+    | 'dollar'
+    | 'unclosed'
+    | 'spaced'
+    | 'angle'
+    | 'colon'
+    | 'percent';
+  /** As it is written. */
+  readonly written: string;
+  /** The name that is most likely meant. */
+  readonly name: string;
+  readonly start: number;
+  readonly end: number;
+}
+
+type Form = ForeignReference['form'];
+
+/** How each is written; a group holds what stands for a name. */
+const forms: { readonly [form in Form]: RegExp } = {
+  doubled: /(?<!\\)\{\{+([^{}\n]{0,200})\}\}+/g,
+  'dollar-braces': /(?<!\\)\$\{([^{}\n]{0,200})\}/g,
+  dollar: /(?<![\w$\\])\$([A-Za-z_]\w*)/g,
+  // Up to the end of the text that it stands in, or of its line, nothing closes it.
+  unclosed: /(?<![\\{$])\{\+?([A-Za-z][\w.-]*)(?=[^\w.\-{}"\n][^{}"\n]*(?:["\n]|$)|["\n]|$)/g,
+  spaced: /(?<!\\)\{(?:\s+([A-Za-z][\w.-]*)\s*|([A-Za-z][\w.-]*)\s+)\}/g,
+  angle: /<([A-Za-z][\w.-]*)>/g,
+  colon: /(?<=\/):([A-Za-z_]\w*)(?=[/?#]|$)/g,
+  percent: /%([A-Za-z_]\w*)%/g,
+};
+
+const quick = /[$<%:]|\{[{\sA-Za-z+]/;
+
+/** The references of other notations in a stretch of a text, in its order; those alone whose form is asked for. */
+export function foreignReferences(
+  text: string,
+  among: readonly Form[],
+  { start, end }: Range = { start: 0, end: text.length },
+): ForeignReference[] {
+  const stretch = text.slice(start, end);
+  if (!quick.test(stretch)) return [];
+  const found: ForeignReference[] = [];
+  for (const form of among)
+    for (const match of stretch.matchAll(forms[form])) {
+      const from = start + match.index;
+      const [written, first, second] = match;
+      const to = from + written.length;
+      if (found.some(each => from < each.end && to > each.start)) continue;
+      found.push({ form, written, name: nameIn(first ?? second ?? ''), start: from, end: to });
+    }
+  return found.sort((a, b) => a.start - b.start);
+}
+
+/** `env.HOME | trim` means a name as well; `name` where there is none to be seen. */
+function nameIn(inside: string): string {
+  return /[A-Za-z][\w-]*(?:\.(?:[A-Za-z][\w-]*|\d+))*/.exec(inside)?.[0] ?? 'name';
+}
+
+/** What is wrong with one, and how it is written here. */
+export function inWords({ form, written, name }: ForeignReference): { message: string; remedy: string } {
+  const remedy = `Write {${name}}.`;
+  switch (form) {
+    case 'doubled':
+      return { message: `A reference has one pair of braces, not two: ${written}`, remedy };
+    case 'dollar-braces':
+      return { message: `A reference has no dollar before its braces: ${written}`, remedy };
+    case 'unclosed':
+      return { message: `A reference begins here and is not closed: ${written}`, remedy };
+    case 'spaced':
+      return { message: `A reference holds no white space: ${written}`, remedy };
+    default:
+      return { message: `${written} is no reference here: it stands for itself.`, remedy };
+  }
+}
+
+/** What is said besides where something else may be meant. */
+function ifMeant(form: Form, isCertain: boolean): string {
+  const braces =
+    form === 'doubled' || form === 'unclosed' ? ' A brace that is meant as one is written \\{.' : '';
+  return isCertain ? braces : `${braces} If none is meant: lint: { reference-like: off }`;
+}
+
+/** Where a text stands, and what of other notations may be meant there. */
+export type Surroundings = 'target' | 'address' | 'header' | 'credentials' | 'payload' | 'document' | 'path';
+
+/** In each of them: what can only be meant as a reference, and what may be payload as well. */
+const taken: {
+  readonly [around in Surroundings]: readonly [certain: readonly Form[], likely: readonly Form[]];
+} = {
+  target: [
+    ['doubled', 'dollar-braces', 'unclosed', 'angle'],
+    ['dollar', 'colon', 'percent'],
+  ],
+  address: [['doubled', 'dollar-braces', 'unclosed', 'spaced', 'angle'], ['dollar']],
+  header: [
+    ['doubled', 'dollar-braces'],
+    ['spaced', 'dollar', 'unclosed'],
+  ],
+  credentials: [['doubled', 'dollar-braces'], []],
+  payload: [[], ['doubled', 'dollar-braces', 'dollar', 'unclosed']],
+  // Of GraphQL: what is a variable there begins with a dollar.
+  document: [[], ['doubled', 'dollar-braces']],
+  path: [[], ['doubled', 'dollar-braces']],
+};
+
+/**
+ * Tells of the references of other notations in a stretch of a text: errors where nothing else can be meant.
+ * @param place turns offsets of the text into a range of the page
+ */
+export function foreignReferencesIn(
+  text: string,
+  around: Surroundings,
+  place: (start: number, end: number) => Range,
+  stretch?: Range,
+): SourceError[] {
+  const [certain, likely] = taken[around];
+  return foreignReferences(text, [...certain, ...likely], stretch).map(found => {
+    const { message, remedy } = inWords(found);
+    const isCertain = certain.includes(found.form);
+    const code = isCertain ? 'reference-form' : 'reference-like';
+    const range = place(found.start, found.end);
+    return new SourceError(code, range, message, remedy + ifMeant(found.form, isCertain));
+  });
+}
