@@ -1,6 +1,7 @@
 import { schemaFromFile } from '../core/analysis/schemas.ts';
+import { checkStatement } from '../core/language/analyse.ts';
 import type { AnswerView } from '../core/language/answer-view.ts';
-import type { Check, ResponseSource } from '../core/language/ast.ts';
+import type { Check, Expression, ResponseSource, StatementNode } from '../core/language/ast.ts';
 import { compileCondition } from '../core/language/compile-condition.ts';
 import { compileExpression } from '../core/language/compile-expression.ts';
 import { compileItems, compileSource, writtenSource } from '../core/language/compile-source.ts';
@@ -9,8 +10,9 @@ import type { EvaluationContext } from '../core/language/evaluation-context.ts';
 import { explain } from '../core/language/explain.ts';
 import { isSingular } from '../core/language/jsonpath/ast.ts';
 import { loadPackages, packagesOf } from '../core/language/packages.ts';
+import { parseExpressions } from '../core/language/parser.ts';
 import { sourcesIn } from '../core/language/walk.ts';
-import { codes, type Finding, finding, SourceError } from '../core/model/finding.ts';
+import { codes, findingOf, SourceError } from '../core/model/finding.ts';
 import { Excerpt, Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Missing, type Value } from '../core/model/value.ts';
@@ -43,23 +45,22 @@ export interface Picker {
 
 /** Reads a value or a condition that is given on the command line; null where it cannot be read, which is told. */
 export async function readPicker(text: string, terminal: Terminal): Promise<Picker | null> {
-  const lead = 'keep ';
-  const value = await parse(`${lead}${text} as picked`, lead.length);
-  const condition = await parse(text, 0);
+  const source = new Source('the expression', text);
+  const value = await read(source, excerpt => valuesIn(excerpt));
+  const condition = await read(source, excerpt => readStatements(excerpt));
   // Where neither can be read, the one that got further is what was meant.
-  const read =
-    value.findings.length === 0
-      ? value
-      : condition.findings.length === 0
-        ? condition
-        : further(value, condition);
-  if (read.findings.length > 0) {
-    await printFindings(read.findings, terminal);
+  const meant =
+    value.errors.length === 0 ? value : condition.errors.length === 0 ? condition : further(value, condition);
+  if (meant.errors.length > 0) {
+    await printFindings(
+      meant.errors.map(error => findingOf(error, source)),
+      terminal,
+    );
     process.exitCode = exitCodes.nothingSent;
     return null;
   }
-  const statement = read.statement!;
-  const pick = statement.type === 'check' ? pickCondition(statement) : pickValue(statement as Keep);
+  const statement = meant.statement!;
+  const pick = isPicked(statement) ? pickValue(statement) : pickCondition(statement as Check);
   return { pick, sources: sourcesIn(statement) };
 }
 
@@ -107,52 +108,63 @@ function schemaHere(name: string): Validator {
   }
 }
 
+/** A value alone, in the form of a statement. */
+interface PickedValue extends StatementNode {
+  readonly type: 'value';
+  readonly value: Expression;
+}
+
+function valuesIn(excerpt: Excerpt): { statements: PickedValue[]; errors: SourceError[] } {
+  const { expressions, errors } = parseExpressions(excerpt);
+  const statements = expressions.map(value => {
+    const { range } = value;
+    return { type: 'value' as const, value, parts: [value], range, written: excerpt.text.trim() };
+  });
+  return { statements, errors };
+}
+
+type Picking = Statement | PickedValue;
+
 interface Read {
   /** Whether it reads as a whole, and only what it says is wrong. */
   readonly whole: boolean;
-  readonly statement: Statement | undefined;
-  readonly findings: Finding[];
+  readonly statement: Picking | undefined;
+  readonly errors: readonly SourceError[];
 }
 
-async function parse(written: string, lead: number): Promise<Read> {
-  const whole = new Source('the expression', written);
-  const { statements, errors } = readStatements(new Excerpt(whole, written, 1));
+async function read(
+  source: Source,
+  statementsOf: (excerpt: Excerpt) => { statements: readonly Picking[]; errors: readonly SourceError[] },
+): Promise<Read> {
+  const { statements, errors } = statementsOf(new Excerpt(source, source.text, 1));
   const [statement] = statements;
-  const found = [...errors];
-  if (statement && found.length === 0) {
-    await loadPackages(packagesOf(statement));
-    found.push(...errorsIn(statement));
-  }
-  if (found.length === 0 && statements.length !== 1)
-    found.push(
-      new SourceError('syntax', { start: lead, end: lead }, 'One value or one condition is wanted.'),
-    );
-  // Places are told in what was typed, without the words around it.
-  const typed = new Source('the expression', written.slice(lead).replace(/ as picked$/, ''));
-  const findings = found.map(({ code, range, message, remedy }) => {
-    const shift = (at: number) => Math.min(Math.max(0, at - lead), typed.text.length);
-    return finding(
-      code,
-      { source: typed, range: { start: shift(range.start), end: shift(range.end) } },
-      message,
-      remedy,
-    );
-  });
-  return { whole: errors.length === 0, statement, findings };
+  if (errors.length > 0) return { whole: false, statement, errors };
+  if (!statement || statements.length > 1 || !(isPicked(statement) || statement.type === 'check'))
+    return { whole: false, statement, errors: [notOne] };
+  await loadPackages(packagesOf(statement));
+  return { whole: true, statement, errors: errorsIn(statement) };
+}
+
+const notOne = new SourceError('syntax', { start: 0, end: 0 }, 'One value or one condition is wanted.');
+
+/** What gives a value: one alone, or the one that a statement keeps. */
+function isPicked(statement: Picking): statement is PickedValue | Keep {
+  return statement.type === 'value' || statement.type === 'keep';
 }
 
 /** A path that can match several values picks all of them; what is only to be warned of is no matter here. */
-function errorsIn(statement: Statement): SourceError[] {
-  const errors = errorsInStatement(statement).filter(({ code }) => codes[code] === 'error');
-  return statement.type === 'keep' ? errors.filter(each => each.code !== 'many-values') : errors;
+function errorsIn(statement: Picking): SourceError[] {
+  const found = statement.type === 'value' ? checkStatement(statement) : errorsInStatement(statement);
+  const errors = found.filter(({ code }) => codes[code] === 'error');
+  return isPicked(statement) ? errors.filter(each => each.code !== 'many-values') : errors;
 }
 
-function further(a: Read, b: Read): Read {
-  if (a.whole !== b.whole) return a.whole ? a : b;
-  return (b.findings[0]?.range.start ?? 0) > (a.findings[0]?.range.start ?? 0) ? b : a;
+function further(value: Read, condition: Read): Read {
+  if (value.whole !== condition.whole) return value.whole ? value : condition;
+  return (value.errors[0]?.range.start ?? 0) > (condition.errors[0]?.range.start ?? 0) ? value : condition;
 }
 
-function pickValue({ value }: Keep): Picker['pick'] {
+function pickValue({ value }: Pick<Keep, 'value'>): Picker['pick'] {
   const source = value.type === 'query' ? value.of : value;
   const select = source.type === 'source' && isDocument(source) ? compileItems(source) : undefined;
   const evaluate = select && value === source ? undefined : compileExpression(value);

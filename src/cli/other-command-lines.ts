@@ -93,74 +93,83 @@ const telling: Rows = [
   ],
 ];
 
-const optionRows: { readonly [command: string]: Rows } = {
-  run: [
+const optionRows: ReadonlyMap<string, Rows> = new Map([
+  [
+    'run',
     [
-      '-n --iterations --iteration --repeat --repeats --times --count --loops',
-      'Rounds are run by: --rounds N',
+      [
+        '-n --iterations --iteration --repeat --repeats --times --count --loops',
+        'Rounds are run by: --rounds N',
+      ],
+      ['-d --data --dataset --csv --table --iteration-data', 'A run for each row of a table: --rows FILE'],
+      [
+        '-j -p --parallel --workers --threads --processes --concurrent',
+        'Pages run at the same time by: --jobs N',
+      ],
+      [
+        '-c --concurrency --clients --connections',
+        'Users at the same time: --users N; pages at the same time: --jobs N',
+      ],
+      ['--duration --time', 'Rounds are begun for so long by: --for 1min'],
+      [
+        '-x -b --bail --stop-on-failure --stop-on-error --exit-first --failfast --abort',
+        'Ending with the first failure: --fail-fast',
+      ],
+      [
+        '-g -t --grep --filter --only --name --match --pattern --include --select',
+        'Cases are chosen by their path (page.md#case), or by --tag TAG',
+      ],
+      ['--exclude --skip --ignore', 'Cases are left out by --without PATH, or --not-tag TAG'],
+      ['--delay --sleep --wait', 'Waiting between cases: --pause DURATION'],
+      [
+        '--dry-run --dry --check --list',
+        'Without sending: mervok lint, mervok list, mervok show page.md#case',
+      ],
+      ['--rerun --last-failed --lf --only-failed --failures', 'What did not pass last time: --failed'],
+      ['--random --shuffle', 'Pages run in the order that they stand in; chance is repeated by --seed TEXT'],
+      ['--rate --rps', 'Users at the same time: --users N, with --pause DURATION between cases'],
+      ['-w', 'Running again what changes: --watch'],
+      ...values,
+      ...settings,
+      ...telling,
     ],
-    ['-d --data --dataset --csv --table --iteration-data', 'A run for each row of a table: --rows FILE'],
-    [
-      '-j -p --parallel --workers --threads --processes --concurrent',
-      'Pages run at the same time by: --jobs N',
-    ],
-    [
-      '-c --concurrency --clients --connections',
-      'Users at the same time: --users N; pages at the same time: --jobs N',
-    ],
-    ['--duration --time', 'Rounds are begun for so long by: --for 1min'],
-    [
-      '-x -b --bail --stop-on-failure --stop-on-error --exit-first --failfast --abort',
-      'Ending with the first failure: --fail-fast',
-    ],
-    [
-      '-g -t --grep --filter --only --name --match --pattern --include --select',
-      'Cases are chosen by their path (page.md#case), or by --tag TAG',
-    ],
-    ['--exclude --skip --ignore', 'Cases are left out by --without PATH, or --not-tag TAG'],
-    ['--delay --sleep --wait', 'Waiting between cases: --pause DURATION'],
-    ['--dry-run --dry --check --list', 'Without sending: mervok lint, mervok list, mervok show page.md#case'],
-    ['--rerun --last-failed --lf --only-failed --failures', 'What did not pass last time: --failed'],
-    ['--random --shuffle', 'Pages run in the order that they stand in; chance is repeated by --seed TEXT'],
-    ['--rate --rps', 'Users at the same time: --users N, with --pause DURATION between cases'],
-    ['-w', 'Running again what changes: --watch'],
-    ...values,
-    ...settings,
-    ...telling,
   ],
-  send: [
-    ['-X --request --method', 'The method stands first: mervok send POST URL'],
+  [
+    'send',
     [
-      '-d --data --data-raw --data-binary --json --raw-body -b',
-      'The body is given by: --body \'{ "nights": 2 }\', or --body @FILE',
+      ['-X --request --method', 'The method stands first: mervok send POST URL'],
+      [
+        '-d --data --data-raw --data-binary --json --raw-body -b',
+        'The body is given by: --body \'{ "nights": 2 }\', or --body @FILE',
+      ],
+      ['-F --form', 'A form with files is given by: --as multipart --body \'manifest = file "crates.csv"\''],
+      ['--data-urlencode --urlencoded', 'A form is given by: --as form --body state=free --body depth=4'],
+      [
+        '-u --user --basic --auth',
+        'Credentials are a header: -H \'Authorization: Basic …\'; on a page, a setting: auth: { basic: { user: …, password: "{password}" } }',
+      ],
+      ['--token --bearer', "A token is a header: -H 'Authorization: Bearer …'"],
+      ['-A --user-agent', "It is a header: -H 'User-Agent: …'"],
+      ['--cookie --cookie-jar', "It is a header: -H 'Cookie: sid=…'"],
+      ['--referer', "It is a header: -H 'Referer: …'"],
+      ['-i --include', 'Status and headers are shown as it is; alone by: --headers'],
+      ['-I --head', 'Headers alone: mervok send HEAD URL, or --headers'],
+      ['-L --location --follow', 'Redirects are followed as it is, five at the most.'],
+      ['-s --silent', 'The body alone, fit for a pipe: --raw'],
+      ['-O --remote-name --download', 'The body goes into a file by: -o FILE'],
+      ['--compressed', 'What comes compressed is unpacked as it is.'],
+      ['-f --fail', "A condition decides the exit code: --pick 'status is 2xx'"],
+      ['-q --query --select --filter --extract', "A part of the response: --pick '$.id'"],
+      ...values,
+      ...settings,
+      ...telling,
     ],
-    ['-F --form', 'A form with files is given by: --as multipart --body \'manifest = file "crates.csv"\''],
-    ['--data-urlencode --urlencoded', 'A form is given by: --as form --body state=free --body depth=4'],
-    [
-      '-u --user --basic --auth',
-      'Credentials are a header: -H \'Authorization: Basic …\'; on a page, a setting: auth: { basic: { user: …, password: "{password}" } }',
-    ],
-    ['--token --bearer', "A token is a header: -H 'Authorization: Bearer …'"],
-    ['-A --user-agent', "It is a header: -H 'User-Agent: …'"],
-    ['--cookie --cookie-jar', "It is a header: -H 'Cookie: sid=…'"],
-    ['--referer', "It is a header: -H 'Referer: …'"],
-    ['-i --include', 'Status and headers are shown as it is; alone by: --headers'],
-    ['-I --head', 'Headers alone: mervok send HEAD URL, or --headers'],
-    ['-L --location --follow', 'Redirects are followed as it is, five at the most.'],
-    ['-s --silent', 'The body alone, fit for a pipe: --raw'],
-    ['-O --remote-name --download', 'The body goes into a file by: -o FILE'],
-    ['--compressed', 'What comes compressed is unpacked as it is.'],
-    ['-f --fail', "A condition decides the exit code: --pick 'status is 2xx'"],
-    ['-q --query --select --filter --extract', "A part of the response: --pick '$.id'"],
-    ...values,
-    ...settings,
-    ...telling,
   ],
-};
+]);
 
 /** What does what an option means that a command does not know. */
 export function remedyForOption(command: string, option: string): string | undefined {
-  const rows = optionRows[command] ?? [...values, ...settings, ...telling];
+  const rows = optionRows.get(command) ?? [...values, ...settings, ...telling];
   const [name = option] = option.split('=');
   return lookUp(rows, name) ?? (/^-[A-Za-z]./.test(name) ? lookUp(rows, name.slice(0, 2)) : undefined);
 }

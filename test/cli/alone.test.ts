@@ -126,8 +126,7 @@ test('the command that the verdict offers carries what the run was given, and ho
     'v.env': 'more=1\n',
   });
   const given = [
-    '-e',
-    'quay',
+    '@quay',
     '--set',
     'word=a b',
     '--set',
@@ -141,6 +140,6 @@ test('the command that the verdict offers carries what the run was given, and ho
   const [, command] = /mervok (run a\.md#fails.*)$/m.exec(out)!;
   assert.equal(
     command,
-    "run a.md#fails -e quay --set 'word=a b' --set 'pass=[secret]' --vars v.env --files-anywhere",
+    "run a.md#fails @quay --set 'word=a b' --set 'pass=[secret]' --vars v.env --files-anywhere",
   );
 });

@@ -85,7 +85,7 @@ test('each row of a file: other delimiters, a byte order mark, JSON and lines of
       [`tables/${file}`]: text,
     });
     assert.deepEqual(told, ['Each 1: passed', 'Each 2: passed'], file);
-    assert.match(out, /2 cases passed/);
+    assert.match(out, /Passed: 2 cases/);
     assert.deepEqual(server.asked, ['GET /x?code=0417', 'GET /x?code=0418'], file);
   }
 });

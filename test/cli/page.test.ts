@@ -80,7 +80,7 @@ test('nothing leaves the page, nothing of a response runs in it, all of it stays
   const { page, seen } = await open(t, await reportOf(t));
   assert.equal(
     await page.title(),
-    'Skerry <b>Harbour</b>: 2 of 4 checks hold. 1 case failed and 1 is blocked by it.',
+    'Skerry <b>Harbour</b> – Failed: 1 case of 4, 1 blocked by it; 2 of 4 checks hold.',
   );
   const failure = page.locator('article.entry').first();
   const body = await failure.locator('.message').nth(1).locator('pre').innerText();

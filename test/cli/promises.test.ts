@@ -16,7 +16,7 @@ test('a page that is needed is done before it is cleaned up', async t => {
   const folder = folderWith(t, { ...files, 'b.md': part('Use', 'GET /', 'status = 200', 'needs: [a.md]') });
   const { code, out } = await mervok(folder, ['run']);
   assert.equal(code, 0, out);
-  assert.match(out, /3 cases passed/);
+  assert.match(out, /Passed: 3 cases/);
   const wrong = folderWith(t, {
     ...files,
     'b.md': part('Use', 'GET /', 'status = 200', 'needs: [a.md#clean]'),
@@ -67,7 +67,7 @@ test('shards that are missing are named, also beside a single one, and what seve
   assert.match(one.err, /^shard \d of 3 and shard \d of 3 are missing/);
   const all = await mervok(folder, ['report', '--merge', ...files]);
   assert.equal(all.err, '');
-  assert.match(all.out, /All 3 checks hold\. 3 cases passed\.\n.*3 requests/s);
+  assert.match(all.out, /Passed: 3 cases; all 3 checks hold\.\n.*3 requests/s);
   const gone = await mervok(folder, ['report', '--merge', files[0]!, './shards/two.ndjson']);
   assert.equal(gone.code, 2);
   assert.match(gone.err, /There is no file '\.\/shards\/two\.ndjson'/);

@@ -277,9 +277,12 @@ test('send CASE sends what it needs first; show and vars say where each value co
   assert.match(sent.out, /"url": "\/used\/9007199254740993\?w=w-5"/);
   assert.match(sent.out, /^1 of 2 checks hold\. mervok run tells which\.$/m);
   const blocked = await run('send', 'a.md#blocked');
-  assert.equal(blocked.code, 1);
-  assert.match(blocked.err, /SKERRY_NONE, which is not set/);
-  const several = await run('send', 'a.md');
+  assert.equal(blocked.code, 2);
+  assert.match(
+    blocked.err,
+    /error os-unset\n {2}The environment variable SKERRY_NONE, which 'none' stands for, is not set\./,
+  );
+  const several = await mervok(folder, ['send', 'a.md'], { SKERRY_NONE: 'x' });
   assert.match(several.err, /has several cases\. Which one\?\n {2}a\.md#make\n {2}a\.md#use/);
 
   const shown = await run('show', 'a.md#use');
@@ -304,7 +307,7 @@ test('send CASE sends what it needs first; show and vars say where each value co
   const all = await run('vars');
   assert.match(all.out, /^mervok\.yaml\nkey +\[secret\]/m);
   assert.match(all.out, /^kept and computed\n/m);
-  assert.match(all.out, /^none +not known /m);
+  assert.match(all.out, /^none +SKERRY_NONE is not set /m);
   assert.ok(!existsSync(join(folder, 'state')));
   writeFileSync(join(folder, 'mervok.yaml'), 'base: x\nvariabels: { nights: 2 }\n');
   const slip = await run('vars', 'a.md#use');

@@ -94,7 +94,14 @@ test('a selection that comes to nothing says why, with the nearest right word', 
     'a.md':
       caseText('A', 'GET /{used}', 'keep $.id as hidden') + caseText('B', 'GET /{hidden}', 'status = 200'),
   };
-  assert.deepEqual((await planOf(texts, { given })).plan.unusedGiven, ['spare', 'hidden']);
+  assert.deepEqual((await planOf(texts, { given })).plan.unusedGiven, [
+    { name: 'spare' },
+    { name: 'hidden' },
+  ]);
+  const slip = givenBySet([['usd', 1]]);
+  assert.deepEqual((await planOf(texts, { given: slip })).plan.unusedGiven, [
+    { name: 'usd', nearest: 'used' },
+  ]);
 });
 
 test('needed cases run despite tags; one that is left out is told', async () => {

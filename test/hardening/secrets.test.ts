@@ -124,7 +124,7 @@ test('a secret reaches no output, wherever it goes and however it comes back', a
   const asked = ['run', ...files.flatMap(file => ['-o', file])];
   const run = await mervok(folder, asked, environment);
   assert.equal(run.code, 1);
-  assert.match(run.out, /21 cases failed/);
+  assert.match(run.out, /Failed: 21 cases/);
   const outputs = new Map([['run', run.out + run.err]]);
   for (const file of files) outputs.set(file, textOfReport(readFileSync(join(folder, file)), file));
   // A report that is made later is made from the record alone.

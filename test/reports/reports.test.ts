@@ -62,7 +62,7 @@ test('the terminal is quiet where all is well', async () => {
 Berths                                                                      a.md
 passed   All of them               GET /berths                     200      5 ms
 
-The one check holds. 1 case passed.
+Passed: 1 case; the one check holds.
 1 request in 5 ms, 2 B received; half within 5 ms, 95 of 100 within 5 ms
 `,
   );
@@ -81,7 +81,7 @@ test('a failure opens up: check, place, expected, found, and what it blocks', as
   assert.match(shown, /^blocked {2}Needs, Needs more: 'berth' did not come from Bad$/m);
   assert.match(
     shown,
-    /^1 of 3 checks holds?\. 1 case failed, 1 could not be carried out and 2 are blocked by 1 of them\.$|^1 of 3 checks hold\. 1 case failed and 1 could not be carried out and 2/m,
+    /^Failed: 1 case of \d, 1 could not be carried out, 2 blocked by 1 of them; 1 of 3 checks hold\.$/m,
   );
   assert.match(shown, /^Once they are mended: mervok run --failed$/m);
   assert.ok(
@@ -239,23 +239,28 @@ test('verdicts are sentences', () => {
       }),
     );
   };
-  assert.equal(verdict({ passed: 1 }), 'The one check holds. 1 case passed.');
-  assert.equal(verdict({ checks: 1234, held: 1234, passed: 20 }), 'All 1,234 checks hold. 20 cases passed.');
+  assert.equal(verdict({ passed: 1 }), 'Passed: 1 case; the one check holds.');
+  assert.equal(verdict({ checks: 1234, held: 1234, passed: 20 }), 'Passed: 20 cases; all 1,234 checks hold.');
   assert.equal(
-    verdict({ checks: 41, held: 39, failed: 1, blocked: 2 }),
-    '39 of 41 checks hold. 1 case failed and 2 are blocked by it.',
+    verdict({ checks: 41, held: 39, passed: 9, failed: 1, blocked: 2 }),
+    'Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.',
   );
   assert.equal(
     verdict({ checks: 3, held: 0, failed: 2, error: 1, blocked: 1 }),
-    'None of 3 checks holds. 2 cases failed, 1 could not be carried out and 1 is blocked by them.',
+    'Failed: 2 cases of 4, 1 could not be carried out, 1 blocked by them; none of 3 checks holds.',
   );
   assert.equal(
     verdict({ checks: 0, held: 0, error: 1 }),
-    'Nothing was checked. 1 case could not be carried out.',
+    'Failed: 1 case could not be carried out; nothing was checked.',
   );
   assert.equal(
+    verdict({ checks: 8, held: 8, error: 1, passed: 2 }),
+    'Failed: 1 case of 3 could not be carried out; all 8 checks that were made hold.',
+  );
+  assert.equal(verdict({ checks: 0, held: 0, passed: 2 }), 'Nothing was checked: 2 cases.');
+  assert.equal(
     verdict({ passed: 1, stopped: 'interrupt' }),
-    'The one check holds. 1 case passed. The run was interrupted.',
+    'Not finished: 1 case; the one check holds. The run was interrupted.',
   );
 });
 

@@ -74,7 +74,7 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
       flow.environmentName === undefined
         ? `'${name}' has a value in environments alone, and none is chosen.`
         : `The environment ${flow.environmentName} gives '${name}' no value.`,
-      `${environments.length === 1 ? 'One that does is' : 'Those that do are'} ${inWords(environments)}: --env ${environments[0]}`,
+      `It is given by ${inWords(environments)}: --env ${environments[0]}`,
     );
   return finding(
     'name-unknown',

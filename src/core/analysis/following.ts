@@ -21,7 +21,7 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
   const inUnreadCase = unreadCases(collection);
   // What may be payload is none where a reference in it has no value: the run could not send it.
   const certain = findings.map(each =>
-    each.code === 'reference-like' && unknown.some(other => isWithin(other, each))
+    each.code === 'reference-like' && unknown.some(other => isAbout(each, other))
       ? { ...each, code: 'reference-form' as const, severity: codes['reference-form'] }
       : each,
   );
@@ -30,7 +30,7 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
     if (isUnreadable && ofSettings.has(code)) return false;
     if (ofCases.has(code) && inUnreadCase(each)) return false;
     // What is written as a reference of another notation is no use of its name.
-    if (code === 'name-unknown' && foreign.some(other => isWithin(each, other))) return false;
+    if (code === 'name-unknown' && foreign.some(other => isAbout(other, each))) return false;
     if (ofNames.has(code) && unread.length > 0 && isNamedIn(unread, each)) return false;
     return (
       code !== 'reference-like' ||
@@ -41,6 +41,13 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
 
 function isWithin({ source, range }: Finding, outer: Finding): boolean {
   return source === outer.source && range.start >= outer.range.start && range.end <= outer.range.end;
+}
+
+/** Whether a reference of another notation is what a name without a value was read from. */
+function isAbout({ source, range }: Finding, unknown: Finding): boolean {
+  if (source !== unknown.source || range.start >= unknown.range.end || range.end <= unknown.range.start)
+    return false;
+  return isNamedIn([source.text.slice(range.start, range.end)], unknown);
 }
 
 /** Whether the name that a finding is about stands in one of the texts. */

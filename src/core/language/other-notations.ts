@@ -61,7 +61,10 @@ const statements: readonly Row[] = [
     /^(?:keep\s+)?(\$\S*)\s+(\/.+?\/[ims]*)(?=\s|$)/,
     ([, path, pattern]) => `What a pattern finds in a value: find(${path}, ${pattern})`,
   ],
-  [/^(.+?)\s+in\s+\(\s*(.+?)\s*\)/, ([, value, items]) => `Write the values alone: ${value} in ${items}`],
+  [
+    /^(.+?)\s+in\s+\(\s*([^()=<>]+?)\s*\)/,
+    ([, value, items]) => `Write the values alone: ${value} in ${items}`,
+  ],
 
   // words that lead a check
   [
@@ -303,11 +306,12 @@ export function remedyFor({ statement, rest, atStart }: Unread): string | undefi
     const [, low, value, high] =
       (/^<=?/.test(rest) && /^([^<>=]+?)\s*<=?\s*([^<>=]+?)\s*<=?\s*([^<>=]+?)\s*$/.exec(statement)) || [];
     if (low !== undefined) return `Write: ${value} between ${low} and ${high}; both ends are included.`;
-    if (/^=\s*(?:true|1)\b/.test(rest)) return 'A condition stands alone, without a comparison behind it.';
+    if (/^=\s*true\b/.test(rest) && /\b(?:exists|absent|empty|unique|sorted|down)\s+$/.test(before))
+      return 'A condition stands alone, without a comparison behind it.';
     if (/^,/.test(rest) && /\bbetween\s+\S+\s*$/.test(before))
       return `Write 'and': between 1 and 2; both ends are included.`;
   }
-  const behind = atStart || wantsValue ? undefined : found(places, rest);
+  const behind = atStart || wantsValue ? undefined : foundBehind(before, rest);
   return behind ?? found(statements, statement);
 }
 
@@ -325,6 +329,12 @@ const referenceForms = [
 /** The same where a word that is nearly the same is known here. */
 export function guessFor({ statement }: Unread): string | undefined {
   return found(guesses, statement);
+}
+
+function foundBehind(before: string, rest: string): string | undefined {
+  if (!/\bnot\s+$/.test(before)) return found(places, rest);
+  const says = found(places, `not ${rest}`) ?? found(places, rest);
+  return says && /^Write '[<>]/.test(says) ? `${says} 'not' stands before the whole condition.` : says;
 }
 
 function found(rows: readonly Row[], text: string): string | undefined {

@@ -106,6 +106,7 @@ export class SourceParser {
   #named(form: (typeof namedSources)[number], sent: boolean, start: number): ResponseSource {
     const lexer: Lexer = this.lexer;
     lexer.takeWord();
+    if ('.['.includes(lexer.text[lexer.at] ?? ' ')) lexer.fail(`'${form}' is no object that has members.`);
     let argument: string | undefined;
     if (form === 'header' || form === 'cookie' || form === 'link') {
       argument = this.quotedName() ?? lexer.readToken();

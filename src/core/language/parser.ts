@@ -61,7 +61,7 @@ const ofForm: readonly Code[] = ['syntax', 'word-unknown', 'function-unknown'];
 
 /** Says how it is said here, where a statement is written as another notation has it. */
 function mended(error: SourceError, excerpt: Excerpt, start: number): SourceError {
-  if (!ofForm.includes(error.code) || error.message.includes(' is written ')) return error;
+  if (!ofForm.includes(error.code) || /is written|is indented/.test(error.message)) return error;
   const lineFrom = (text: string, from: number) => text.slice(from).split('\n', 1)[0]!;
   const unread = {
     statement: lineFrom(excerpt.text, start),
@@ -71,7 +71,10 @@ function mended(error: SourceError, excerpt: Excerpt, start: number): SourceErro
   const reference = referenceAt(unread);
   if (reference) {
     const range = excerpt.range(start + reference.start, start + reference.end);
-    return new SourceError('reference-form', range, inWords(reference).message, `Write {${reference.name}}.`);
+    const { message, remedy } = inWords(reference);
+    const path =
+      reference.form === 'dollar' && reference.start === 0 ? ` A member of JSON is $.${reference.name}.` : '';
+    return new SourceError('reference-form', range, message, remedy + path);
   }
   const isNear = error.remedy?.startsWith('Did you mean') === true;
   const remedy = remedyFor(unread) ?? (isNear ? undefined : guessFor(unread));
@@ -174,10 +177,20 @@ export class StatementParser extends ConditionParser {
   }
 
   #leftOver(): never {
+    const { text, at } = this.lexer;
+    // The line looks as if it began a statement of its own.
+    if (/\n[ \t]+$/.test(text.slice(0, at)))
+      this.lexer.fail(
+        'This line is indented, so it goes on from the one above, which is complete.',
+        at,
+        'A statement of its own begins at the left edge.',
+      );
     const word = this.lexer.peekWord();
-    const isUnit = /\d\s*$/.test(this.lexer.text.slice(0, this.lexer.at));
-    const known =
-      word === undefined ? undefined : didYouMean(word, isUnit ? unitNames : wordsBehindCondition);
-    return this.lexer.fail('This does not belong here; the statement ends before it.', this.lexer.at, known);
+    const isUnit = word !== undefined && /\d[ \t]*$/.test(this.lexer.text.slice(0, this.lexer.at));
+    const remedy = isUnit
+      ? (didYouMean(word, unitNames) ??
+        'A number may have a unit: ms, s, min, h, day or week; B, kB, MB, GB, KiB, MiB or GiB.')
+      : word && didYouMean(word, wordsBehindCondition);
+    return this.lexer.fail('This does not belong here; the statement ends before it.', this.lexer.at, remedy);
   }
 }

@@ -67,7 +67,7 @@ export function useOfFence(info: string): FenceUse {
 function firstMeant(first: string): string | undefined {
   const word = first.toLowerCase().replace(/[:,;]$/, '');
   if (word === '' || innocent.has(word)) return undefined;
-  return firstWords.find(known => editDistance(word, known) <= 1 && !(known === 'http' && word.length < 4));
+  return firstWords.find(known => editDistance(word, known) <= 1);
 }
 
 /** The two words that are meant: in another case, joined, the other way round, or with a letter that is wrong. */

@@ -119,7 +119,7 @@ class PageReader {
     else if (use.use === 'settings') this.#settings(draft, fence);
     else if (use.use === 'later') this.#later(use.form, fence);
     else this.#attach(draft, use, fence);
-    if (this.#findings.length > before) this.#cannotRead(draft, fence);
+    if (this.#findings.length > before) draft.broken = true;
   }
 
   /** What stands in it may be just what is missed elsewhere. */
@@ -215,7 +215,8 @@ class PageReader {
     return draft;
   }
 
-  #operation(draft: Draft, kind: OperationKind, { content, info }: Fence): void {
+  #operation(draft: Draft, kind: OperationKind, fence: Fence): void {
+    const { content, info } = fence;
     const { step, example, errors } = kind.read(content, info);
     if (example) {
       const firstLine = content.text.indexOf('\n');
@@ -230,13 +231,15 @@ class PageReader {
     }
     draft.hasOperation = true;
     this.#addErrors(errors);
+    if (errors.length > 0) this.#cannotRead(draft, fence);
     if (step) draft.steps.push(draft.repeat ? { ...step, repeat: draft.repeat } : step);
     draft.repeat = undefined;
   }
 
-  #statements(draft: Draft, { content }: Fence): void {
-    const { statements, errors } = readStatements(content);
+  #statements(draft: Draft, fence: Fence): void {
+    const { statements, errors } = readStatements(fence.content);
     this.#addErrors(errors);
+    if (errors.length > 0) this.#cannotRead(draft, fence);
     for (const statement of statements) {
       if (draft.repeat) this.#strayRepeat(draft);
       const role = roleOf(statement);

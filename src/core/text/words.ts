@@ -24,7 +24,7 @@ function swappedTowards(a: string, b: string): { word: string; swaps: number } {
 
 /** The known word that is most likely meant, or nothing when none is near. */
 export function nearest(word: string, known: Iterable<string>): string | undefined {
-  const limit = word.length <= 3 ? 1 : Math.max(2, Math.floor(word.length / 3));
+  const limit = word.length <= 4 ? 1 : Math.max(2, Math.floor(word.length / 3));
   let best: string | undefined;
   let bestDistance = limit + 1;
   for (const candidate of known) {

@@ -31,7 +31,7 @@ export async function* pageReport(
 <meta name="color-scheme" content="light dark">
 <meta name="referrer" content="no-referrer">
 `;
-  yield html`<title>${run.title}: ${verdictInWords(totals)}</title>
+  yield html`<title>${run.title} – ${verdictInWords(totals)}</title>
 `.text;
   yield `<style>${style}</style>
 </head>

@@ -29,7 +29,7 @@ export async function* pdfReport(
 ): AsyncGenerator<Uint8Array> {
   const digested = await digest(events, totals, limits);
   const { run } = digested;
-  const paper = new Paper(`${run.title}: ${verdictInWords(totals)}`);
+  const paper = new Paper(`${run.title} – ${verdictInWords(totals)}`);
   writeHead(digested, paper);
   writeFailures(digested, paper);
   writeFigures(digested, paper);

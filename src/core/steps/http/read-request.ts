@@ -4,7 +4,7 @@ import { parseTemplate } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import { isAboutConnection } from '../../settings/connection-headers.ts';
-import { didYouMean } from '../../text/words.ts';
+import { didYouMean, editDistance } from '../../text/words.ts';
 import type { HeaderField, WrittenRequest } from './request.ts';
 
 /** The usual methods, and others that are registered (RFC 9110, 16.1) or widely known, of which none is a slip. */
@@ -207,14 +207,17 @@ function checkMethod(method: string, rest: string, range: SourceError['range']):
       'The proxy is a setting: proxy: http://proxy.skerry.example:3128',
     );
   const upper = method.toUpperCase();
-  if (upper !== method && !methods.includes(upper))
+  if (upper !== method && !methods.includes(upper)) {
+    const near = methods.find(known => editDistance(upper, known) <= 1);
     throw new SourceError(
       'request-line',
       range,
       `'${method}' is no method.`,
-      didYouMean(upper, methods) ??
-        'A request begins with a method in capital letters and a target: GET /berths',
+      near
+        ? `Did you mean '${near}'?`
+        : 'A request begins with a method in capital letters and a target: GET /berths',
     );
+  }
   if (methods.includes(upper))
     throw new SourceError(
       'request-line',

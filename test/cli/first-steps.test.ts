@@ -1,0 +1,133 @@
+import assert from 'node:assert/strict';
+import { mkdirSync, renameSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { type TestContext, test } from 'node:test';
+import { folderWith } from '../support/folder.ts';
+import { table } from '../support/inputs.ts';
+import { mervok } from '../support/program.ts';
+import { serve } from '../support/server.ts';
+
+/** Answers with what it was asked. */
+const echo = (t: Pick<TestContext, 'after'>) =>
+  serve(t, (request, response) => {
+    response.setHeader('Content-Type', 'application/json');
+    response.end(JSON.stringify({ asked: request.url }));
+  });
+
+const page = (http: string, mervok = 'status = 200') =>
+  `## List\n\n\`\`\`http\n${http}\n\`\`\`\n\n\`\`\`mervok\n${mervok}\n\`\`\`\n`;
+
+test('what people bring from other command lines is answered in one line by the form that does it', async t => {
+  const folder = folderWith(t, { 'mervok.yaml': 'base: "http://127.0.0.1:1"\n', 'berths.md': page('GET /') });
+  const { rows } = table('command-lines')[0]!;
+  await Promise.all(
+    rows.map(async ([line = '', says = '']) => {
+      const { code, out, err } = await mervok(folder, line.split(' '));
+      assert.deepEqual([code, out, err.trimEnd().split('\n').length], [2, '', 1], `${line}: ${out}${err}`);
+      assert.ok(err.includes(says), `${line}: ${err}`);
+    }),
+  );
+});
+
+test('an environment is a word, and vars says what is not set', async t => {
+  const origin = await echo(t);
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\nvariables: { home: { os: SKERRY_HOME, secret: true } }\nenvironments:\n  quay: { berth: "0417" }\n  roads: { berth: "0733" }\n`,
+    'berths.md': page('GET /{berth}?home={home}'),
+  });
+  const set = { SKERRY_HOME: 'gull-and-anchor' };
+  const sent = await mervok(folder, ['run', '@roads', '--json'], set);
+  assert.equal(sent.code, 0, sent.err);
+  assert.match(sent.out, /\/0733\?home=\[secret\]/);
+  assert.match((await mervok(folder, ['send', 'berths.md#list', '@quay'], set)).out, /"asked": "\/0417/);
+  assert.match((await mervok(folder, ['vars', '--compare', '@quay', '@roads'], set)).out, /0417 +"?0733/);
+  const none = await mervok(folder, ['run'], set);
+  assert.deepEqual([none.code, none.out], [2, '']);
+  assert.match(
+    none.err,
+    /'berth' has a value in environments alone, and none is chosen\. It is given by quay and\s+roads:\s+--env quay/,
+  );
+  const unset = await mervok(folder, ['run', '@quay']);
+  assert.deepEqual([unset.code, unset.out], [2, '']);
+  assert.match(unset.err, /SKERRY_HOME, which 'home' stands for, is not set/);
+  const lint = await mervok(folder, ['lint', '@quay']);
+  assert.deepEqual([lint.code, /warning os-unset/.test(lint.out)], [0, true]);
+  assert.match((await mervok(folder, ['vars', '@quay'])).out, /^home +SKERRY_HOME is not set/m);
+  const near = await mervok(folder, ['run', '@quay', '--set', 'bert=1'], set);
+  assert.match(near.err, /no case that runs uses 'bert'\. Did you mean 'berth'\?/);
+});
+
+test('secrets that Git does not leave out are warned of, by lint and before anything is sent', async t => {
+  const origin = await echo(t);
+  const folder = folderWith(t, {
+    'quay/mervok.yaml': `base: ${origin}\n`,
+    'quay/mervok.secret.yaml': 'variables: { berth: gull-and-anchor }\n',
+    'quay/berths.md': page('GET /{berth}'),
+  });
+  mkdirSync(join(folder, '.git', 'info'), { recursive: true });
+  const quay = join(folder, 'quay');
+  const said = async () => [
+    /warning secret-exposed/.test((await mervok(quay, ['lint'])).out),
+    /mervok\.secret\.yaml:1: Git does not leave this file out/.test((await mervok(quay, ['run'])).err),
+  ];
+  assert.deepEqual(await said(), [true, true]);
+  const rows: [ignore: string, rules: string, exposed: boolean][] = [
+    ['quay/.gitignore', 'mervok.secret.yaml\n', false],
+    ['quay/.gitignore', '!mervok.secret.yaml\n', true],
+    ['.gitignore', '*.secret.yaml\n', true],
+    ['quay/.gitignore', '', false],
+    ['.gitignore', '/quay\n', false],
+    ['.gitignore', '/mervok.secret.yaml\n', true],
+    ['.git/info/exclude', 'quay/*.yaml\n', false],
+  ];
+  for (const [file, rules, exposed] of rows) {
+    writeFileSync(join(folder, file), rules);
+    const { out } = await mervok(quay, ['lint']);
+    assert.equal(/secret-exposed/.test(out), exposed, `${file}: ${rules}`);
+  }
+});
+
+test('--watch hears every save, also one that renames, and no passing files', async t => {
+  const origin = await echo(t);
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': page('GET /'),
+    'sea/tides.md': page('GET /tides'),
+  });
+  const save = (file: string, text: string) => {
+    writeFileSync(join(folder, `${file}.new~`), text);
+    renameSync(join(folder, `${file}.new~`), join(folder, file));
+  };
+  const steps = [
+    () => save('a.md', page('GET /1')),
+    () => {
+      writeFileSync(join(folder, '.a.md.swp'), 'x');
+      writeFileSync(join(folder, '4913'), 'x');
+      save('a.md', page('GET /2'));
+    },
+    () => save('a.md', page('GET /3')),
+    () => save('sea/tides.md', page('GET /tides/4')),
+    () => writeFileSync(join(folder, 'sea', 'new.md'), page('GET /new')),
+  ];
+  let shown = '';
+  let waited = 0;
+  const { out } = await mervok(folder, ['run', '--watch'], {}, child => {
+    child.stdout!.on('data', chunk => {
+      shown += chunk;
+      const waits = shown.match(/Waiting for changes/g)?.length ?? 0;
+      if (waits <= waited) return;
+      waited = waits;
+      const step = steps[waits - 1];
+      if (step) step();
+      else child.kill('SIGINT');
+    });
+  });
+  assert.deepEqual(out.match(/changed: .*/g), [
+    'changed: a.md',
+    'changed: a.md',
+    'changed: a.md',
+    'changed: sea/tides.md',
+    'changed: sea/new.md',
+  ]);
+  assert.match(out, /GET \/1[\s\S]*GET \/2[\s\S]*GET \/3[\s\S]*GET \/tides\/4[\s\S]*GET \/new/);
+});
