@@ -3,7 +3,8 @@ import { type Collection as ReadCollection, readCollection } from '../core/analy
 import { Plain } from '../core/model/value.ts';
 import { osEnvironment } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
-import { fileAccess, findCollection } from '../platform/files.ts';
+import { fileAccess } from '../platform/files.ts';
+import { findCollection } from '../platform/find-collection.ts';
 import { CollectionPlan } from './collection-plan.ts';
 
 /** Which cases of a collection, and with what values. */
@@ -49,7 +50,7 @@ export class Collection {
       paths,
       given,
       ...fileAccess(this.#places),
-      isSet: name => osEnvironment(name) !== undefined,
+      external: { variable: osEnvironment },
     });
     return new CollectionPlan(plan, findings, this.#places);
   }
@@ -60,6 +61,6 @@ export class Collection {
  * @param path absolute, or seen from the working folder
  */
 export async function openCollection(path: string = process.cwd()): Promise<Collection> {
-  const { root, files } = findCollection([path], process.cwd());
+  const { root, files } = await findCollection([path], process.cwd());
   return new Collection(await readCollection(files), { root, anywhere: false });
 }

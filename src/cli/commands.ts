@@ -60,7 +60,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
       .addHelpText(
         'after',
-        '\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
+        '\nA DURATION is a number and its unit: 500ms, 30s, 5min, 1h.\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
       )
       .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options))),
 

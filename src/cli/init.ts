@@ -1,7 +1,9 @@
 import { existsSync } from 'node:fs';
-import { appendFile, mkdir, readFile, writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { appendFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
+import { basename, dirname, join, resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
+import { capitalized, counted } from '../core/text/words.ts';
+import { collectionAround, rootFile } from '../platform/find-collection.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour
@@ -48,37 +50,71 @@ time < 2 s
 \`\`\`
 `;
 
+/** For pages that are there already: whatever they need can be taken in line by line. */
+const settingsOfPages = (title: string) => `title: ${JSON.stringify(title)}
+
+# What stands before every target that begins with '/', and is another one in each environment:
+# base: "{api}/v1"
+# environments:
+#   local:   { api: "http://127.0.0.1:7070" }
+#   staging: { api: "https://staging.skerry.example" }
+# environment: local
+`;
+
 const ignored = ['.mervok/', 'mervok.secret.yaml'];
 
-/** Writes a collection that runs, and never over anything that is there. */
+/** Writes what a folder lacks to be a collection that runs, and never over anything that is there. */
 export async function initCommand(folder: string, { out, paint }: Terminal): Promise<void> {
-  const files: [string, string][] = [
-    ['mervok.yaml', settings],
-    ['berths.md', page],
-  ];
-  const taken = files.find(([name]) => existsSync(join(folder, name)));
-  if (taken)
+  const around = collectionAround(nearestFolder(folder));
+  if (around !== undefined && around !== resolve(folder))
     throw new UsageError(
-      `'${join(folder, taken[0])}' is already there; nothing was written. Name another folder: mervok init my-harbour`,
+      `'${folder}' lies in the collection ${around}; nothing was written. A page there is a part of it at once, and a ${rootFile} would hold settings of that folder alone.`,
     );
+  const files: [name: string, text: string][] = [];
+  const pages = existsSync(folder) ? (await readdir(folder)).filter(name => /\.md$/i.test(name)) : [];
+  if (around === undefined)
+    files.push([rootFile, pages.length === 0 ? settings : settingsOfPages(titleOf(folder))]);
+  if (pages.length === 0) files.push(['berths.md', page]);
+  const rules = await missingRules(join(folder, '.gitignore'));
+  if (files.length + rules.length === 0) {
+    out(
+      `Nothing is missing ${folder === '.' ? 'here' : `in '${folder}'`}: it is a collection with pages. Next: mervok run\n`,
+    );
+    return;
+  }
   try {
     await mkdir(folder, { recursive: true });
     for (const [name, text] of files) await writeFile(join(folder, name), text, { flag: 'wx' });
-    await ignore(join(folder, '.gitignore'));
+    if (rules.length > 0) await ignore(join(folder, '.gitignore'), rules);
   } catch (error) {
     throw new UsageError(`The collection could not be written: ${(error as Error).message}`);
   }
-  for (const [name] of [...files, ['.gitignore']])
-    out(`${paint('quiet', 'written')}  ${join(folder, name!)}\n`);
+  const written = [...files.map(([name]) => name), ...(rules.length > 0 ? ['.gitignore'] : [])];
+  for (const name of written) out(`${paint('quiet', 'written')}  ${join(folder, name)}\n`);
   const enter = folder === '.' ? '' : `cd ${folder}\n  `;
   out(
-    `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  ${enter}mervok run\n`,
+    pages.length === 0
+      ? `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  ${enter}mervok run\n`
+      : `\nThe ${counted(pages.length, 'page')} that ${pages.length === 1 ? 'is' : 'are'} there stayed as ${pages.length === 1 ? 'it is' : 'they are'}. Next:\n  ${enter}mervok run\n`,
   );
 }
 
-async function ignore(path: string): Promise<void> {
+/** The folder itself, or the nearest one above it that is there. */
+function nearestFolder(folder: string): string {
+  const path = resolve(folder);
+  return existsSync(path) ? path : nearestFolder(dirname(path));
+}
+
+function titleOf(folder: string): string {
+  return capitalized(basename(resolve(folder)).replace(/[-_]+/g, ' '));
+}
+
+async function missingRules(path: string): Promise<string[]> {
+  const before = existsSync(path) ? (await readFile(path, 'utf8')).split(/\r?\n/) : [];
+  return ignored.filter(rule => !before.includes(rule));
+}
+
+async function ignore(path: string, rules: readonly string[]): Promise<void> {
   const before = existsSync(path) ? await readFile(path, 'utf8') : '';
-  const missing = ignored.filter(rule => !before.split(/\r?\n/).includes(rule));
-  if (missing.length > 0)
-    await appendFile(path, `${before === '' || before.endsWith('\n') ? '' : '\n'}${missing.join('\n')}\n`);
+  await appendFile(path, `${before === '' || before.endsWith('\n') ? '' : '\n'}${rules.join('\n')}\n`);
 }

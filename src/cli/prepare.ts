@@ -15,10 +15,12 @@ import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
 import { pageOfRequest } from '../core/pages/given-page.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
+import { counted } from '../core/text/words.ts';
 import { TableError } from '../core/values/table-reader.ts';
 import { clockAndRandom, openExternalSources } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
-import { fileAccess, findCollection, openUnchanging } from '../platform/files.ts';
+import { fileAccess, openUnchanging } from '../platform/files.ts';
+import { findCollection } from '../platform/find-collection.ts';
 import { gitIgnoreAround } from '../platform/git-ignore.ts';
 import { readVariableFile } from '../platform/variable-files.ts';
 import { countFindings, findingsText } from '../reports/findings-text.ts';
@@ -46,6 +48,8 @@ export interface Prepared {
   readonly places: FilePlaces;
   readonly external: ExternalSources;
   readonly cases: number;
+  /** The pages of a folder without settings, where they are what runs. */
+  readonly gathered?: readonly string[];
 }
 
 /** From the paths on the command line to a plan and everything that was found on the way. */
@@ -54,10 +58,15 @@ export async function preparePlan(
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   choose: (root: string) => Promise<Chosen> = async () => ({}),
 ): Promise<Prepared> {
-  const found = findCollection(paths, process.cwd());
+  const found = await findCollection(paths, process.cwd());
   const places = { root: found.root, anywhere: flags.filesAnywhere === true };
   const collection = await readCollection(found.files);
-  return prepareCollection(collection, found.paths, flags, { places, chosen: await choose(found.root) });
+  const prepared = await prepareCollection(collection, found.paths, flags, {
+    places,
+    chosen: await choose(found.root),
+  });
+  const gathered = found.withoutSettings && found.files.pages.map(({ path }) => path);
+  return gathered ? { ...prepared, gathered } : prepared;
 }
 
 /** As messages call what was typed. */
@@ -70,7 +79,7 @@ export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promi
     const places = { root: process.cwd(), anywhere: true };
     return prepareCollection(await collect({ settings: [] }, pages), [givenPage], flags, { places });
   }
-  const { root, files } = findCollection([], process.cwd());
+  const { root, files } = await findCollection([], process.cwd());
   const settings = files.settings.filter(({ path }) => path === 'mervok.yaml');
   const own = { settings, ...(files.secrets && { secrets: files.secrets }) };
   const places = { root, anywhere: true };
@@ -93,7 +102,7 @@ async function prepareCollection(
     ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     ...fileAccess(places),
-    isSet: name => external.variable(name) !== undefined,
+    external,
     ...(collection.secrets && (await gitRules(places.root))),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
@@ -109,7 +118,7 @@ async function gitRules(root: string): Promise<Pick<PlanOptions, 'isIgnored'>> {
 /** What stands before the targets of a page, as far as it is known before a run. */
 export async function baseOf(page: string, flags: PlanFlags): Promise<string | undefined> {
   try {
-    const { root, files } = findCollection([], dirname(resolve(page)));
+    const { root, files } = await findCollection([], dirname(resolve(page)));
     return baseOfPage(await readCollection(files), relative(root, resolve(page)).replaceAll('\\', '/'), {
       environment: flags.env,
       given: await readGiven(flags),
@@ -183,6 +192,16 @@ export function noteUnusedGiven({ given, unusedGiven }: Plan, { err }: Terminal)
         : `no case that runs uses '${name}'. Did you mean '${nearest}'?`;
     err(`--set ${name} has no effect: ${why}\n`);
   }
+}
+
+/** What nobody has put together as a collection is named before it is sent. */
+export function noteGathered({ gathered }: Prepared, { err }: Terminal): void {
+  if (!gathered) return;
+  const named = gathered.slice(0, 10);
+  const more = gathered.length - named.length;
+  err(
+    `There is no mervok.yaml here; what runs are the pages right in this folder: ${named.join(', ')}${more > 0 ? ` and ${counted(more, 'more', 'more')}` : ''}.\n`,
+  );
 }
 
 /** What may do harm is said before anything is sent: that nobody looks at certificates, that secrets lie open. */

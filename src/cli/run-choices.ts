@@ -54,7 +54,10 @@ function readCount(option: string, text: string): number {
 function readTime(option: string, text: string): number {
   const duration = readDuration(text);
   if (duration && duration.milliseconds > 0) return duration.milliseconds;
-  throw new UsageError(`${option} takes a duration, not '${text}'. For example: ${option} 30s`);
+  const example = /^\d+(?:\.\d+)?$/.test(text) && Number(text) > 0 ? `${text}s, or ${text}ms` : '30s';
+  throw new UsageError(
+    `${option} takes a number and its unit (ms, s, min, h), not '${text}'. For example: ${option} ${example}`,
+  );
 }
 
 /**

@@ -4,6 +4,7 @@ import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import {
   flagsAgain,
+  noteGathered,
   noteUnsafe,
   noteUnusedGiven,
   type PlanFlags,
@@ -48,6 +49,7 @@ export async function runCommand(
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
+    noteGathered(prepared, terminal);
     noteUnusedGiven(plan, terminal);
     noteUnsafe(findings, terminal);
     const selected = selectedInWords(chosen, flags);

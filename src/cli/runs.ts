@@ -4,7 +4,7 @@ import { RunTotals } from '../core/record/totals.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { counted } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
-import { collectionAround } from '../platform/files.ts';
+import { collectionAround } from '../platform/find-collection.ts';
 import { findRun, listRuns, readRecord, readSummary } from '../platform/run-records.ts';
 import { comparisonText } from '../reports/comparison.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';

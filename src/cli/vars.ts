@@ -47,7 +47,20 @@ export async function varsCommand(
   }
   const { out, paint } = terminal;
   const heading = `${paint('strong', visible(title))}${about}, ${counted(rows.length, 'name')}`;
-  out(`${[heading, ...(await tableLines(sections, terminal))].join('\n')}\n`);
+  const known = environmentsIn(flow, plan.environment);
+  const lines = known === undefined ? [heading] : [heading, paint('quiet', visible(known))];
+  out(`${[...lines, ...(await tableLines(sections, terminal))].join('\n')}\n`);
+}
+
+/** `environments: local (chosen), staging; @NAME chooses one`; nothing where there is none. */
+function environmentsIn(
+  { collection: { root, secrets } }: Flow,
+  chosen: string | undefined,
+): string | undefined {
+  const names = new Set([...(root.environments?.keys() ?? []), ...(secrets?.environments?.keys() ?? [])]);
+  if (names.size === 0) return undefined;
+  const told = [...names].map(name => (name === chosen ? `${name} (chosen)` : name));
+  return `environments: ${told.join(', ')}; @NAME chooses one`;
 }
 
 /** What keeps settings from being read keeps variables from being seen; errors of pages are told by others. */

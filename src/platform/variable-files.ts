@@ -2,7 +2,7 @@ import { basename } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../core/model/value.ts';
 import { JsonError, readJson } from '../core/values/json-document.ts';
-import { readText } from './files.ts';
+import { readText } from './find-collection.ts';
 
 /**
  * The values in a file of variables: `.env`, `.properties`, JSON or YAML. Texts of the first two, and unquoted scalars of

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { defects } from '../../demo/harbour/defects.ts';
@@ -68,8 +68,20 @@ test('init writes a collection that runs against the demo harbour, and never ove
   assert.match(ran.out, /^Passed: 2 cases; all \d+ checks hold\.$/m);
   assert.match((await mervok(join(folder, 'mine'), ['lint'])).out, /nothing to find fault with/);
   const again = await mervok(folder, ['init', 'mine']);
-  assert.deepEqual([again.code, again.out], [2, '']);
-  assert.match(again.err, /already there; nothing was written/);
+  assert.deepEqual(
+    [again.code, again.out],
+    [0, "Nothing is missing in 'mine': it is a collection with pages. Next: mervok run\n"],
+  );
+  const inside = await mervok(folder, ['init', 'mine/quay']);
+  assert.deepEqual([inside.code, existsSync(join(folder, 'mine/quay'))], [2, false]);
+  assert.match(inside.err, /'mine\/quay' lies in the collection .*mine; nothing was written/);
+  const pages = folderWith(t, { 'tides.md': '# Tides\n' });
+  const beside = await mervok(pages, ['init']);
+  assert.deepEqual([beside.code, readdirSync(pages).sort()], [0, ['.gitignore', 'mervok.yaml', 'tides.md']]);
+  assert.match(beside.out, /The 1 page that is there stayed as it is/);
+  assert.match((await mervok(pages, ['lint'])).out, /nothing to find fault with/);
+  rmSync(join(pages, '.gitignore'));
+  assert.equal((await mervok(pages, ['init'])).out.split('\n')[0], 'written  .gitignore');
   await mervok(folder, ['init']);
   assert.equal(
     readFileSync(join(folder, '.gitignore'), 'utf8'),

@@ -131,3 +131,19 @@ test('--watch hears every save, also one that renames, and no passing files', as
   ]);
   assert.match(out, /GET \/1[\s\S]*GET \/2[\s\S]*GET \/3[\s\S]*GET \/tides\/4[\s\S]*GET \/new/);
 });
+
+test('after send --save the page runs: without settings, the pages right in a folder are named and run', async t => {
+  const origin = await echo(t);
+  const folder = folderWith(t, { 'sea/tides.md': page('GET /'), '.hidden.md': page('GET /'), 'notes.md': '# Notes\n' });
+  const saved = await mervok(folder, ['send', `${origin}/berths`, '--save', 'berths.md#list']);
+  assert.equal(saved.code, 0, saved.err);
+  const { code, out, err } = await mervok(folder, ['run']);
+  assert.equal(code, 0, err);
+  assert.match(out, /^Passed: 1 case; the one check holds\.$/m);
+  assert.equal(
+    err,
+    'There is no mervok.yaml here; what runs are the pages right in this folder: berths.md, notes.md.\n',
+  );
+  assert.match((await mervok(folder, ['list'])).out, /berths\.md\n {2}#list/);
+  assert.match((await mervok(folder, ['run', '--failed'])).err, /no case failed or was blocked/);
+});

@@ -191,35 +191,35 @@ test('an indented line that is no part of the one above is told to be indented',
 });
 
 test('what is not set, what no environment gives, and what an environment cannot hold is told before anything is sent', async () => {
-  const isSet = (name: string) => name === 'SET';
+  const external = { variable: (name: string) => (name === 'SET' ? 'x' : undefined) };
   const page = checked('GET /{a}');
   const settings = (text: string) => `base: "{harbour}"\n${text}\n`;
   const rows: [settings: string, environment: string | undefined, told: string[]][] = [
-    ['variables: { harbour: "http://x", a: { os: SET } }', undefined, []],
-    ['variables: { harbour: "http://x", a: { os: UNSET } }', undefined, ['os-unset UNSET']],
+    ['variables: { harbour: "http://x.example", a: { os: SET } }', undefined, []],
+    ['variables: { harbour: "http://x.example", a: { os: UNSET } }', undefined, ['os-unset UNSET']],
     [
       'variables: { harbour: "http://{b}", a: 1, b: { os: UNSET, secret: true } }',
       undefined,
       ['os-unset UNSET'],
     ],
-    ['variables: { harbour: "http://x", a: 1, unused: { os: UNSET } }', undefined, []],
+    ['variables: { harbour: "http://x.example", a: 1, unused: { os: UNSET } }', undefined, []],
     [
-      'environments: { local: { harbour: "http://x" }, quay: { harbour: "http://y" } }\nvariables: { a: 1 }',
+      'environments: { local: { harbour: "http://x.example" }, quay: { harbour: "http://y" } }\nvariables: { a: 1 }',
       undefined,
       ['name-unknown It is given by local and quay: --env local'],
     ],
     [
-      'environments: { local: { harbour: "http://x" }, quay: { a: 2 } }\nvariables: { a: 1 }',
+      'environments: { local: { harbour: "http://x.example" }, quay: { a: 2 } }\nvariables: { a: 1 }',
       'quay',
       ["name-unknown The environment quay gives 'harbour' no value. It is given by local: --env local"],
     ],
     [
-      'environments: { local: { harbour: "http://x", base: "http://y" } }\nenvironment: local\nvariables: { a: 1 }',
+      'environments: { local: { harbour: "http://x.example", base: "http://y" } }\nenvironment: local\nvariables: { a: 1 }',
       undefined,
       ["environment-setting called 'base'"],
     ],
     [
-      'environments: { local: { harbour: "http://x", variables: { b: 1 } } }\nenvironment: local\nvariables: { a: 1 }',
+      'environments: { local: { harbour: "http://x.example", variables: { b: 1 } } }\nenvironment: local\nvariables: { a: 1 }',
       undefined,
       ['environment-setting right below its name'],
     ],
@@ -232,7 +232,7 @@ test('what is not set, what no environment gives, and what an environment cannot
   for (const [text, environment, wanted] of rows) {
     const found = await findingsOf(
       { 'mervok.yaml': settings(text), 'a.md': page },
-      { isSet, ...(environment && { environment }) },
+      { external, ...(environment && { environment }) },
     );
     assert.equal(found.length, wanted.length, `${text}: ${found.map(said)}`);
     for (const [index, each] of wanted.entries()) {

@@ -13,21 +13,15 @@ import { test } from 'node:test';
 import { Missing, Plain } from '../../src/core/model/value.ts';
 import { defaultTransport } from '../../src/core/settings/transport.ts';
 import { clockAndRandomFrom, openExternalSources } from '../../src/platform/external-sources.ts';
-import {
-  collectionAround,
-  fileAccess,
-  findCollection,
-  locateInside,
-  openUnchanging,
-  readText,
-} from '../../src/platform/files.ts';
+import { fileAccess, locateInside, openUnchanging } from '../../src/platform/files.ts';
+import { collectionAround, findCollection, readText } from '../../src/platform/find-collection.ts';
 import { openPorts } from '../../src/platform/ports.ts';
 import { readVariableFile } from '../../src/platform/variable-files.ts';
 import { errorOf } from '../support/errors.ts';
 import { folderWith } from '../support/folder.ts';
 import { serve } from '../support/server.ts';
 
-test('a collection is what lies around the paths that are asked for', t => {
+test('a collection is what lies around the paths that are asked for', async t => {
   const root = folderWith(t, {
     'harbour/mervok.yaml': 'title: Skerry\n',
     'harbour/mervok.secret.yaml': 'tide: 1\n',
@@ -48,8 +42,8 @@ test('a collection is what lies around the paths that are asked for', t => {
   });
   const [harbour, alone] = [join(root, 'harbour'), join(root, 'alone')] as const;
   mkdirSync(join(harbour, 'folder.md'));
-  const found = (asked: string[], at: string) => {
-    const { root: where, files, paths } = findCollection(asked, at);
+  const found = async (asked: string[], at: string) => {
+    const { root: where, files, paths } = await findCollection(asked, at);
     const secrets = files.secrets ? [files.secrets.path] : [];
     return [
       where.slice(root.length + 1),
@@ -80,59 +74,100 @@ test('a collection is what lies around the paths that are asked for', t => {
     [[join(harbour, 'sea/tides.MD')], root, ['sea/tides.MD']],
   ];
   for (const [asked, at, paths] of rows) {
-    const [where, given, files, secrets] = found(asked, at);
+    const [where, given, files, secrets] = await found(asked, at);
     assert.deepEqual([where, given, secrets], ['harbour', paths, ['mervok.secret.yaml']], asked.join());
     assert.deepEqual([...(files as string[])].sort(), [...all].sort());
   }
-  assert.deepEqual(found(['own/page.md'], harbour)[0], 'harbour/own');
+  assert.deepEqual((await found(['own/page.md'], harbour))[0], 'harbour/own');
   // A page outside of any is one of its own; a folder is all that lies in it.
-  assert.deepEqual(found(['a.md'], alone), ['alone', ['a.md'], ['a.md'], []]);
-  assert.deepEqual(found(['a.md#x', 'a.md#y'], alone), ['alone', ['a.md#x', 'a.md#y'], ['a.md'], []]);
-  assert.deepEqual(found(['.'], alone), ['alone', [], ['a.md', 'b.md'], []]);
+  assert.deepEqual(await found(['a.md'], alone), ['alone', ['a.md'], ['a.md'], []]);
+  assert.deepEqual(await found(['a.md#x', 'a.md#y'], alone), ['alone', ['a.md#x', 'a.md#y'], ['a.md'], []]);
+  assert.deepEqual(await found(['.'], alone), ['alone', [], ['a.md', 'b.md'], []]);
   const wrong: [asked: string[], at: string, message: RegExp][] = [
-    [
-      [],
-      alone,
-      /^There is no collection here: no mervok\.yaml in .*alone or above it\. 'mervok init' writes/,
-    ],
     [
       ['berths.md', '../alone/a.md'],
       harbour,
-      /^The paths belong to different collections: .*harbour and .*alone\. Run one/,
+      /The paths belong to different collections: .*harbour and .*alone\. Run one/,
     ],
-    [['c.txt'], alone, /^'c\.txt' is no page: pages are Markdown files that end in \.md\.$/],
-    [['berths'], harbour, /^There is no 'berths'\. Did you mean 'berths\.md'\?$/],
-    [['brths.md'], harbour, /^There is no 'brths\.md'\. Did you mean 'berths\.md'\?$/],
-    [['see'], harbour, /^There is no 'see'\. Did you mean 'sea'\?$/],
-    [['moor'], harbour, /^There is no 'moor'\. Did you mean 'sea\/deep\/moor\.md'\?$/],
+    [['c.txt'], alone, /'c\.txt' is no page: pages are Markdown files that end in \.md\.$/],
+    [['berths'], harbour, /There is no 'berths'\. Did you mean 'berths\.md'\?$/],
+    [['brths.md'], harbour, /There is no 'brths\.md'\. Did you mean 'berths\.md'\?$/],
+    [['see'], harbour, /There is no 'see'\. Did you mean 'sea'\?$/],
+    [['moor'], harbour, /There is no 'moor'\. Did you mean 'sea\/deep\/moor\.md'\?$/],
     [
       ['tidse.MD'],
       join(harbour, 'sea', 'deep'),
-      /^There is no 'tidse\.MD'\. Did you mean '\.\.\/tides\.MD'\?$/,
+      /There is no 'tidse\.MD'\. Did you mean '\.\.\/tides\.MD'\?$/,
     ],
-    [['deep/berths.md#x'], harbour, /^There is no 'deep\/berths\.md'\. Did you mean 'berths\.md'\?$/],
-    [['customs'], alone, /^There is no 'customs'\.$/],
-    [['customs'], harbour, /^There is no 'customs'\.$/],
+    [['deep/berths.md#x'], harbour, /There is no 'deep\/berths\.md'\. Did you mean 'berths\.md'\?$/],
+    [['customs'], alone, /There is no 'customs'\.$/],
+    [['customs'], harbour, /There is no 'customs'\.$/],
   ];
   for (const [asked, at, message] of wrong)
-    assert.match(
-      errorOf(() => findCollection(asked, at)),
-      message,
-      asked.join(),
-    );
+    await assert.rejects(findCollection(asked, at), message, asked.join());
   assert.equal(collectionAround(join(harbour, 'sea', 'deep')), harbour);
   assert.equal(collectionAround(alone), undefined);
 });
 
-test('a page that is named without its ending is meant, whatever else is near', t => {
-  const root = folderWith(t, { 'mervok.yaml': '', 'tide.md': '# A\n', 'tides/a.md': '# B\n' });
-  assert.match(
-    errorOf(() => findCollection(['tide'], root)),
-    /Did you mean 'tide\.md'\?$/,
-  );
+test('without settings, the pages right in a folder are a collection', async t => {
+  const root = folderWith(t, {
+    'sketches/b.md': 'b',
+    'sketches/a.md': 'a',
+    'sketches/.hidden.md': '',
+    'sketches/draft.md': '',
+    'sketches/.git/info/exclude': '',
+    'sketches/.gitignore': 'draft.md\nbuilt/\n',
+    'sketches/notes.txt': '',
+    'sketches/sea/tides.md': '',
+    'sketches/built/page.md': '',
+    'sketches/node_modules/x/page.md': '',
+    'above/sea/tides.md': '',
+    'other/mervok.yml': '',
+    'other/a.md': '',
+    'harbour/mervok.yaml': '',
+    'harbour/sea/mervok.yml': '',
+    'empty/x.txt': '',
+  });
+  const at = (name: string) => join(root, name);
+  const found = async (asked: string[], folder: string) => {
+    const { root: where, files, paths, withoutSettings } = await findCollection(asked, at(folder));
+    return [
+      where.slice(root.length + 1),
+      files.pages.map(({ path }) => path),
+      paths,
+      withoutSettings === true,
+    ];
+  };
+  assert.deepEqual(await found([], 'sketches'), ['sketches', ['a.md', 'b.md'], [], true]);
+  assert.deepEqual(await found(['sea'], 'sketches'), ['sketches/sea', ['tides.md'], [], true]);
+  assert.deepEqual(await found(['b.md'], 'sketches'), ['sketches', ['b.md'], ['b.md'], false]);
+  assert.deepEqual(await found(['draft.md'], 'sketches'), ['sketches', ['draft.md'], ['draft.md'], false]);
+  assert.deepEqual(await found(['b.md#x', 'sea'], 'sketches'), [
+    'sketches',
+    ['b.md', 'sea/tides.md'],
+    ['b.md#x', 'sea'],
+    true,
+  ]);
+  const wrong: [asked: string[], at: string, message: RegExp][] = [
+    [
+      [],
+      'empty',
+      /There is no collection here: no mervok\.yaml in .*empty or above it, and no page\. 'mervok init'/,
+    ],
+    [[], 'above', /no page\. Pages of a folder below run by its name: mervok run sea\. 'mervok init'/],
+    [[], 'other', /mervok\.yml' is not read: settings stand in a file of the name mervok\.yaml\.$/],
+    [[], 'harbour', /sea\/mervok\.yml' is not read/],
+  ];
+  for (const [asked, folder, message] of wrong)
+    await assert.rejects(findCollection(asked, at(folder)), message, folder);
 });
 
-test('a page that cannot be read keeps no other from being used', t => {
+test('a page that is named without its ending is meant, whatever else is near', async t => {
+  const root = folderWith(t, { 'mervok.yaml': '', 'tide.md': '# A\n', 'tides/a.md': '# B\n' });
+  await assert.rejects(findCollection(['tide'], root), /Did you mean 'tide\.md'\?$/);
+});
+
+test('a page that cannot be read keeps no other from being used', async t => {
   const root = folderWith(t, {
     'mervok.yaml': '',
     'fine.md': '\uFEFFé',
@@ -140,7 +175,11 @@ test('a page that cannot be read keeps no other from being used', t => {
     'esc\u001b[31m.md': 'red',
     'turned\u202e.md': '',
   });
-  const pages = findCollection([], root).files.pages.map(page => [page.path, page.text, page.unreadable]);
+  const pages = (await findCollection([], root)).files.pages.map(page => [
+    page.path,
+    page.text,
+    page.unreadable,
+  ]);
   assert.deepEqual(
     pages.sort(([a], [b]) => (a! < b! ? -1 : 1)),
     [

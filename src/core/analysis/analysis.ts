@@ -1,3 +1,4 @@
+import type { ExternalSources } from '../model/external-sources.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { Brought } from './brought.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
@@ -17,8 +18,8 @@ export interface PlanOptions extends Choice {
   readonly hasFile?: (path: string) => boolean;
   /** Why one that is there must not be sent. */
   readonly refusesFile?: (path: string) => string | undefined;
-  /** Whether the environment of the process has a variable. */
-  readonly isSet?: (osName: string) => boolean;
+  /** What variables stand for outside of the collection, where it is looked for before a run. */
+  readonly external?: Pick<ExternalSources, 'variable'>;
   /** Whether Git leaves a file out, by its path from the root of the collection; nothing where there is no Git. */
   readonly isIgnored?: (path: string) => boolean | undefined;
   readonly readFile?: ReadFile;

@@ -1,7 +1,11 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../language/bounds.ts';
+import { referenceText } from '../language/reference.ts';
+import { isHost, withScheme } from '../language/templates/target.ts';
+import type { Template } from '../language/templates/template.ts';
 import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
 import type { Level } from '../settings/level.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { settingOf } from '../settings/table.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { kindOfStep } from '../steps/kinds.ts';
@@ -71,9 +75,9 @@ function ofTables({ pages, tables: { errors } }: Analysis): Finding[] {
 }
 
 /** Files that variables stand in and that are not there, and what can never be computed. */
-function ofVariables({ variables, options: { hasFile, isSet } }: Analysis): Finding[] {
+function ofVariables({ variables, options: { hasFile, external } }: Analysis): Finding[] {
   return [...variables].flatMap(({ file, computed, os, name, source, range }) => {
-    if (os !== undefined && isSet && !isSet(os))
+    if (os !== undefined && external && external.variable(os) === undefined)
       return [
         finding(
           'os-unset',
@@ -101,6 +105,41 @@ function ofBounds({ collection: { root, pages } }: Analysis): Finding[] {
     const remedy = didYouMean(of, known) ?? 'A bound is for a case, a page or a folder of the collection.';
     return [finding('bound-unknown', { source: root.source, range }, `Nothing here is '${of}'.`, remedy)];
   });
+}
+
+/** What stands before a target begins with a scheme; what it is made of is looked at where it is written out. */
+function ofBases({ chosen: { cases }, variables }: Analysis): Finding[] {
+  const bases = new Map(
+    [...cases].flatMap(({ levels }) => {
+      const { base } = mergeLevels(levels);
+      return base ? [[base.template, base.level] as const] : [];
+    }),
+  );
+  return [...bases].flatMap(([{ parts }, { source, baseRange }]) => {
+    const [first] = parts;
+    if (first === undefined) return [];
+    if (typeof first === 'string')
+      return withoutScheme('base', parts.map(textOfPart).join(''), { source, range: baseRange! });
+    return [...variables]
+      .filter(
+        ({ name, literal }) =>
+          name === first.reference.name && first.reference.path.length === 0 && literal !== undefined,
+      )
+      .flatMap(each => withoutScheme(each.name, each.literal!, each));
+  });
+}
+
+function textOfPart(part: Template['parts'][number]): string {
+  return typeof part === 'string' ? part : `{${referenceText(part.reference)}}`;
+}
+
+function withoutScheme(key: string, written: string, place: Pick<Finding, 'source' | 'range'>): Finding[] {
+  if (/^https?:\/\/[^/]/i.test(written)) return [];
+  const message = 'What stands before the targets begins with http:// or https://.';
+  const remedy = isHost(written)
+    ? `Write ${key}: ${withScheme(written)}`
+    : `For example: ${key}: https://api.skerry.example`;
+  return [finding('base-form', place, message, remedy)];
 }
 
 /** Names of an environment that are settings elsewhere, where nothing refers to them: they would do nothing. */
@@ -188,6 +227,7 @@ export const findingPasses: readonly FindingPass[] = [
   ofForeignReferences,
   ofUnusedNames,
   ofVariables,
+  ofBases,
   ofEnvironments,
   exposed,
   ofTables,

@@ -31,6 +31,7 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
     if (ofCases.has(code) && inUnreadCase(each)) return false;
     // What is written as a reference of another notation is no use of its name.
     if (code === 'name-unknown' && foreign.some(other => isAbout(other, each))) return false;
+    if (code === 'base-form' && foreign.some(other => isWithin(other, each))) return false;
     if (ofNames.has(code) && unread.length > 0 && isNamedIn(unread, each)) return false;
     return (
       code !== 'reference-like' ||

@@ -54,6 +54,7 @@ export const codes = {
   'order-unknown': 'error',
   'order-contradicted': 'error',
   'base-missing': 'error',
+  'base-form': 'error',
   // warnings
   'request-unchecked': 'warning',
   'case-address': 'warning',

@@ -39,6 +39,7 @@ export interface Level {
   readonly apdex?: number;
   /** What warnings weigh, by their codes. */
   readonly lint?: ReadonlyMap<string, LintWeight>;
+  readonly baseRange?: Range;
   readonly tlsRange?: Range;
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;

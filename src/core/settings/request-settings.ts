@@ -16,7 +16,10 @@ const base: Setting = {
   schema: ({ z }) => z.string(),
   hint: 'In YAML a text that begins with a brace stands in quotes: base: "{harbour}/v1"',
   docs: 'put before a target that begins with `/`',
-  read: (node, reader) => ({ base: reader.isNull(node) ? null : reader.template(node, 'address') }),
+  read: (node, reader) => ({
+    base: reader.isNull(node) ? null : reader.template(node, 'address'),
+    baseRange: rangeOf(node, reader.excerpt),
+  }),
   merge(effective, level) {
     if (level.base === null) delete effective.base;
     else if (level.base !== undefined) effective.base = { template: level.base, level };

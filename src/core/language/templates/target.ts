@@ -119,6 +119,11 @@ export function isHost(text: string): boolean {
   );
 }
 
+/** A host whose scheme is missing, with the one that is most likely meant. */
+export function withScheme(text: string): string {
+  return `${/^(?:localhost|127\.|\[::1\])/i.test(text) ? 'http' : 'https'}://${text}`;
+}
+
 /** The spaces and control characters that a target must not hold are a SourceError at their place. */
 export function refuseSpaces(text: string, place: (start: number, end: number) => Range): void {
   const at = text.search(/\s/);

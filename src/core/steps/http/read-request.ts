@@ -1,5 +1,5 @@
 import { foreignReferences, inWords } from '../../language/templates/foreign-references.ts';
-import { isHost, parseTarget, refuseSpaces } from '../../language/templates/target.ts';
+import { isHost, parseTarget, refuseSpaces, withScheme } from '../../language/templates/target.ts';
 import { parseTemplate } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
@@ -178,8 +178,7 @@ function targetMeant(target: string): string {
   if (quoted !== undefined) return `Write it without quotes: ${quoted}`;
   const scheme = /^([a-z][a-z0-9+.-]*):\/\//i.exec(target)?.[1];
   if (scheme !== undefined) return `'${scheme}' cannot be spoken here; there are http:// and https://.`;
-  if (isHost(target))
-    return `Where this is a host, its scheme is missing: ${/^(?:localhost|127\.|\[::1\])/i.test(target) ? 'http' : 'https'}://${target}`;
+  if (isHost(target)) return `Where this is a host, its scheme is missing: ${withScheme(target)}`;
   return `Did you mean '/${target}'?`;
 }
 
