@@ -50,7 +50,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',
-        `write a report, in the format of its ending: ${endings.join(' ')}; repeatable`,
+        `write a report, in the format of its ending: ${endings.join(' ')}; repeatable. FORMAT:PATH for a path without one, FORMAT:- for standard output`,
         collect,
       )
       .option('--only-failures', 'print what did not pass, and the verdict')
@@ -111,6 +111,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         collect,
       )
       .option('--merge', 'several records as one: shards, or the same run on several machines')
+      .option('--verdict', 'end with the exit code that the run has: 0, or 1 where something did not pass')
       .option('--only-failures', 'print what did not pass, and the verdict')
       .option('-q, --quiet', 'print the verdict alone')
       .action(async (runs: string[], options) =>

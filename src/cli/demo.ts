@@ -7,7 +7,7 @@ import { didYouMean } from '../core/text/words.ts';
 import { executeRun } from './execute-run.ts';
 import { preparePlan } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
-import { refuseUnknownEndings } from './write-reports.ts';
+import { besideOutputs, type Output, readOutputs } from './write-reports.ts';
 
 export interface DemoFlags {
   readonly defect?: readonly string[];
@@ -20,9 +20,9 @@ export interface DemoFlags {
 /** Where the build puts the pages of the demo, seen from the program beside it. */
 const collectionFolder = fileURLToPath(new URL('./collection', import.meta.url));
 
-export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise<void> {
-  const output = flags.output ?? [];
-  refuseUnknownEndings(output);
+export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<void> {
+  const output = readOutputs(flags.output);
+  const terminal = besideOutputs(output, whole);
   const chosen = (flags.defect ?? []).map(readDefect);
   const harbour = await open(readPort(flags.port, flags.serve === true), chosen);
   // Whatever happens, an open harbour would keep the program from ending.
@@ -42,7 +42,7 @@ export async function demoCommand(flags: DemoFlags, terminal: Terminal): Promise
 
 async function runDemo(
   harbour: Harbour,
-  { output, quiet = false }: DemoFlags & { output: readonly string[] },
+  { output, quiet = false }: Pick<DemoFlags, 'quiet'> & { readonly output: readonly Output[] },
   chosen: readonly Defect[],
   terminal: Terminal,
 ): Promise<void> {

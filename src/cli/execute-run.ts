@@ -15,11 +15,11 @@ import type { Again } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Terminal } from './terminal.ts';
-import { writeReports } from './write-reports.ts';
+import { type Output, writeReports } from './write-reports.ts';
 
 export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' | 'bodies'>> {
   /** Reports to be written. */
-  readonly output: readonly string[];
+  readonly output: readonly Output[];
   /** What goes to standard output. */
   readonly view?: 'all' | 'failures' | 'verdict' | 'exchanges' | 'events';
   /** Where the record goes; without it, it does not outlast the run. */
@@ -73,7 +73,8 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
     isFinished = true;
     for (const listener of listeners) listener.close?.();
     const whole = recorder === undefined || isWhole(recorder, terminal);
-    const written = recorder === undefined || (await reportOn({ recorder, whole, totals }, output, terminal));
+    const written =
+      recorder === undefined || (await reportOn({ recorder, whole, totals }, choices, terminal));
     return codeOf(totals, whole && written);
   } finally {
     // A mistake of our own takes nothing away that is on record up to there.
@@ -91,7 +92,7 @@ function codeOf(totals: RunTotals, whole: boolean): number {
 }
 
 /** Where there is no place for a record, a run goes on without one; reports are then made from one that is not kept. */
-function openRecord(root: string | undefined, output: readonly string[], { err }: Terminal) {
+function openRecord(root: string | undefined, output: readonly Output[], { err }: Terminal) {
   try {
     if (root !== undefined) return Recorder.inCollection(root, new Date());
   } catch (error) {
@@ -155,11 +156,12 @@ interface EndedRun {
 /** Reports tell what the record holds, and so they say where it breaks off. */
 async function reportOn(
   { recorder, whole, totals }: EndedRun,
-  output: readonly string[],
-  { err }: Terminal,
+  { output, view }: Pick<RunChoices, 'output' | 'view'>,
+  { out, err }: Terminal,
 ): Promise<boolean> {
   if (output.length === 0) return true;
-  if (whole) return writeReports(output, () => recorder.events(), totals, { err });
+  const tell = view === 'verdict' ? undefined : view === 'events' ? err : out;
+  if (whole) return writeReports(output, () => recorder.events(), totals, { err, tell });
   const events = () => withEnd(recorder.events(), why => new Error(`The record ${why}.`));
-  return writeReports(output, events, await totalsOf(events()), { err });
+  return writeReports(output, events, await totalsOf(events()), { err, tell });
 }

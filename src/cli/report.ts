@@ -12,11 +12,13 @@ import { TerminalReport } from '../reports/terminal-report.ts';
 import { exitCodes } from './exit.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
-import { refuseUnknownEndings, writeReports } from './write-reports.ts';
+import { besideOutputs, readOutputs, writeReports } from './write-reports.ts';
 
 export interface ReportFlags {
   readonly output?: readonly string[];
   readonly merge?: boolean;
+  /** Whether the exit code is that of the run. */
+  readonly verdict?: boolean;
   readonly quiet?: boolean;
   readonly onlyFailures?: boolean;
 }
@@ -26,23 +28,30 @@ interface OpenRecord {
   readonly events: () => AsyncIterable<RunEvent>;
   /** What its end says, so that its figures need not be counted before it is read. */
   readonly end?: EventOf<'end'>;
+  /** Whether shares of the run are missing in it. */
+  readonly isPart?: boolean;
 }
 
 /** Renders runs on record: into files, or on the terminal as they were told then. */
 export async function reportCommand(
   named: readonly string[],
   flags: ReportFlags,
-  terminal: Terminal,
+  whole: Terminal,
 ): Promise<void> {
-  const output = flags.output ?? [];
-  refuseUnknownEndings(output);
+  const output = readOutputs(flags.output);
+  const terminal = besideOutputs(output, whole);
   const record = await openRecord(named.length === 0 ? ['last'] : named, flags, terminal);
-  if (output.length === 0) await tell(record, flags, terminal);
-  else {
-    const totals = record.end ? RunTotals.at(record.end) : await totalsOf(record.events());
-    if (!(await writeReports(output, record.events, totals, terminal)))
-      process.exitCode = exitCodes.unfinished;
-  }
+  const totals = output.length === 0 ? await tell(record, flags, terminal) : await totalsIn(record);
+  const { err, out } = terminal;
+  const tellFile = flags.quiet ? undefined : out;
+  const written = await writeReports(output, record.events, totals, { err, tell: tellFile });
+  // A share that is missing may hold what failed.
+  if (!written || (flags.verdict && record.isPart)) process.exitCode = exitCodes.unfinished;
+  else if (flags.verdict && !totals.passed) process.exitCode = exitCodes.failed;
+}
+
+async function totalsIn({ end, events }: OpenRecord): Promise<RunTotals> {
+  return end ? RunTotals.at(end) : totalsOf(events());
 }
 
 async function openRecord(
@@ -65,9 +74,13 @@ async function openRecord(
   const runs = summaries.map(({ run }) => run);
   const missing = missingShards(runs);
   if (missing.length > 0) err(`${inWords(missing)} ${missing.length === 1 ? 'is' : 'are'} missing.\n`);
-  if (new Set(runs.flatMap(({ shard }) => shard?.share ?? [])).size > 1)
+  const isMixed = new Set(runs.flatMap(({ shard }) => shard?.share ?? [])).size > 1;
+  if (isMixed)
     err('These shards were not cut from the same selection: cases may be missing, or stand here twice.\n');
-  return { events: () => mergeRecords(found.map((each, at) => ({ run: runs[at]!, events: events(each) }))) };
+  return {
+    events: () => mergeRecords(found.map((each, at) => ({ run: runs[at]!, events: events(each) }))),
+    isPart: missing.length > 0 || isMixed,
+  };
 }
 
 function refuseTwice(found: readonly { id: string; path: string }[]): void {
@@ -81,7 +94,7 @@ async function tell(
   { events }: OpenRecord,
   { quiet = false, onlyFailures = false }: ReportFlags,
   { out, paint, width }: Terminal,
-): Promise<void> {
+): Promise<RunTotals> {
   const totals = new RunTotals();
   // What titles hold is known only once they have been read.
   const measure = await createMeasure(['…']);
@@ -90,4 +103,5 @@ async function tell(
     totals.add(event);
     report.add(event);
   }
+  return totals;
 }

@@ -20,7 +20,7 @@ import {
   selectedInWords,
 } from './run-choices.ts';
 import type { Terminal } from './terminal.ts';
-import { refuseUnknownEndings } from './write-reports.ts';
+import { besideOutputs, readOutputs } from './write-reports.ts';
 
 export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
   readonly seed?: string;
@@ -33,13 +33,11 @@ export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
   readonly json?: boolean;
 }
 
-export async function runCommand(
-  paths: readonly string[],
-  flags: RunFlags,
-  terminal: Terminal,
-): Promise<void> {
-  const output = flags.output ?? [];
-  refuseUnknownEndings(output);
+export async function runCommand(paths: readonly string[], flags: RunFlags, whole: Terminal): Promise<void> {
+  const output = readOutputs(flags.output);
+  if (flags.json && output.some(({ path }) => path === undefined))
+    throw new UsageError('--json and a report both want standard output.');
+  const terminal = besideOutputs(output, whole);
   const view = readView(flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);

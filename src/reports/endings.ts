@@ -25,6 +25,19 @@ export type Ending = keyof typeof formats;
 
 export const endings = Object.keys(formats) as Ending[];
 
+/** How a format is called where a path does not tell it: as its ending, or as everybody calls it. */
+const names = new Map<string, Ending>([
+  ...endings.map(each => [each.slice(1), each] as const),
+  ['junit', '.xml'],
+]);
+
+export function endingNamed(name: string): Ending | undefined {
+  return names.get(name.toLowerCase());
+}
+
+/** Formats that are no text. */
+export const binary: ReadonlySet<Ending> = new Set(['.pdf', '.xlsx']);
+
 /** `.html (a page to read), .pdf (a document to print), …` */
 export const endingsInWords = Object.entries(formats)
   .map(([ending, what]) => `${ending} (${what})`)

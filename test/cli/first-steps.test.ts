@@ -134,7 +134,11 @@ test('--watch hears every save, also one that renames, and no passing files', as
 
 test('after send --save the page runs: without settings, the pages right in a folder are named and run', async t => {
   const origin = await echo(t);
-  const folder = folderWith(t, { 'sea/tides.md': page('GET /'), '.hidden.md': page('GET /'), 'notes.md': '# Notes\n' });
+  const folder = folderWith(t, {
+    'sea/tides.md': page('GET /'),
+    '.hidden.md': page('GET /'),
+    'notes.md': '# Notes\n',
+  });
   const saved = await mervok(folder, ['send', `${origin}/berths`, '--save', 'berths.md#list']);
   assert.equal(saved.code, 0, saved.err);
   const { code, out, err } = await mervok(folder, ['run']);

@@ -42,6 +42,53 @@ const beginnings: { readonly [ending: string]: RegExp } = {
   '.tap': /^TAP version 14\n/,
 };
 
+test('a report goes under any name, or to standard output; the run says where each one went', async t => {
+  const folder = await harbour(t);
+  const run = await mervok(folder, ['run', '-o', 'html:out/report', '-o', 'JUnit:out/result.txt']);
+  assert.match(run.out, /^written {2}out\/report, [\d.]+ kB\nwritten {2}out\/result\.txt, [\d.]+ k?B\n$/m);
+  assert.match(readFileSync(join(folder, 'out/report'), 'utf8'), beginnings['.html']!);
+  assert.match(readFileSync(join(folder, 'out/result.txt'), 'utf8'), beginnings['.xml']!);
+  for (const ending of endings) {
+    const { out } = await mervok(folder, ['report', '-o', `${ending.slice(1)}:-`]);
+    assert.match(out, beginnings[ending]!, ending);
+  }
+  const piped = await mervok(folder, ['run', '-o', 'tap:-', '-o', 'run.md']);
+  assert.match(piped.out, /^TAP version 14\n[\s\S]*\.\.\.\n$/);
+  assert.match(piped.err, /^Failed: 1 case of 5, 1 blocked by it; .*\n[\s\S]*^written {2}run\.md/m);
+  assert.equal((await mervok(folder, ['run', '-q', '-o', 'run.md'])).out.split('\n').length, 2);
+  const rows: [words: string[], says: RegExp][] = [
+    [['-o', '-'], /-o json:-/],
+    [['-o', 'json:'], /A path is missing behind 'json:'/],
+    [['-o', 'report'], /for a path without one: -o html:PATH/],
+    [['-o', 'xls:report'], /No report has the ending of 'xls:report'/],
+    [['-o', 'json:-', '-o', 'tap:-'], /One report at a time/],
+    [['-o', 'json:-', '--json'], /both want standard output/],
+  ];
+  for (const [words, says] of rows) {
+    const { code, out, err } = await mervok(folder, ['run', ...words]);
+    assert.deepEqual([code, out], [2, ''], words.join(' '));
+    assert.match(err, says);
+  }
+});
+
+test('a report ends with the verdict when it is asked for it', async t => {
+  const folder = await harbour(t);
+  for (const index of [1, 2]) await mervok(folder, ['run', '--shard', `${index}/3`, '-o', `${index}.ndjson`]);
+  await mervok(folder, ['run', 'tides.md', '-o', 'tides.ndjson']);
+  await mervok(folder, ['run', '-o', 'all.ndjson']);
+  const rows: [words: string[], code: number][] = [
+    [['all.ndjson'], 0],
+    [['all.ndjson', '--verdict'], 1],
+    [['all.ndjson', '--verdict', '-o', 'all.md'], 1],
+    [['tides.ndjson', '--verdict'], 0],
+    [['--merge', '1.ndjson', '2.ndjson'], 0],
+    // A share is missing, so nobody knows.
+    [['--merge', '1.ndjson', '2.ndjson', '--verdict'], 3],
+  ];
+  for (const [words, code] of rows)
+    assert.equal((await mervok(folder, ['report', ...words])).code, code, words.join(' '));
+});
+
 test('every format, with the run and of the run on record: the same bytes, in folders that are made', async t => {
   const folder = await harbour(t);
   const options = (where: string) => endings.flatMap(ending => ['-o', `${where}/deep/run${ending}`]);
@@ -49,7 +96,7 @@ test('every format, with the run and of the run on record: the same bytes, in fo
   assert.equal(run.code, 1, run.err);
   const { code, out, err } = await mervok(folder, ['report', 'last', ...options('later')]);
   assert.equal(code, 0, err);
-  assert.match(out, /^later\/deep\/run\.html, \d+ kB\n/);
+  assert.match(out, /^written {2}later\/deep\/run\.html, \d+ kB\n/);
   for (const ending of endings) {
     const [now, later] = ['now', 'later'].map(where =>
       readFileSync(join(folder, where, `deep/run${ending}`), 'latin1'),
