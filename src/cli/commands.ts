@@ -85,20 +85,36 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
 
   runs: command =>
     plain(command)
-      .description('list the runs on record')
+      .description('list the runs on record, or give one a name under which it is kept')
+      .argument('[FOLDER]', 'of the collection whose runs are meant; with --name, the run')
+      .option('--name <NAME>', 'give a run a name: it stays on record. Without a run, the last one')
+      .option('--unname <NAME>', 'take a name away')
       .option('--json', 'print it as JSON')
-      .action(async options =>
-        (await import('./interactive-commands.ts')).runsCommand(options, openTerminal(options)),
+      .action(async (where: string | undefined, options) =>
+        (await import('./interactive-commands.ts')).runsCommand(where, options, openTerminal(options)),
       ),
 
   compare: command =>
     plain(command)
       .description('set a run against an earlier one: what newly fails, is repaired, slower, new or gone')
-      .argument('[RUN]', 'the earlier one: an ID, the beginning of one, last, or a file; else the one before')
+      .argument(
+        '[RUN]',
+        'the earlier one: a name, an ID, the beginning of one, or a file; else the last of the same',
+      )
       .argument('[RUN]', 'the later one; else the last')
-      .addHelpText('after', '\nExit code 1 where something newly fails.')
+      .option('--json', 'print it as JSON')
+      .option('-o, --output <FILE>', 'write it into a file: .md, .json, .txt')
+      .addHelpText(
+        'after',
+        '\nWithout names, the last run is set against the last before it of the same selection, in the same\nenvironment. Exit code 1 where something newly fails.',
+      )
       .action(async (before: string | undefined, now: string | undefined, options) =>
-        (await import('./interactive-commands.ts')).compareCommand(before, now, openTerminal(options)),
+        (await import('./interactive-commands.ts')).compareCommand(
+          before,
+          now,
+          options,
+          openTerminal(options),
+        ),
       ),
 
   report: command =>

@@ -1,5 +1,6 @@
 // Commands that people call one at a time, and by hand: a part of the bundle of their own, which a run does not load.
 
+export { compareCommand } from './compare.ts';
 export { demoCommand } from './demo.ts';
 export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';
@@ -7,7 +8,7 @@ export { listCommand } from './list.ts';
 export { remedyForCommand, remedyForOption } from './other-command-lines.ts';
 export { pickCommand } from './pick.ts';
 export { reportCommand } from './report.ts';
-export { compareCommand, runsCommand } from './runs.ts';
+export { runsCommand } from './runs.ts';
 export { sendCommand } from './send.ts';
 export { showCommand } from './show.ts';
 export { varsCommand } from './vars.ts';

@@ -1,12 +1,12 @@
+import { statSync } from 'node:fs';
+import { resolve } from 'node:path';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
-import { compareRuns, gatherRun } from '../core/record/compare-runs.ts';
 import { RunTotals } from '../core/record/totals.ts';
-import { openEventCheck } from '../core/record/validate.ts';
-import { counted } from '../core/text/words.ts';
+import { counted, didYouMean } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { collectionAround } from '../platform/find-collection.ts';
-import { findRun, listRuns, readRecord, readSummary } from '../platform/run-records.ts';
-import { comparisonText } from '../reports/comparison.ts';
+import { readRunNames, writeRunNames } from '../platform/run-names.ts';
+import { findRun, listRuns, readSummary, runsFolder } from '../platform/run-records.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
 import { runInWords, verdictInWords } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
@@ -14,15 +14,78 @@ import type { Terminal } from './terminal.ts';
 
 /** The folder whose runs are meant: that of the collection around the working folder, else that itself. */
 export function rootHere(): string {
-  return collectionAround(process.cwd()) ?? process.cwd();
+  return rootOf('.');
 }
 
-/** Lists the runs on record, the latest last, where the eye is. */
-export async function runsCommand({ json }: { readonly json?: boolean }, terminal: Terminal): Promise<void> {
+/** Throws UsageError. */
+function rootOf(folder = '.'): string {
+  const path = resolve(folder);
+  if (!statSync(path, { throwIfNoEntry: false })?.isDirectory())
+    throw new UsageError(`There is no folder '${folder}' whose runs could be listed.`);
+  return collectionAround(path) ?? path;
+}
+
+/** Gives a run a name, or takes one away. Throws UsageError. */
+function nameRun(named: string | undefined, { name, unname }: RunsFlags, { out, err }: Terminal): void {
   const root = rootHere();
+  const names = new Map(readRunNames(runsFolder(root)));
+  if (unname !== undefined) {
+    if (named !== undefined || name !== undefined)
+      throw new UsageError('--unname takes one name away, and nothing else.');
+    if (!names.delete(unname))
+      throw new UsageError(
+        `No run has the name '${unname}'. ${didYouMean(unname, names.keys()) ?? "'mervok runs' lists them."}`,
+      );
+    out(`${unname} is no name any more.\n`);
+  } else {
+    if (!/^[A-Za-z][\w.-]*$/.test(name!) || name === 'last')
+      throw new UsageError(
+        `'${name}' cannot name a run: letters, digits, '-', '_' and '.', a letter first; 'last' is one already.`,
+      );
+    const { id } = findRun(named ?? 'last', root);
+    if (id.endsWith('.ndjson')) throw new UsageError(`'${id}' is a file, which has a name already.`);
+    const before = names.get(name!);
+    names.set(name!, id);
+    out(
+      `${name} is the run ${id}${before !== undefined && before !== id ? `; before it was ${before}` : ''}. It is kept until it loses its name.\n`,
+    );
+  }
+  try {
+    writeRunNames(root, names);
+  } catch (error) {
+    err(`The name could not be kept: ${(error as Error).message}\n`);
+    process.exitCode = exitCodes.unfinished;
+  }
+}
+
+export interface RunsFlags {
+  readonly json?: boolean;
+  /** The name that a run is given. */
+  readonly name?: string;
+  /** A name that is taken away. */
+  readonly unname?: string;
+}
+
+/** Lists the runs on record, the latest last, where the eye is; or names one. */
+export async function runsCommand(
+  where: string | undefined,
+  flags: RunsFlags,
+  terminal: Terminal,
+): Promise<void> {
+  if (flags.name !== undefined || flags.unname !== undefined) {
+    nameRun(where, flags, terminal);
+    return;
+  }
+  const root = rootOf(where);
+  const names = readRunNames(runsFolder(root));
   const runs = await Promise.all(
-    listRuns(root).map(async id => ({ id, ...(await summaryOf(findRun(id, root).path)) })),
+    listRuns(root).map(async id => ({
+      id,
+      names: [...names].flatMap(([name, of]) => (of === id ? [name] : [])),
+      ...(await summaryOf(findRun(id, root).path)),
+    })),
   );
+  const { json } = flags;
   if (json) {
     terminal.out(`${JSON.stringify({ format: 'mervok-runs', version: 1, runs }, undefined, 2)}\n`);
     return;
@@ -34,8 +97,10 @@ export async function runsCommand({ json }: { readonly json?: boolean }, termina
   const { out, paint } = terminal;
   const width = Math.min(200, Math.max(60, terminal.width));
   const measure = await createMeasure(runs.map(({ run, verdict }) => `${run?.selected} ${verdict}`));
-  const column = Math.max(...runs.map(({ id }) => id.length)) + 2;
-  for (const { id, run, end, verdict } of runs) {
+  const shownId = ({ id, names }: (typeof runs)[0]) => [id, ...names].join(' ');
+  const column = Math.min(Math.max(...runs.map(each => shownId(each).length)), 40) + 2;
+  for (const each of runs) {
+    const { run, end, verdict } = each;
     const took = end ? durationText(end.time) : '';
     const outcome = end?.stopped
       ? 'stopped'
@@ -44,7 +109,7 @@ export async function runsCommand({ json }: { readonly json?: boolean }, termina
         : RunTotals.at(end).passed
           ? 'passed'
           : 'failed';
-    const line = `${id.padEnd(column)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
+    const line = `${fit(shownId(each), column, measure)}${paint(outcome === 'passed' ? 'plain' : 'failed', outcome.padEnd(9))}`;
     const room = width - column - 9;
     const about = run ? `${run.selected ?? 'all'}${runInWords(run)}` : '';
     out(`${line}${fit(visible(about), room - 10, measure)}${paint('quiet', took.padStart(10))}\n`);
@@ -70,35 +135,4 @@ async function summaryOf(path: string) {
     if (isUsageError(error)) return { run: undefined, end: undefined, verdict: error.message };
     throw error;
   }
-}
-
-/** Sets a later run against an earlier one; without names the last two. */
-export async function compareCommand(
-  before: string | undefined,
-  now: string | undefined,
-  terminal: Terminal,
-): Promise<void> {
-  const root = rootHere();
-  const later = findRun(now ?? 'last', root);
-  const earlier = before === undefined ? runBefore(later.id, root) : findRun(before, root);
-  if (earlier.path === later.path)
-    throw new UsageError(`Both are the same run, ${later.id}. 'mervok runs' lists them.`);
-  const isEvent = await openEventCheck();
-  const gather = ({ path }: { path: string }) => gatherRun(readRecord(path, isEvent));
-  const [a, b] = [await gather(earlier), await gather(later)];
-  const comparison = compareRuns(a, b);
-  const { out, paint, width } = terminal;
-  const measure = await createMeasure([...a.keys(), ...b.keys()]);
-  out(`${paint('quiet', `${earlier.id}, then ${later.id}`)}\n\n`);
-  out(`${comparisonText(comparison, { paint, measure, width }).join('\n')}\n`);
-  if (comparison.newlyFailing.length + comparison.newlyBlocked.length > 0)
-    process.exitCode = exitCodes.failed;
-}
-
-function runBefore(id: string, root: string): { id: string; path: string } {
-  const ids = listRuns(root);
-  const before = ids[ids.indexOf(id) - 1];
-  if (before === undefined)
-    throw new UsageError('There is only one run on record, so there is nothing to set it against.');
-  return findRun(before, root);
 }

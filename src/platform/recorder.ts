@@ -1,16 +1,17 @@
-import { mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import type { RunEvent } from '../core/model/events.ts';
 import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
+import { readRunNames } from './run-names.ts';
 import { idsIn, readRecord } from './run-records.ts';
 import { openFolder, stateFolder } from './state.ts';
 
 const flushAt = 64 * 1024;
 
-/** So many records of a collection are kept. */
-const keptRecords = 30;
+/** So many records of a collection are kept, and so many bytes of them. */
+const [keptRecords, keptBytes] = [30, 500_000_000];
 
 /** The record of a run while it goes: a file that grows line by line and that reports are made from. */
 export class Recorder {
@@ -79,9 +80,22 @@ export class Recorder {
   }
 }
 
+/** The oldest go first; those that have a name stay, and so do the one that begins and the one before it. */
 function prune(folder: string): void {
-  for (const id of idsIn(readdirSync(folder)).slice(0, -keptRecords))
-    rmSync(join(folder, `${id}.ndjson`), { force: true });
+  const named = new Set(readRunNames(folder).values());
+  const records = idsIn(readdirSync(folder)).map(id => {
+    const path = join(folder, `${id}.ndjson`);
+    return { id, path, size: statSync(path, { throwIfNoEntry: false })?.size ?? 0 };
+  });
+  let bytes = records.reduce((sum, { size }) => sum + size, 0);
+  let count = records.filter(({ id }) => !named.has(id)).length;
+  for (const { id, path, size } of records.slice(0, -2)) {
+    if (count <= keptRecords && bytes <= keptBytes) return;
+    if (named.has(id)) continue;
+    rmSync(path, { force: true });
+    bytes -= size;
+    count--;
+  }
 }
 
 /** Writes a file whole or not at all; folders on the way are made. */

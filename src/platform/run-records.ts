@@ -6,6 +6,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { upgraded } from '../core/record/upgrade.ts';
 import type { IsEvent } from '../core/record/validate.ts';
 import { didYouMean } from '../core/text/words.ts';
+import { readRunNames } from './run-names.ts';
 import { isOwnFile, isOwnFolder, stateFolder } from './state.ts';
 
 /** Where the records of a collection lie. */
@@ -39,7 +40,7 @@ function lastBegun(ids: readonly string[], pathOf: (id: string) => string): stri
 }
 
 /**
- * The record that is meant: `last`, an ID, the beginning of one, or a file.
+ * The record that is meant: `last`, a name that it was given, an ID, the beginning of one, or a file.
  * @param root of the collection, where there is one
  * Throws UsageError.
  */
@@ -58,17 +59,21 @@ export function findRun(named: string, root: string | undefined): { id: string; 
           ? "No run is on record here. Every 'mervok run' leaves one."
           : `There is no file '${named}', and no run is on record here.`,
     );
+  const names = readRunNames(runsFolder(root!));
+  const byName = names.get(named);
   const meant =
     named === 'last'
       ? [lastBegun(ids, pathOf)]
-      : ids.includes(name)
-        ? [name]
-        : ids.filter(id => id.startsWith(name));
+      : byName !== undefined && ids.includes(byName)
+        ? [byName]
+        : ids.includes(name)
+          ? [name]
+          : ids.filter(id => id.startsWith(name));
   if (meant.length === 1) return { id: meant[0]!, path: pathOf(meant[0]!) };
   if (meant.length > 1)
     throw new UsageError(`'${named}' is the beginning of ${meant.length} runs: ${meant.join(', ')}.`);
   throw new UsageError(
-    `There is no run '${named}'. ${didYouMean(named, [...ids, 'last']) ?? "'mervok runs' lists them."}`,
+    `There is no run '${named}'. ${didYouMean(named, [...ids, ...names.keys(), 'last']) ?? "'mervok runs' lists them."}`,
   );
 }
 
@@ -133,13 +138,14 @@ function lastLineOf(path: string): string {
   const { size } = statSync(path);
   const file = openSync(path, 'r');
   try {
-    for (let length = Math.min(size, tail); ; length = Math.min(size, 2 * length)) {
+    for (let length = Math.min(size, tail); length <= longestLine; length = Math.min(size, 2 * length)) {
       const bytes = Buffer.alloc(length);
       readSync(file, bytes, 0, length, size - length);
       const text = bytes.toString('utf8').trimEnd();
       const begin = text.lastIndexOf('\n');
       if (begin >= 0 || length === size) return text.slice(begin + 1);
     }
+    return '';
   } finally {
     closeSync(file);
   }
@@ -227,14 +233,27 @@ const chunk = 256 * 1024;
 
 /** Node's own reader of lines takes twice as long, and a record may have a million of them. */
 async function* linesOf(path: string): AsyncGenerator<string> {
-  let rest = '';
+  // Put together once the line has ended: one of many parts would be copied with each of them.
+  let parts: string[] = [];
+  let length = 0;
   for await (const part of createReadStream(path, { encoding: 'utf8', highWaterMark: chunk })) {
-    const lines = (rest + part).split('\n');
-    rest = lines.pop()!;
-    yield* lines;
+    const lines = (part as string).split('\n');
+    const rest = lines.pop()!;
+    if (lines.length > 0) {
+      yield parts.join('') + lines[0];
+      for (let at = 1; at < lines.length; at++) yield lines[at]!;
+      parts = [];
+      length = 0;
+    }
+    parts.push(rest);
+    length += rest.length;
+    if (length > longestLine) throw new UsageError(`'${path}' is damaged: one of its lines has no end.`);
   }
-  if (rest !== '') yield rest;
+  if (length > 0) yield parts.join('');
 }
+
+/** Longer than what any limit of a body lets a record hold: a file that a failing system filled with something else. */
+const longestLine = 2 ** 28;
 
 /** So many of the last records are looked through for cookies, and so large a one at the most. */
 const [mostRecords, largestRecord] = [5, 64 * 1024 * 1024];

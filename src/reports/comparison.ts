@@ -21,7 +21,7 @@ export function comparisonText(comparison: Comparison, view: View): string[] {
     ...section('gone', gone, {}, view),
   ];
   const noted = [
-    verdict(comparison),
+    comparisonVerdict(comparison),
     ...(slower.some(each => each.by === 'samples')
       ? [
           'Slower: the later times of the case rank higher than the earlier ones (Mann-Whitney, p < 0.001), a quarter and 2 ms at least.',
@@ -91,7 +91,8 @@ function slowerText({ before, now }: SlowerCase): string {
   return `${durationText(before)}, now ${durationText(now)}`;
 }
 
-function verdict(comparison: Comparison): string {
+/** `Of 12 cases in both runs: 1 newly failing and 2 newly blocked.` */
+export function comparisonVerdict(comparison: Comparison): string {
   const { newlyFailing, newlyBlocked, repaired, freed, slower, added, gone, stillFailing, common } =
     comparison;
   const parts = [
@@ -106,4 +107,30 @@ function verdict(comparison: Comparison): string {
   ];
   const what = parts.length === 0 ? 'nothing changed' : inWords(parts);
   return `Of ${counted(common, 'case')} in both runs: ${what}.`.replace(/^Of 0 cases/, 'Of no case');
+}
+
+/** The same for the page of a review. */
+export function comparisonMarkdown(comparison: Comparison, before: string, now: string): string {
+  const { newlyFailing, newlyBlocked, repaired, slower, added, gone } = comparison;
+  const sections: [title: string, lines: string[]][] = [
+    ['Newly failing', newlyFailing.map(each => `${code(each.address)}: ${changeText(each)}`)],
+    ['Newly blocked', newlyBlocked.map(each => `${code(each.address)}, by ${code(each.cause ?? '')}`)],
+    ['Repaired', repaired.map(({ address }) => code(address))],
+    ['Slower', slower.map(each => `${code(each.address)}: ${slowerText(each)}`)],
+    ['New', added.map(({ address }) => code(address))],
+    ['Gone', gone.map(({ address }) => code(address))],
+  ];
+  return [
+    `**${comparisonVerdict(comparison)}**`,
+    '',
+    `${code(before)}, then ${code(now)}`,
+    ...sections.flatMap(([title, lines]) =>
+      lines.length === 0 ? [] : ['', `### ${title}`, '', ...lines.map(line => `- ${line}`)],
+    ),
+  ].join('\n');
+}
+
+/** A code span; addresses hold no backtick that could end it. */
+function code(text: string): string {
+  return `\`${text.replaceAll('`', "'")}\``;
 }

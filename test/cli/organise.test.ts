@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { spawn } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import type { RequestListener } from 'node:http';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
@@ -33,6 +33,9 @@ const simple = (title: string, request = 'GET /', more = '') =>
   caseText(title, request, `status = 200${more === '' ? '' : `\n${more}`}`);
 const recordsIn = (folder: string) =>
   existsSync(join(folder, '.mervok/runs')) ? readdirSync(join(folder, '.mervok/runs')).sort() : [];
+/** As they began. */
+const idsOf = async (folder: string): Promise<string[]> =>
+  JSON.parse((await mervok(folder, ['runs', '--json'])).out).runs.map(({ id }: { id: string }) => id);
 const lastRecord = (folder: string) =>
   readFileSync(join(folder, '.mervok/runs', recordsIn(folder).at(-1)!), 'utf8');
 
@@ -218,6 +221,96 @@ test('every run leaves a record; runs lists them, compare sets them against each
     assert.equal(code, 2);
     assert.match(err, says);
   }
+});
+
+test('like is set against like; a run that has a name is found by it, and stays', async t => {
+  const folder = await collection(
+    t,
+    { 'a.md': simple('Make', 'GET /?status={first}'), 'b.md': simple('Other') },
+    'environments: { quay: { first: 200 }, roads: { first: 500 } }\nenvironment: quay\n',
+  );
+  const run = (...words: string[]) => mervok(folder, ['run', '-q', ...words]);
+  await run();
+  const named = await mervok(folder, ['runs', '--name', 'main']);
+  assert.match(named.out, /^main is the run \d{8}-\d{6}\. It is kept/);
+  await run('@roads');
+  await run('b.md');
+  await run('--set', 'first=404');
+  const compare = async (...words: string[]) => mervok(folder, ['compare', ...words]);
+  // The last run of the same is the first one, whatever ran in between.
+  const like = await compare();
+  assert.deepEqual([like.code, like.err], [1, '']);
+  assert.match(like.out, /^newly failing +a\.md#make/m);
+  assert.match((await compare('main')).out, /^newly failing +a\.md#make/m);
+  const ids = await idsOf(folder);
+  const unlike = await compare(ids[1]!, ids[2]!);
+  assert.match(
+    unlike.err,
+    /^These runs are not alike: all, environment roads, then b\.md, environment quay\.$/m,
+  );
+  await run('b.md', '@roads');
+  assert.match(
+    (await compare()).err,
+    /No run before \S+ was of the same: b\.md, environment roads\. Name one/,
+  );
+
+  const told = JSON.parse((await compare('main', ids[3]!, '--json', '-o', 'out/diff.md')).out);
+  assert.equal(told.format, 'mervok-comparison');
+  assert.deepEqual(
+    [told.before.id, told.now.environment, told.newlyFailing[0].address],
+    [ids[0], 'quay', 'a.md#make'],
+  );
+  assert.match(
+    readFileSync(join(folder, 'out/diff.md'), 'utf8'),
+    /^\*\*Of 2 cases[\s\S]*### Newly failing\n\n- `a\.md#make`/,
+  );
+  await compare('main', ids[3]!, '-o', 'diff.txt');
+  assert.match(readFileSync(join(folder, 'diff.txt'), 'utf8'), /^newly failing +a\.md#make/);
+
+  assert.match((await mervok(folder, ['runs'])).out, /^\d{8}-\d{6} main +passed/m);
+  assert.match((await mervok(join(folder, '..'), ['runs', folder])).out, /^\d{8}-\d{6} main +passed/m);
+  assert.match(
+    (await mervok(folder, ['runs', ids[1]!, '--name', 'main'])).out,
+    /; before it was \d{8}-\d{6}\./,
+  );
+  assert.equal((await mervok(folder, ['report', 'main', '-o', 'json:-'])).code, 0);
+  const wrong: [words: string[], says: RegExp][] = [
+    [['compare', 'mian'], /There is no run 'mian'\. Did you mean 'main'\?/],
+    [['compare', '-o', 'diff.html'], /\.md \(for a review\), \.json/],
+    [['runs', '--name', 'last'], /'last' cannot name a run/],
+    [['runs', '--name', '1st'], /'1st' cannot name a run/],
+    [['runs', '--unname', 'man'], /No run has the name 'man'\. Did you mean 'main'\?/],
+    [['runs', 'nowhere'], /There is no folder 'nowhere'/],
+  ];
+  for (const [words, says] of wrong) {
+    const { code, err } = await mervok(folder, words);
+    assert.equal(code, 2, words.join(' '));
+    assert.match(err, says);
+  }
+  for (let at = 10; at < 55; at++) writeFileSync(join(folder, `.mervok/runs/20990101-1200${at}.ndjson`), '');
+  await run();
+  assert.ok(
+    recordsIn(folder).includes(`${ids[1]}.ndjson`) && !recordsIn(folder).includes(`${ids[0]}.ndjson`),
+  );
+  assert.match((await mervok(folder, ['runs', '--unname', 'main'])).out, /^main is no name any more\.$/m);
+  await run();
+  assert.ok(!recordsIn(folder).includes(`${ids[1]}.ndjson`));
+});
+
+test('records are limited by their bytes as well: the oldest go, the last two stay', async t => {
+  const folder = await collection(t, { 'a.md': simple('A') });
+  mkdirSync(join(folder, '.mervok/runs'), { recursive: true });
+  for (const [at, megabytes] of [100, 150, 200, 260].entries()) {
+    const path = join(folder, `.mervok/runs/20260101-12000${at}.ndjson`);
+    writeFileSync(path, '');
+    truncateSync(path, megabytes * 1_000_000);
+  }
+  await mervok(folder, ['run', '-q']);
+  assert.deepEqual((await idsOf(folder)).slice(0, -1), ['20260101-120002', '20260101-120003']);
+  truncateSync(join(folder, '.mervok/runs/20260101-120003.ndjson'), 600_000_000);
+  const last = (await idsOf(folder)).at(-1)!;
+  await mervok(folder, ['run', '-q']);
+  assert.deepEqual((await idsOf(folder)).slice(0, -1), [last]);
 });
 
 test('old records go, the latest stay; without a place for one a run goes on', async t => {
