@@ -34,7 +34,7 @@ test('the functions that the reference lists are those that there are', () => {
 
 test('the settings that the reference lists are those that there are, as the table of settings says', () => {
   const [, section = ''] = /^## Settings$([\s\S]*?)^#{2,3} /m.exec(language)!;
-  const rows = [...section.matchAll(/^\| `([a-z]+)` \| (.*) \|$/gm)].map(
+  const rows = [...section.matchAll(/^\| `([a-z-]+)` \| (.*) \|$/gm)].map(
     ([, key, docs]) => [key!, docs!] as const,
   );
   assert.deepEqual(

@@ -223,6 +223,92 @@ test('every run leaves a record; runs lists them, compare sets them against each
   }
 });
 
+test('a page that runs alone has nothing beside it, of other pages or users', async t => {
+  const going = new Set<string>();
+  const beside: string[] = [];
+  const origin = await serve(t, (request, response) => {
+    const page = request.url!.slice(1, 2);
+    for (const other of going) if (page === 'b' || other === 'b') beside.push(`${page}${other}`);
+    going.add(page);
+    setTimeout(() => {
+      going.delete(page);
+      response.setHeader('Content-Type', 'application/json').end('{}');
+    }, 15);
+  });
+  const page = (name: string, front = '') =>
+    `${front}${simple(name, `GET /${name}1`)}${simple(`${name}2`, `GET /${name}2`)}`;
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': page('a'),
+    'b.md': page('b', '---\nalone: true\n---\n'),
+    'c.md': page('c'),
+    'd.md': page('d'),
+  });
+  for (const words of [
+    ['--jobs', '4'],
+    ['--users', '4', '--rounds', '2'],
+    ['--users', '3', '--jobs', '2'],
+  ]) {
+    const { code, out } = await mervok(folder, ['run', '-q', ...words]);
+    assert.deepEqual([code, beside], [0, []], out);
+  }
+});
+
+test('a page may be cleaned up as soon as nothing that is still to run takes from it', async t => {
+  const asked: string[] = [];
+  const origin = await serve(t, (request, response) => {
+    asked.push(`${request.method} ${request.url}`);
+    setTimeout(
+      () => response.setHeader('Content-Type', 'application/json').end('{ "id": 7 }'),
+      request.url === '/a' ? 60 : 5,
+    );
+  });
+  const maker = (name: string, front: string) =>
+    `${front}${simple(name, `POST /${name}`, `keep $.id as ${name}`)}${caseText('Clean', `DELETE /${name}/{${name}}`, 'status = 200').replace('~~~http', '~~~mervok\ncleanup\n~~~\n\n~~~http')}`;
+  const early = '---\nearly-cleanup: true\n---\n';
+  const pages = {
+    'a.md': maker('a', early),
+    'b.md': simple('B', 'GET /b/{a}'),
+    'c.md': simple('C', 'GET /c'),
+    'd.md': maker('d', early),
+    'e.md': maker('e', ''),
+    'f.md': simple('F', 'GET /f'),
+  };
+  const folder = folderWith(t, { 'mervok.yaml': `base: ${origin}\n`, ...pages });
+  const sequence = [
+    'POST /a',
+    'GET /b/7',
+    'DELETE /a/7',
+    'GET /c',
+    'POST /d',
+    'DELETE /d/7',
+    'POST /e',
+    'GET /f',
+    'DELETE /e/7',
+  ];
+  const first = await mervok(folder, ['run']);
+  assert.deepEqual([first.code, asked], [0, sequence], first.err);
+  const shown = (out: string) => out.match(/^passed .*?(?=(?: {2,}[\d.]+ m?s)?$)/gm);
+  // What is told, and the record of it, keep that order whatever runs at the same time.
+  for (const jobs of ['2', '4']) {
+    asked.length = 0;
+    const { code, out } = await mervok(folder, ['run', '--jobs', jobs]);
+    assert.equal(code, 0);
+    assert.deepEqual(shown(out), shown(first.out));
+    assert.deepEqual(shown((await mervok(folder, ['report'])).out), shown(first.out));
+    assert.ok(asked.indexOf('DELETE /a/7') > asked.indexOf('GET /b/7'));
+    assert.ok(asked.indexOf('DELETE /d/7') < asked.indexOf('DELETE /e/7'));
+  }
+  // One that cleans up elsewhere and takes from it keeps it waiting until the end.
+  writeFileSync(
+    join(folder, 'f.md'),
+    caseText('F', 'GET /f/{a}', 'status = 200').replace('~~~http', '~~~mervok\ncleanup\n~~~\n\n~~~http'),
+  );
+  asked.length = 0;
+  await mervok(folder, ['run']);
+  assert.deepEqual(asked.slice(-3), ['GET /f/7', 'DELETE /e/7', 'DELETE /a/7']);
+});
+
 test('like is set against like; a run that has a name is found by it, and stays', async t => {
   const folder = await collection(
     t,

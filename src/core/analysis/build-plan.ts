@@ -114,12 +114,14 @@ function planPages(
   steps: ReadonlyMap<CollectionCase, PlannedCase['steps']>,
 ): PlannedPage[] {
   const variablesFor = variablesByLevels(collection, flow.environment);
-  return pages.map(page => {
+  const planned = pages.map(page => {
     const rows = tables.ofPage.get(page);
+    const { alone } = mergeLevels(page.levels);
     return {
       file: page.page.source.file,
       title: page.title,
       sources: sourcesOf(page, chosen.cases, flow),
+      ...(alone && { alone }),
       ...(rows && { rows }),
       cases: page.cases
         .filter(each => chosen.cases.has(each))
@@ -132,6 +134,23 @@ function planPages(
         ),
     };
   });
+  return planned.map((page, at) => {
+    const cleanedAfter = cleanedEarly(pages[at]!, chosen.cases, flow) && usersOf(page, planned);
+    return cleanedAfter ? { ...page, cleanedAfter } : page;
+  });
+}
+
+/** Whether a page need not wait for the end to be cleaned up: nothing that cleans up elsewhere takes from it. */
+function cleanedEarly(page: CollectionPage, cases: ReadonlySet<CollectionCase>, flow: Flow): boolean {
+  if (!mergeLevels(page.levels).earlyCleanup) return false;
+  const own = page.cases.filter(each => cases.has(each));
+  if (!own.some(each => each.written.cleanup)) return false;
+  const elsewhere = [...cases].filter(each => each.written.cleanup && each.page !== page);
+  return !elsewhere.some(each => flow.producersFor(each).some(producer => producer.page === page));
+}
+
+function usersOf({ file }: PlannedPage, pages: readonly PlannedPage[]): string[] {
+  return pages.filter(({ sources }) => sources.includes(file)).map(each => each.file);
 }
 
 function checksIn(pages: readonly PlannedPage[]): number {

@@ -49,6 +49,10 @@ export interface PlannedPage {
   readonly title: string;
   /** The pages whose names it takes, or that it needs, and with them their cookies. It runs after them. */
   readonly sources: readonly string[];
+  /** Whether nothing else runs while it does. */
+  readonly alone?: true;
+  /** The pages that take from it, where it is cleaned up as soon as the last of them has run. */
+  readonly cleanedAfter?: readonly string[];
   /** It runs once for each of them. */
   readonly rows?: PlannedRows;
   readonly cases: readonly PlannedCase[];

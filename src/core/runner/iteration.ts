@@ -17,12 +17,30 @@ interface RunPage {
   readonly row?: TakenRow;
 }
 
+/** A lane with its number in the record. */
+interface NumberedLane extends Lane<RunEvent> {
+  readonly number: number;
+}
+
+/** A page that runs, or that is cleaned up, at the same time as others. */
+interface Job {
+  /** Pages that must have run. */
+  readonly needs: readonly string[];
+  readonly lane: NumberedLane;
+  readonly go: (lane: NumberedLane) => Promise<void>;
+  /** The page that has run then. */
+  readonly file: string | undefined;
+}
+
 /** One iteration over the selection. */
 export class Iteration {
   readonly #scope: IterationScope;
   readonly #values: NamedValues;
   readonly #row: TakenRow | undefined;
   readonly #ended: CaseOutcomes = new Map();
+  /** Pages that are cleaned up before the end, the latest first, and those that have been. */
+  #early: readonly PlannedPage[] | undefined;
+  readonly #cleaned = new Set<PlannedPage>();
 
   constructor(
     readonly plan: Plan,
@@ -45,25 +63,55 @@ export class Iteration {
   async run(): Promise<void> {
     const { jobs = 1 } = this.base.options;
     if (jobs > 1) await this.#runSeveral(jobs);
-    else for (const page of this.plan.pages) await this.#runPage(page, this.#contextOf(page));
+    else
+      for (const page of this.plan.pages) {
+        await this.#runPage(page, this.#contextOf(page));
+        for (const each of this.#toCleanAfter(page)) await this.#cleanUpEarly(each, this.#emit);
+      }
     await this.#cleanUp();
+  }
+
+  /** Of the pages that need not wait for the end, those whose last user a page is; the latest first. */
+  #toCleanAfter({ file }: PlannedPage): readonly PlannedPage[] {
+    const { pages } = this.plan;
+    this.#early ??= pages.filter(({ cleanedAfter }) => cleanedAfter !== undefined).reverse();
+    if (this.#early.length === 0) return this.#early;
+    const last = (each: PlannedPage) =>
+      pages.findLast(other => other === each || each.cleanedAfter!.includes(other.file))!;
+    return this.#early.filter(each => last(each).file === file);
   }
 
   /** The earliest page that can run goes first, as long as fewer run than may at once. */
   async #runSeveral(jobs: number): Promise<void> {
     const order = new OrderedEvents((event: RunEvent) => this.base.output.tell(event));
-    const waiting = this.plan.pages.map(page => ({ page, lane: order.lane() }));
-    const open = new Set(waiting.map(({ page }) => page.file));
+    const job = (
+      needs: readonly string[],
+      go: (lane: NumberedLane) => Promise<void>,
+      file?: string,
+    ): Job => ({
+      needs,
+      lane: { ...order.lane(), number: this.base.lanes.next++ },
+      go,
+      file,
+    });
+    // Each has its place among the others before any of them begins.
+    const waiting = this.plan.pages.flatMap(page => [
+      job(page.sources, lane => this.#runPage(page, this.#contextOf(page, lane)), page.file),
+      ...this.#toCleanAfter(page).map(each =>
+        job([each.file, ...each.cleanedAfter!], lane => this.#cleanUpEarly(each, this.#emitterFor(lane))),
+      ),
+    ]);
+    const open = new Set(this.plan.pages.map(({ file }) => file));
     const running = new Set<Promise<void>>();
     try {
       while (waiting.length > 0 || running.size > 0) {
-        const at = waiting.findIndex(({ page }) => !page.sources.some(source => open.has(source)));
+        const at = waiting.findIndex(({ needs }) => !needs.some(file => open.has(file)));
         if (at >= 0 && running.size < jobs) {
-          const [{ page, lane }] = waiting.splice(at, 1) as [(typeof waiting)[number]];
-          const going: Promise<void> = this.#runPage(page, this.#contextOf(page, lane))
+          const [{ lane, go, file }] = waiting.splice(at, 1) as [Job];
+          const going: Promise<void> = go(lane)
             .finally(() => lane.end())
             .then(() => {
-              open.delete(page.file);
+              if (file !== undefined) open.delete(file);
               running.delete(going);
             });
           running.add(going);
@@ -76,7 +124,7 @@ export class Iteration {
     }
   }
 
-  #contextOf(page: PlannedPage, lane?: Lane<RunEvent>): RunContext {
+  #contextOf(page: PlannedPage, lane?: NumberedLane): RunContext {
     const { control, base } = this;
     return new RunContext(base, {
       signal: control.signal,
@@ -87,9 +135,8 @@ export class Iteration {
     });
   }
 
-  #emitterFor(lane: Lane<RunEvent>): RunContext['emit'] {
-    const { masker, output, lanes } = this.base;
-    const number = lanes.next++;
+  #emitterFor({ number, ...lane }: NumberedLane): RunContext['emit'] {
+    const { masker, output } = this.base;
     return event => lane.emit(output.record(masker.deep(event), number));
   }
 
@@ -101,6 +148,15 @@ export class Iteration {
 
   async #runPage(page: PlannedPage, context: RunContext): Promise<void> {
     if (context.isOver) return;
+    const leave = await this.base.lock?.enter(page.alone === true);
+    try {
+      if (!context.isOver) await this.#runPageNow(page, context);
+    } finally {
+      leave?.();
+    }
+  }
+
+  async #runPageNow(page: PlannedPage, context: RunContext): Promise<void> {
     if (page.rows) {
       await this.#runPageRows(page, page.rows, context);
       return;
@@ -168,8 +224,25 @@ export class Iteration {
   /** At the end of an iteration, also where it was interrupted: the latest page first. */
   async #cleanUp(): Promise<void> {
     for (const page of this.plan.pages.toReversed()) {
-      const scope = page.rows ? undefined : this.#scope.page(page.file);
-      if (scope) await this.#cleanUpPage({ page, scope }, this.#ended, this.#emit);
+      if (!this.#cleaned.has(page)) await this.#cleanUpWhole(page, this.#emit);
+    }
+  }
+
+  /** Before the end; where the run is over, it is left to that. */
+  async #cleanUpEarly(page: PlannedPage, emit: RunContext['emit']): Promise<void> {
+    if (this.control.stopped !== undefined) return;
+    this.#cleaned.add(page);
+    await this.#cleanUpWhole(page, emit);
+  }
+
+  async #cleanUpWhole(page: PlannedPage, emit: RunContext['emit']): Promise<void> {
+    const scope = page.rows ? undefined : this.#scope.page(page.file);
+    if (!scope) return;
+    const leave = await this.base.lock?.enter(page.alone === true);
+    try {
+      await this.#cleanUpPage({ page, scope }, this.#ended, emit);
+    } finally {
+      leave?.();
     }
   }
 

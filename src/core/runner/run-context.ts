@@ -4,6 +4,7 @@ import type { EventContext } from '../model/event-context.ts';
 import type { CaseEvent, RunEvent } from '../model/events.ts';
 import type { Masker } from '../secrecy/masker.ts';
 import type { Lane } from './ordered-events.ts';
+import type { PageLock } from './page-lock.ts';
 import type { Ports } from './ports.ts';
 import type { ResponseQueue } from './response-queue.ts';
 import type { RunControl } from './run-control.ts';
@@ -28,6 +29,8 @@ export interface IterationBase {
   readonly queue: ResponseQueue | undefined;
   /** Numbers the pages of a run that run at once. */
   readonly lanes: { next: number };
+  /** Where a page wants to run alone, and others could run at the same time. */
+  readonly lock: PageLock | undefined;
 }
 
 /** What is of a page alone. */

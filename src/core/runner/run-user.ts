@@ -15,7 +15,7 @@ export interface SharedByUsers extends Omit<IterationBase, 'eventContext' | 'pac
 
 /** The rounds of one user, each of them an iteration, or an iteration for each row. */
 export async function runUser(user: number | undefined, shared: SharedByUsers): Promise<void> {
-  const { plan, control, begin, ports, options, masker, output, explained, lanes, queue } = shared;
+  const { plan, control, begin, ports, options, masker, output, explained, lanes, queue, lock } = shared;
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
   const isOver = () => control.stopped !== undefined;
   const pace = { begun: false };
@@ -27,7 +27,7 @@ export async function runUser(user: number | undefined, shared: SharedByUsers): 
     const iterate = async (row: TableRow | undefined) => {
       const own = options.masker ?? masker.forIteration();
       // Written out, since copies of other objects are slow to make and to read.
-      const base = { ports, options, masker: own, output, eventContext, pace, explained, lanes, queue };
+      const base = { ports, options, masker: own, output, eventContext, pace, explained, lanes, queue, lock };
       await new Iteration(plan, row, control, base).run();
       own.end();
     };

@@ -7,6 +7,7 @@ import { NamedValues } from '../secrecy/named-values.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
 import { addKnownSecrets } from './known-secrets.ts';
 import { Lag } from './lag.ts';
+import { PageLock } from './page-lock.ts';
 import type { Ports } from './ports.ts';
 import { ResponseQueue } from './response-queue.ts';
 import { RunControl } from './run-control.ts';
@@ -49,6 +50,7 @@ export async function run(
     explained: new Set<string>(),
     lanes: { next: 1 },
     queue: several ? new ResponseQueue(() => ports.elapsed()) : undefined,
+    lock: (several || jobs > 1) && plan.pages.some(({ alone }) => alone) ? new PageLock() : undefined,
   };
   const lag = several ? new Lag(() => ports.elapsed()) : undefined;
   const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);

@@ -22,6 +22,8 @@ export interface Effective {
   /** Cases and pages that have to pass before, whatever the flow of names says. */
   readonly needs: readonly { readonly needed: Written; readonly level: Level }[];
   readonly internal: boolean;
+  readonly alone: boolean;
+  readonly earlyCleanup: boolean;
   readonly rows?: { readonly table: Written; readonly level: Level };
   /** Where the proxy comes from, for what it refers to. */
   readonly proxyLevel?: Level;
@@ -39,6 +41,8 @@ export interface EffectiveDraft {
   tags: readonly string[];
   needs: Effective['needs'];
   internal: boolean;
+  alone: boolean;
+  earlyCleanup: boolean;
   rows?: Effective['rows'];
   proxyLevel?: Level;
 }

@@ -28,6 +28,10 @@ export interface Level {
   readonly needs: readonly Written[] | null;
   /** Whether it only helps, and does not belong into documents that are handed out. */
   readonly internal?: boolean | null;
+  /** Whether nothing else runs while a page of the level does. */
+  readonly alone?: boolean | null;
+  /** Whether a page is cleaned up as soon as nothing that is still to run takes from it. */
+  readonly earlyCleanup?: boolean | null;
   /** A table; each page of the level runs once for each row of it. */
   readonly rows?: Written | null;
   /** Pages and folders of the folder that come first, in their order. */

@@ -38,6 +38,8 @@ function merge(levels: readonly Level[]): Effective {
     tags: [],
     needs: [],
     internal: false,
+    alone: false,
+    earlyCleanup: false,
   };
   for (const level of levels) for (const setting of settings) setting.merge?.(draft, level);
   const { headers, query, ...rest } = draft;

@@ -71,6 +71,30 @@ const internal: Setting = {
   },
 };
 
+const alone: Setting = {
+  key: 'alone',
+  reach: 'page',
+  schema: ({ z }) => z.boolean(),
+  hint: 'It is true or false.',
+  docs: 'of pages, folders and the root: `true`: while the page runs, nothing else does, no other page of `--jobs` and none of another user',
+  read: (node, reader) => ({ alone: reader.isNull(node) ? null : reader.text(node) === 'true' }),
+  merge(effective, { alone }) {
+    if (alone !== undefined) effective.alone = alone === true;
+  },
+};
+
+const earlyCleanup: Setting = {
+  key: 'early-cleanup',
+  reach: 'page',
+  schema: ({ z }) => z.boolean(),
+  hint: 'It is true or false.',
+  docs: 'of pages, folders and the root: `true`: the page is [cleaned up](#cleanup) as soon as nothing that is still to run takes from it or needs it',
+  read: (node, reader) => ({ earlyCleanup: reader.isNull(node) ? null : reader.text(node) === 'true' }),
+  merge(effective, { earlyCleanup }) {
+    if (earlyCleanup !== undefined) effective.earlyCleanup = earlyCleanup === true;
+  },
+};
+
 const rows: Setting = {
   key: 'rows',
   reach: 'page',
@@ -220,6 +244,8 @@ export const organiseSettings: readonly Setting[] = [
   tags,
   needs,
   internal,
+  alone,
+  earlyCleanup,
   rows,
   order,
   redact,
