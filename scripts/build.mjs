@@ -33,6 +33,7 @@ const parts = new Set([
   'demo/harbour/server.ts',
   'chokidar',
   'csv-parse',
+  'csv-parse/sync',
   'fontoxpath',
   'ignore',
   'oauth4webapi',

@@ -23,7 +23,7 @@ import { counted } from '../core/text/words.ts';
 import { writeJson } from '../core/values/json-document.ts';
 import { textOf } from '../core/values/text.ts';
 import { clockAndRandom } from '../platform/external-sources.ts';
-import { readInside } from '../platform/files.ts';
+import { readBytesInside, readInside } from '../platform/files.ts';
 import { visible } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
 import { printFindings } from './prepare.ts';
@@ -95,7 +95,15 @@ function placesInWords(places: readonly string[]): string {
 
 /** What an expression of the command line sees: a response and its request, and no names. */
 export function contextFor(response: AnswerView | undefined, sent?: AnswerView): EvaluationContext {
-  return { response, sent, lookup: () => undefined, schema: schemaHere, clockAndRandom, notes: [] };
+  return {
+    response,
+    sent,
+    lookup: () => undefined,
+    schema: schemaHere,
+    file: path => readBytesInside({ root: process.cwd(), anywhere: true }, path),
+    clockAndRandom,
+    notes: [],
+  };
 }
 
 /** A schema is a file, as seen from the working folder. Throws UsageError. */

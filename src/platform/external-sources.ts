@@ -2,7 +2,7 @@ import type { ClockAndRandom } from '../core/model/clock-and-random.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import type { Missing } from '../core/model/value.ts';
 import type { Ports } from '../core/runner/ports.ts';
-import { readInside } from './files.ts';
+import { readBytesInside, readInside } from './files.ts';
 
 /** The present, and chance. */
 export const clockAndRandom: ClockAndRandom = {
@@ -43,6 +43,7 @@ export function clockAndRandomFrom(seed: string | undefined): Ports['clockAndRan
 /** What variables stand for that lies outside of their collection. Files are read once. */
 export function openExternalSources(root: string): ExternalSources {
   const files = new Map<string, string | Missing>();
+  const contents = new Map<string, Uint8Array | Missing>();
   return {
     variable: osEnvironment,
     file(path) {
@@ -52,6 +53,14 @@ export function openExternalSources(root: string): ExternalSources {
         files.set(path, text);
       }
       return text;
+    },
+    bytes(path) {
+      let content = contents.get(path);
+      if (content === undefined) {
+        content = readBytesInside({ root, anywhere: true }, path);
+        contents.set(path, content);
+      }
+      return content;
     },
   };
 }

@@ -71,6 +71,16 @@ export function readInside(
   return orMissing(() => read(locateInside(root, path, anywhere)));
 }
 
+/** The same as bytes. */
+export function readBytesInside(
+  { root, anywhere }: { root: string; anywhere: boolean },
+  path: string,
+): Uint8Array | Missing {
+  return orMissing(
+    () => new Uint8Array(attempt(path, () => readFileSync(locateInside(root, path, anywhere)))),
+  );
+}
+
 /** What keeps a file from being used, as a value that says why. */
 function orMissing<Result>(use: () => Result): Result | Missing {
   try {

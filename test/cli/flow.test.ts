@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import { caseOf, fence } from '../support/collection.ts';
+import { caseOf, caseText, fence } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
@@ -181,4 +181,41 @@ test('send: of rows the first goes out, and nothing is cleaned up behind it', as
   const { code, out, err } = await mervok(folder, ['send', 'a.md#read', '--pick', '$.url']);
   assert.deepEqual([code, out, err], [0, '/x/1\n', '']);
   assert.deepEqual(server.asked, ['POST /x?0417', 'POST /x?0418', 'GET /x/1']);
+});
+
+test('what an answer is made of: redirects, files beside the page, tables and lines, whatever the type says', async t => {
+  const raw = Buffer.from([0, 1, 0xff, 0xfe]);
+  const origin = await serve(t, (request, response) => {
+    if (request.url === '/old') response.writeHead(302, { Location: '/newer' }).end('{ "moved": true }');
+    else if (request.url === '/newer') response.writeHead(301, { Location: '/raw' }).end();
+    else if (request.url!.startsWith('/raw')) response.end(raw);
+    else response.end('no;height\n1;4.2\n2;0.7\n');
+  });
+  const page = (more: string) =>
+    caseText(
+      'Raw',
+      'GET /old',
+      `count hops = 2\nhop 1 status = 302\nhop 1 $.moved = true\nhop 2 header location = "/raw"\n(hop 1 status = 302) = true\nbytes = file "raw.bin"\n${more}`,
+    ) +
+    caseText('Table', 'GET /table', 'csv $[1].height = 0.7\nkeep csv $[0].no as first') +
+    caseText('Other', 'GET /raw?{first}', 'sha256(bytes) = sha256(file "raw.bin")\nurl ends with 1');
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'sea/a.md': page(''),
+    'sea/raw.bin': raw,
+  });
+  const { code, out } = await mervok(folder, ['run']);
+  assert.equal(code, 0, out);
+  const sent = await mervok(folder, ['send', '/old', '--pick', 'all hops']);
+  assert.match(sent.out, /"status": 302.*"location": "\/newer".*"status": 301/s);
+  const wrong: [text: string, says: RegExp][] = [
+    ['bytes = file "none.bin"', /file-missing\n {2}There is no file 'sea\/none\.bin' in the collection/],
+    ['bytes = file "../../none.bin"', /file-missing/],
+    ['bytes = file none.bin', /word-unknown[\s\S]*stands in quotes: file "none\.bin"/],
+  ];
+  for (const [text, says] of wrong) {
+    writeFileSync(join(folder, 'sea/a.md'), page(text));
+    const lint = await mervok(folder, ['lint']);
+    assert.deepEqual([lint.code, says.test(lint.out)], [2, true], lint.out);
+  }
 });

@@ -31,7 +31,11 @@ const collection = await readCollection(filesOf(texts));
 const planned = (options: Partial<PlanOptions> = {}) =>
   buildPlan(collection, { paths: [], given: new Map(), ...access, ...options });
 const clockAndRandom = { now: () => Date.UTC(2026, 10, 23, 12), uuid: () => 'uuid', random: () => 0.5 };
-const external = { variable: (name: string) => `os ${name}`, file: (path: string) => `file ${path}` };
+const external = {
+  variable: (name: string) => `os ${name}`,
+  file: (path: string) => `file ${path}`,
+  bytes: (path: string) => Buffer.from(path),
+};
 const at = (place: Place | undefined) => place && `${place.file}:${place.line}:${place.column}`;
 
 test('the plan: pages, cases, what they need, and which feed which', async () => {

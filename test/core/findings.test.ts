@@ -228,7 +228,11 @@ test('what stands before the targets of a page, as far as it is known before the
   const collection = await readCollection(filesOf(texts));
   const options = {
     given: new Map(),
-    external: { variable: () => undefined, file: () => new Missing('none') },
+    external: {
+      variable: () => undefined,
+      file: () => new Missing('none'),
+      bytes: () => new Missing('none'),
+    },
     clockAndRandom: { now: () => 0, uuid: () => '', random: () => 0 },
   };
   const rows: [page: string, more: object, base: string | undefined][] = [

@@ -32,6 +32,7 @@ function resolve(
     {
       variable: each => environment[each],
       file: path => new Missing(`there is no ${path}`),
+      bytes: path => new Missing(`there is no ${path}`),
     },
   );
 }

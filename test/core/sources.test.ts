@@ -36,6 +36,37 @@ test('what a response and its request offer', () => {
     assert.equal(decide(condition, { ...response, names: { word: 'berth' } }), outcome, condition);
 });
 
+test('a body is read line by line, as a table, and by way of redirects, whatever its type says', () => {
+  const givens: { readonly [title: string]: Given } = {
+    'JSON line by line': {
+      headers: [['Content-Type', 'text/plain']],
+      body: '{"code":"0417","depth":4.2}\r\n\n{"code":"0418","depth":5}\n',
+    },
+    'a table with a header': {
+      headers: [['Content-Type', 'text/csv']],
+      body: '\uFEFFno;kind;height\n01;high;4.2\n"02";low;0.7\n',
+    },
+    redirects: { hops: [{ status: 302, location: '/there' }, { status: 301 }] },
+    others: {
+      body: { id: 7, more: true, list: [] },
+      headers: [
+        ['Content-Type', 'application/json'],
+        ['Location', '/reservations/7'],
+      ],
+    },
+  };
+  for (const { title, rows } of table('forms-of-answers'))
+    for (const [condition = '', outcome] of rows)
+      assert.equal(decide(condition, givens[title]!), outcome, `${title}: ${condition}`);
+  const broken = evaluate('csv $[0].a', { body: 'a,b\n1,2,3\n' });
+  assert.ok(
+    broken instanceof Missing && /no table: this row has more or fewer cells.*line 2/.test(broken.reason),
+    String(broken),
+  );
+  const lines = evaluate('lines $[0]', { body: '{}\n{' });
+  assert.ok(lines instanceof Missing && /^line 2 of the body is no JSON/.test(lines.reason));
+});
+
 test('where no response came, only the fault is known', () => {
   const none: Given = { fault: 'refused', sent: {} };
   for (const [condition, outcome] of [

@@ -150,7 +150,12 @@ export async function runTexts(
     operations: { http } as Ports['operations'],
     elapsed: clock.elapsed,
     sleep: clock.sleep,
-    external: { variable: name => os[name], file: path => files[path] ?? new Missing(`there is no ${path}`) },
+    external: {
+      variable: name => os[name],
+      file: path => files[path] ?? new Missing(`there is no ${path}`),
+      bytes: path =>
+        files[path] === undefined ? new Missing(`there is no ${path}`) : Buffer.from(files[path]),
+    },
   };
   const events: RunEvent[] = [];
   await run(

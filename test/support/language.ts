@@ -15,7 +15,7 @@ import { Words } from './words.ts';
 
 const words = new Words('language');
 
-await loadPackages(['patterns', 'dates', 'xpath', 'html', 'schemas']);
+await loadPackages(['csv', 'patterns', 'dates', 'xpath', 'html', 'schemas']);
 
 export interface Given {
   /** An object is sent as JSON. */
@@ -32,6 +32,8 @@ export interface Given {
   /** No response came. */
   readonly fault?: string;
   readonly random?: () => number;
+  /** The redirects on the way. */
+  readonly hops?: readonly { readonly status: number; readonly location?: string }[];
 }
 
 /** A context with a response, as statements see it. 2026-11-23T12:00:00Z is now. */
@@ -47,6 +49,7 @@ export function contextOf({
   trailers = [],
   fault,
   random = () => 0.5,
+  hops,
 }: Given = {}): EvaluationContext {
   const bytes =
     body instanceof Uint8Array ? body : Buffer.from(typeof body === 'string' ? body : JSON.stringify(body));
@@ -66,14 +69,24 @@ export function contextOf({
     body: Buffer.from(sent.body ?? ''),
     size: 0,
   };
+  const facts = {
+    setCookies,
+    ...(hops && {
+      hops: hops.map(({ status: code, location }) => ({
+        ...{ ...message, status: code, trailers: [], body: Buffer.alloc(0), size: 0 },
+        headers: location === undefined ? [] : ([['Location', location]] as const),
+      })),
+    }),
+  };
   return {
-    response: fault === undefined ? new ResponseView(received, { setCookies }) : undefined,
+    response: fault === undefined ? new ResponseView(received, facts) : undefined,
     sent: request && new RequestView(request),
     fault,
     lookup: name =>
       Object.hasOwn(names, name)
         ? { value: names[name]!, origin: 'from the test', secret: false }
         : undefined,
+    file: path => (path === 'sea/raw.bin' ? Uint8Array.of(1, 2, 3) : new Missing(`there is no ${path}`)),
     clockAndRandom: {
       now: () => Date.UTC(2026, 10, 23, 12),
       uuid: () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
@@ -94,7 +107,7 @@ export function read(
   statements: Statement[];
   errors: { code: string; at: string; message: string; remedy: string }[];
 } {
-  const source = new Source('test.md', text);
+  const source = new Source('sea/test.md', text);
   const { statements, errors } = readStatements(new Excerpt(source, source.text, 1));
   const told = (error: SourceError) => {
     const { line, column } = source.position(error.range.start);

@@ -69,7 +69,11 @@ export function sidesOf(
         name,
         valueSourcesOf(name, user, flow).map(({ origin, place, byRows }) => [origin, place, byRows]),
       ]);
-  const external = { variable: (name: string) => `os ${name}`, file: (path: string) => `file ${path}` };
+  const external = {
+    variable: (name: string) => `os ${name}`,
+    file: (path: string) => `file ${path}`,
+    bytes: (path: string) => Buffer.from(path),
+  };
   const clockAndRandom = { now: () => Date.UTC(2026, 10, 23, 12), uuid: () => 'uuid', random: () => 0.5 };
   const isRight = findings.every(({ severity }) => severity !== 'error');
   for (const each of isRight ? pages.flatMap(page => page.cases).slice(0, most) : []) {

@@ -116,16 +116,15 @@ function ofBases({ chosen: { cases }, variables }: Analysis): Finding[] {
     }),
   );
   return [...bases].flatMap(([{ parts }, { source, baseRange }]) => {
+    const place = { source, range: baseRange! };
     const [first] = parts;
+    const written = parts.map(textOfPart);
     if (first === undefined) return [];
-    if (typeof first === 'string')
-      return withoutScheme('base', parts.map(textOfPart).join(''), { source, range: baseRange! });
-    return [...variables]
-      .filter(
-        ({ name, literal }) =>
-          name === first.reference.name && first.reference.path.length === 0 && literal !== undefined,
-      )
-      .flatMap(each => withoutScheme(each.name, each.literal!, each));
+    if (typeof first === 'string') return withoutScheme(written.join(''), 'base', place);
+    const { name, path } = first.reference;
+    const literal = [...variables].find(each => each.name === name && path.length === 0)?.literal;
+    if (literal === undefined) return [];
+    return withoutScheme([literal, ...written.slice(1)].join(''), name, place, literal);
   });
 }
 
@@ -133,11 +132,21 @@ function textOfPart(part: Template['parts'][number]): string {
   return typeof part === 'string' ? part : `{${referenceText(part.reference)}}`;
 }
 
-function withoutScheme(key: string, written: string, place: Pick<Finding, 'source' | 'range'>): Finding[] {
+/**
+ * @param key of the setting, or the name of the variable that it begins with
+ * @param own what is written behind that
+ */
+function withoutScheme(
+  written: string,
+  key: string,
+  place: Pick<Finding, 'source' | 'range'>,
+  own = written,
+): Finding[] {
   if (/^https?:\/\/[^/]/i.test(written)) return [];
-  const message = 'What stands before the targets begins with http:// or https://.';
-  const remedy = isHost(written)
-    ? `Write ${key}: ${withScheme(written)}`
+  const from = key === 'base' ? '' : `; '${key}' gives it neither`;
+  const message = `What stands before the targets begins with http:// or https://${from}.`;
+  const remedy = isHost(own)
+    ? `Write ${key}: ${withScheme(own)}`
     : `For example: ${key}: https://api.skerry.example`;
   return [finding('base-form', place, message, remedy)];
 }

@@ -1,7 +1,10 @@
 import type { Document } from 'slimdom';
 import { type Found, Missing, type Value } from '../model/value.ts';
+import { readCsvBody } from '../values/csv-body.ts';
 import { JsonError, readJson } from '../values/json-document.ts';
+import { TableError } from '../values/table-reader.ts';
 import { readXml, XmlError } from '../values/xml.ts';
+import type { DocumentForm } from './ast.ts';
 import { decodeBody } from './charset.ts';
 import { type HtmlDocument, readHtml } from './documents/html.ts';
 
@@ -24,6 +27,8 @@ export abstract class AnswerView {
   #document: Found | undefined;
   #xml: Document | Missing | undefined;
   #html: HtmlDocument | Missing | undefined;
+  #lines: Found | undefined;
+  #table: Found | undefined;
 
   constructor(
     readonly received: AnswerContent,
@@ -41,6 +46,11 @@ export abstract class AnswerView {
 
   /** The values of a field such as `header NAME`, in order. */
   abstract field(form: string, argument: string): readonly string[] | Missing;
+
+  /** What a redirect on the way came with; counted from 1. */
+  hop(_number: number): AnswerView | Missing {
+    return Missing.unreadable(`${this.name} has no hops`);
+  }
 
   /** Whether several values of a field make one text. */
   abstract joins(form: string, argument: string): boolean;
@@ -71,6 +81,44 @@ export abstract class AnswerView {
       this.#document = body instanceof Missing ? body : this.#readDocument(body);
     }
     return this.#document;
+  }
+
+  /** The same, read in a form that its type need not say. */
+  documentAs(form: DocumentForm | undefined): Found {
+    if (form === undefined) return this.document;
+    const { body } = this;
+    if (body instanceof Missing) return body;
+    if (form === 'csv') {
+      this.#table ??= this.#readTable(body);
+      return this.#table;
+    }
+    this.#lines ??= this.#readLines(body);
+    return this.#lines;
+  }
+
+  #readTable(body: string): Found {
+    try {
+      return readCsvBody(body);
+    } catch (error) {
+      if (!(error instanceof TableError)) throw error;
+      const line = error.line === undefined ? '' : ` (line ${error.line} of the body)`;
+      return Missing.unreadable(`the body is no table: ${error.message}${line}`);
+    }
+  }
+
+  #readLines(body: string): Found {
+    const documents: Value[] = [];
+    for (const [at, line] of body.split('\n').entries()) {
+      if (line.trim() === '') continue;
+      try {
+        documents.push(readJson(line));
+      } catch (error) {
+        if (!(error instanceof JsonError)) throw error;
+        return Missing.unreadable(`line ${at + 1} of the body is no JSON: ${error.message}`);
+      }
+    }
+    if (documents.length === 0 && body.length === 0) return Missing.unreadable(`${this.name} has no body`);
+    return documents;
   }
 
   #readDocument(body: string): Found {

@@ -70,12 +70,29 @@ export type Literal =
   | ListLiteral
   | ObjectLiteral;
 
-export const plainSources = ['bytes', 'status', 'reason', 'version', 'time', 'size', 'fault'] as const;
+export const plainSources = [
+  'bytes',
+  'status',
+  'reason',
+  'version',
+  'time',
+  'size',
+  'fault',
+  'hops',
+] as const;
 export const namedSources = ['body', 'url', 'location', 'header', 'cookie', 'link'] as const;
 
+/** How a body is read that a path goes through: documents line by line, or a table with a header; else as its type says. */
+export type DocumentForm = 'lines' | 'csv';
+
 /** What a response, or the request as it was sent, offers. */
-export type ResponseSource = Node & { readonly type: 'source'; readonly sent: boolean } & (
-    | { readonly form: 'path'; readonly path: Path }
+export type ResponseSource = Node & {
+  readonly type: 'source';
+  readonly sent: boolean;
+  /** Of the response that a redirect came with: counted from 1. */
+  readonly hop?: number;
+} & (
+    | { readonly form: 'path'; readonly path: Path; readonly as?: DocumentForm }
     | { readonly form: 'xml' | 'html'; readonly selector: Selector }
     | {
         readonly form: (typeof namedSources)[number];
@@ -103,6 +120,19 @@ export interface Call extends Node {
   readonly path: readonly string[];
 }
 
+/** A condition in parentheses as a value: true, false, or unknown. */
+export interface Truth extends Node {
+  readonly type: 'truth';
+  readonly condition: Condition;
+}
+
+/** `file "raw.bin"`: the bytes of a file. */
+export interface FileBytes extends Node {
+  readonly type: 'file';
+  /** From the root of the collection, or absolute. */
+  readonly path: string;
+}
+
 export interface Negative extends Node {
   readonly type: 'negative';
   readonly operand: Expression;
@@ -122,6 +152,8 @@ export type Expression =
   | ResponseSource
   | Query
   | Call
+  | Truth
+  | FileBytes
   | Negative
   | Arithmetic;
 

@@ -1,5 +1,6 @@
 import { type Found, isObject, kindInWords, kindOf, Missing, type Value } from '../model/value.ts';
 import { asText, compareOrder, equal, equalInAnyOrder, isUnique } from '../values/compare.ts';
+import { isNumeric } from '../values/number.ts';
 import { textOf } from '../values/text.ts';
 import { isAmong, manyCandidates } from './among.ts';
 import type {
@@ -11,7 +12,7 @@ import type {
   Reference,
   ResponseSource,
 } from './ast.ts';
-import { compileExpression } from './compile-expression.ts';
+import { compileConditionsBy, compileExpression } from './compile-expression.ts';
 import { compileGiven } from './compile-given.ts';
 import { compileMatcher } from './compile-matcher.ts';
 import { compilePartial } from './compile-partial.ts';
@@ -50,6 +51,8 @@ export function compileCondition(node: Condition): Decide {
       return node satisfies never;
   }
 }
+
+compileConditionsBy(compileCondition);
 
 function compileComparison(comparison: Comparison): Decide {
   const subject = compileExpression(subjectOf(comparison));
@@ -262,7 +265,8 @@ function contains(value: Value, part: Value): Truth {
 
 function withTexts(expected: Expression, test: (text: string, part: string) => boolean): Test {
   return withBoth(expected, (value, part) => {
-    const [text, piece] = [asText(value), asText(part)];
+    // A number is looked for as it is written.
+    const [text, piece] = [asText(value), isNumeric(part) ? textOf(part) : asText(part)];
     if (text === undefined) return new Unknown(`it is ${kindInWords(kindOf(value))}, no text`);
     return piece === undefined ? new Unknown(`${kindInWords(kindOf(part))} is no text`) : test(text, piece);
   });

@@ -15,7 +15,7 @@ import { asNumber, plainAs } from '../values/compare.ts';
 import { calculate, compareNumbers, isNumeric } from '../values/number.ts';
 import { textOf } from '../values/text.ts';
 import { longestText, tooLong, weighed } from '../values/weight.ts';
-import type { Arithmetic, Call, Expression, Query, TextLiteral } from './ast.ts';
+import type { Arithmetic, Call, Condition, Expression, Query, TextLiteral, Truth } from './ast.ts';
 import { compilePatternLiteral, compilePatternText, patternFromText } from './compile-pattern.ts';
 import { compileReference, descend, type Evaluate } from './compile-reference.ts';
 import { compileBeginning, compileItems, compileSource, writtenSource } from './compile-source.ts';
@@ -23,6 +23,7 @@ import type { EvaluationContext } from './evaluation-context.ts';
 import { fitParameter } from './functions/signature.ts';
 import { functions } from './functions/table.ts';
 import { referenceText } from './reference.ts';
+import type { Truth as Decision } from './truth.ts';
 
 export function compileExpression(node: Expression): Evaluate {
   switch (node.type) {
@@ -61,6 +62,10 @@ export function compileExpression(node: Expression): Evaluate {
     }
     case 'arithmetic':
       return compileArithmetic(node);
+    case 'truth':
+      return compileTruth(node);
+    case 'file':
+      return context => context.file?.(node.path) ?? new Missing(`there is no file '${node.path}' here`);
     case 'pattern':
       return compilePatternText(node);
     case 'type-word':
@@ -68,6 +73,25 @@ export function compileExpression(node: Expression): Evaluate {
     default:
       return node satisfies never;
   }
+}
+
+let compileDecision: ((condition: Condition) => (context: EvaluationContext) => Decision) | undefined;
+
+/** Conditions are made of values, and a value may be a condition: who compiles those says how. */
+export function compileConditionsBy(compile: NonNullable<typeof compileDecision>): void {
+  compileDecision = compile;
+}
+
+/** What a condition comes to as a value; one that cannot be decided is none. Why it does not hold is nobody's failure. */
+function compileTruth({ condition }: Truth): Evaluate {
+  const decide = compileDecision!(condition);
+  return context => {
+    const { notes } = context;
+    context.notes = [];
+    const truth = decide(context);
+    context.notes = notes;
+    return typeof truth === 'boolean' ? truth : Missing.unreadable(truth.reason);
+  };
 }
 
 function compileText({ parts }: TextLiteral): Evaluate {

@@ -29,9 +29,17 @@ export function compileSource(node: ResponseSource): Evaluate {
     return context => context.fault ?? (context.response ? 'none' : noResponse(context));
   const of = compileView(node);
   return context => {
-    const view = node.sent ? context.sent : context.response;
-    return view ? of(view, context) : node.sent ? noRequest() : noResponse(context);
+    const view = viewFor(node, context);
+    return view instanceof Missing ? view : of(view, context);
   };
+}
+
+/** What a source looks at: the response, that of a redirect on the way, or the request as it was sent. */
+function viewFor({ sent, hop }: ResponseSource, context: EvaluationContext): AnswerView | Missing {
+  if (sent) return context.sent ?? noRequest();
+  const { response } = context;
+  if (!response) return noResponse(context);
+  return hop === undefined ? response : response.hop(hop);
 }
 
 function compileView(node: ResponseSource): (view: AnswerView, context: EvaluationContext) => Found {
@@ -41,9 +49,11 @@ function compileView(node: ResponseSource): (view: AnswerView, context: Evaluati
       if (!isSingular(segments)) throw new TypeError(`${text} needs a quantifier.`);
       const walk = compileSingular(segments);
       const fill = compileGiven(given);
-      return ({ document }, context) => {
+      const { as } = node;
+      return (view, context) => {
         const values = fill(context);
         if (values instanceof Missing) return values;
+        const document = view.documentAs(as);
         return document instanceof Missing ? document : walk(document, values);
       };
     }
@@ -51,7 +61,8 @@ function compileView(node: ResponseSource): (view: AnswerView, context: Evaluati
     case 'reason':
     case 'version':
     case 'time':
-    case 'size': {
+    case 'size':
+    case 'hops': {
       const { form } = node;
       return view => view.word(form);
     }
@@ -144,13 +155,19 @@ function compileNamed(node: Named): (view: AnswerView, context: EvaluationContex
 
 /** A source as a message names it. */
 export function writtenSource(node: ResponseSource): string {
-  if (node.form === 'path') return node.path.text;
+  if (node.hop !== undefined) return `hop ${node.hop} ${writtenSource(withoutHop(node))}`;
+  if (node.form === 'path') return node.as === undefined ? node.path.text : `${node.as} ${node.path.text}`;
   if (node.form === 'xml' || node.form === 'html') {
     const { text } = node.selector;
     const bare = node.form === 'xml' && /^\/\S*$/.test(text);
     return bare ? `xml${text}` : `${node.form}(${JSON.stringify(text)})`;
   }
   return 'argument' in node && node.argument !== undefined ? `${node.form} ${node.argument}` : node.form;
+}
+
+function withoutHop(node: ResponseSource): ResponseSource {
+  const { hop: _hop, ...rest } = node;
+  return rest as ResponseSource;
 }
 
 function compileTexts({ form, argument = '' }: Named): Texts {
@@ -177,8 +194,8 @@ export function compileItems(
   const of = compileViewItems(node);
   if (of)
     return context => {
-      const view = node.sent ? context.sent : context.response;
-      return view ? of(view, context) : node.sent ? noRequest() : noResponse(context);
+      const view = viewFor(node, context);
+      return view instanceof Missing ? view : of(view, context);
     };
   const evaluate = compileSource(node);
   return context => {
@@ -193,8 +210,17 @@ function compileViewItems(
   switch (node.form) {
     case 'path': {
       const select = compilePath(node.path);
-      return ({ document }, context) => (document instanceof Missing ? document : select(document, context));
+      const { as } = node;
+      return (view, context) => {
+        const document = view.documentAs(as);
+        return document instanceof Missing ? document : select(document, context);
+      };
     }
+    case 'hops':
+      return view => {
+        const hops = view.word('hops');
+        return hops instanceof Missing ? hops : items(hops, 'hops');
+      };
     case 'xml':
     case 'html':
       return compileSelected(node);

@@ -1,5 +1,5 @@
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
-import type { Found, Value } from '../model/value.ts';
+import type { Found, Missing, Value } from '../model/value.ts';
 import type { AnswerView } from './answer-view.ts';
 import type { Comparison, Reference } from './ast.ts';
 import type { Validator } from './documents/schema.ts';
@@ -49,6 +49,8 @@ export interface EvaluationContext {
   readonly namespaces?: ReadonlyMap<string, string>;
   /** The schema that a `fits` names, a fence of the page or a file, as seen from the file that the check stands in. */
   schema?(name: string, from: string): Validator | undefined;
+  /** The bytes of a file, by its path from the root of the collection; else why it cannot be read. */
+  file?(path: string): Uint8Array | Missing;
   /** What chance and the clock gave while a statement was evaluated, by the part of it that asked. */
   drawn?: Map<object, Found> | undefined;
   /** Filled by comparisons that do not hold, for the explanation of a failed check. */

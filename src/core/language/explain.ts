@@ -212,7 +212,7 @@ function around(note: Note | undefined, context: EvaluationContext): { nearest?:
   const match = note?.items?.deciding[0]?.match;
   if (match) return { nearest: cut(match.surroundings) };
   if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, context) };
-  const { document } = response;
+  const document = response.documentAs(source?.form === 'path' ? source.as : undefined);
   if (document instanceof Missing) return { nearest: inOneLine(response) };
   return { nearest: outline(source?.form === 'path' ? parentOf(source.path, document, context) : document) };
 }

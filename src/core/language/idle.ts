@@ -32,10 +32,14 @@ function cannotFail(condition: Condition): string | undefined {
   return condition.type === 'comparison' && !condition.quantifier ? alwaysHolds(condition) : undefined;
 }
 
-const alwaysThere = ['status', 'reason', 'version', 'time', 'size', 'body', 'bytes', 'url'];
+const alwaysThere = ['status', 'reason', 'version', 'time', 'size', 'body', 'bytes', 'url', 'hops'];
 
 function alwaysHolds({ subject, predicate }: Comparison): string | undefined {
-  const isWhole = subject.type === 'source' && !subject.sent && !('pattern' in subject && subject.pattern);
+  const isWhole =
+    subject.type === 'source' &&
+    !subject.sent &&
+    subject.hop === undefined &&
+    !('pattern' in subject && subject.pattern);
   const source = isWhole ? subject.form : undefined;
   if (predicate.negated) return undefined;
   switch (predicate.test) {

@@ -301,6 +301,8 @@ export function remedyFor({ statement, rest, atStart }: Unread): string | undefi
   const before = statement.slice(0, statement.length - rest.length);
   const wantsValue = /[=<>]\s*$/.test(before);
   if (!atStart) {
+    const bare = /^file\s+([^\s"']+)/.exec(rest)?.[1];
+    if (bare !== undefined) return `The path of a file stands in quotes: file "${bare}"`;
     if (wantsValue && /^(?:nil|none|undefined|nan)\b/i.test(rest))
       return `Write 'null'; for what is not there: ${before.replace(/\s*[=!<>]+\s*$/, '')} absent`;
     const [, low, value, high] =

@@ -1,3 +1,4 @@
+import { loadCsv } from '../values/csv-body.ts';
 import { loadXml } from '../values/xml.ts';
 import type { StatementNode } from './ast.ts';
 import { loadDates } from './dates.ts';
@@ -9,6 +10,7 @@ import { type Part, surveyOf } from './walk.ts';
 
 const loaders = {
   patterns: loadPatterns,
+  csv: loadCsv,
   dates: loadDates,
   xpath: loadXPath,
   xml: loadXml,
@@ -23,6 +25,7 @@ export function packagesOf(statement: Part | StatementNode, needed = new Set<Pac
   const { nodes, sources, comparisons } = surveyOf(statement);
   for (const source of sources) {
     if (source.form === 'path' && source.path.usesPatterns) needed.add('patterns');
+    if (source.form === 'path' && source.as === 'csv') needed.add('csv');
     else if (source.form === 'xml') needed.add('xpath');
     else if (source.form === 'html') needed.add('html');
   }

@@ -109,12 +109,13 @@ export abstract class ConditionParser extends ExpressionParser {
       };
     }
     const operand = this.operand();
-    if (operand.kind === 'condition') return operand;
-    const predicate = this.#predicate();
+    const subject = this.asValue(operand);
+    // One that is no value is a condition by itself, and so is one in parentheses with nothing behind it.
+    const predicate = subject && this.#predicate();
     if (!predicate) return operand;
     const node: Comparison = {
       type: 'comparison',
-      subject: operand.node,
+      subject,
       predicate,
       range: lexer.since(start),
     };

@@ -1,4 +1,5 @@
 import { SourceError } from '../model/finding.ts';
+import { resolvePath } from '../text/paths.ts';
 import { counted, didYouMean, inWords } from '../text/words.ts';
 import {
   type Condition,
@@ -26,7 +27,10 @@ const mostCalculations = 1000;
 const sums = ['+', '-'] as const;
 const products = ['*', '/'] as const;
 
-export type Operand = { kind: 'value'; node: Expression } | { kind: 'condition'; node: Condition };
+export type Operand =
+  | { kind: 'value'; node: Expression }
+  /** One that stands in parentheses can be a value too. */
+  | { kind: 'condition'; node: Condition; inParentheses?: true };
 
 /** Values: everything that can stand on one side of a comparison. */
 export abstract class ExpressionParser extends SourceParser {
@@ -43,9 +47,21 @@ export abstract class ExpressionParser extends SourceParser {
     this.lexer.skipSpace();
     const start = this.lexer.at;
     const operand = this.operand();
-    return operand.kind === 'value'
-      ? operand.node
-      : this.lexer.fail('A value should stand here, not a condition.', start);
+    return (
+      this.asValue(operand) ??
+      this.lexer.fail(
+        'A value should stand here, not a condition.',
+        start,
+        'In parentheses a condition is a value: (link next exists)',
+      )
+    );
+  }
+
+  /** A value; a condition is one in parentheses. */
+  protected asValue(operand: Operand): Expression | undefined {
+    if (operand.kind === 'value') return operand.node;
+    const { node, inParentheses } = operand;
+    return inParentheses ? { type: 'truth', condition: node, range: node.range } : undefined;
   }
 
   // value :: term ( ( + | - ) term )*
@@ -97,7 +113,7 @@ export abstract class ExpressionParser extends SourceParser {
       lexer.take('(');
       const inner = this.conditionOrValue();
       lexer.require(')', 'what stands in parentheses');
-      return inner;
+      return inner.kind === 'condition' ? { ...inner, inParentheses: true } : inner;
     }
     const number = lexer.readNumber();
     if (number) return { kind: 'value', node: number };
@@ -127,6 +143,7 @@ export abstract class ExpressionParser extends SourceParser {
       const type = this.takeType();
       if (type) return this.#typeWord(type, start);
     }
+    if (word === 'file' && /^file[ \t]+"/.test(lexer.text.slice(start, start + 40))) return this.#file(start);
     const constant = constants.get(word);
     if (constant !== undefined) {
       lexer.takeWord();
@@ -134,6 +151,15 @@ export abstract class ExpressionParser extends SourceParser {
     }
     if (picks.includes(word) && !isCall) return this.#query(word as Pick);
     return this.source() ?? this.#call(word);
+  }
+
+  // file :: file text
+  #file(start: number): Expression {
+    const lexer: Lexer = this.lexer;
+    lexer.takeWord();
+    const written = this.quotedName()!;
+    const path = resolvePath(lexer.file.replace(/[^/]*$/, ''), written);
+    return { type: 'file', path, range: lexer.since(start) };
   }
 
   #typeWord(first: TypeName, start: number): Expression {

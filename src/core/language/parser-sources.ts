@@ -1,5 +1,5 @@
 import { SourceError } from '../model/finding.ts';
-import { namedSources, plainSources, type Reference, type ResponseSource } from './ast.ts';
+import { type DocumentForm, namedSources, plainSources, type Reference, type ResponseSource } from './ast.ts';
 import { type Selector, selectorOf } from './documents/selector.ts';
 import { parsePath } from './jsonpath/parse.ts';
 import type { Lexer } from './lexer.ts';
@@ -42,9 +42,22 @@ export class SourceParser {
     const start = lexer.at;
     const sent = lexer.takeWord('sent') !== undefined;
     lexer.skipSpace();
+    if (/^hop[ \t]+\S/.test(lexer.text.slice(lexer.at, lexer.at + 40)) && !sent) return this.#ofHop(start);
     const range = () => lexer.since(start);
+    const form = /^(lines|csv)[ \t]+\$/.exec(lexer.text.slice(lexer.at, lexer.at + 40))?.[1];
+    if (form !== undefined) {
+      lexer.takeWord();
+      lexer.skipSpace();
+    }
     if (lexer.text[lexer.at] === '$')
-      return { type: 'source', form: 'path', path: this.#path(), sent, range: range() };
+      return {
+        type: 'source',
+        form: 'path',
+        path: this.#path(),
+        sent,
+        ...(form !== undefined && { as: form as DocumentForm }),
+        range: range(),
+      };
     const word = lexer.peekWord();
     const behind = word === undefined ? '' : lexer.text[lexer.at + word.length];
     if ((word === 'xml' && (behind === '/' || behind === '(')) || (word === 'html' && behind === '(')) {
@@ -60,6 +73,30 @@ export class SourceParser {
     }
     if (sent) lexer.fail("A path, a header or the body should follow 'sent'.");
     return undefined;
+  }
+
+  // hop :: hop number source
+  #ofHop(start: number): ResponseSource {
+    const lexer: Lexer = this.lexer;
+    lexer.takeWord();
+    const number = lexer.readNumber();
+    const hop = number?.type === 'number' ? Number(number.value) : 0;
+    if (!Number.isInteger(hop) || hop < 1)
+      lexer.fail("'hop' is followed by a whole number from 1.", start, 'For example: hop 1 status = 302');
+    const source = this.source();
+    if (
+      !source ||
+      source.sent ||
+      source.hop !== undefined ||
+      source.form === 'hops' ||
+      source.form === 'fault'
+    )
+      return lexer.fail(
+        'What is asked of a redirect should follow.',
+        lexer.at,
+        'For example: hop 1 status, hop 1 header location, hop 1 url',
+      );
+    return { ...source, hop, range: lexer.since(start) };
   }
 
   #path() {

@@ -134,7 +134,8 @@ export class StatementParser extends ConditionParser {
     const word = lexer.peekWord();
     if (word !== undefined)
       for (const kind of this.#kinds) {
-        if (kind.word !== word) continue;
+        // A function may bear the same name.
+        if (kind.word !== word || lexer.text[start + word.length] === '(') continue;
         lexer.takeWord();
         const statement = kind.parse(this, start);
         if (statement) return statement;

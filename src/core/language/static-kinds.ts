@@ -24,6 +24,10 @@ export function kindOfExpression(node: Expression): StaticKind {
       return node.pick === 'all' ? 'list' : node.of.type === 'source' ? kindOfSource(node.of.form) : 'any';
     case 'source':
       return 'pattern' in node && node.pattern ? 'plain' : kindOfSource(node.form);
+    case 'truth':
+      return 'boolean';
+    case 'file':
+      return 'bytes';
     case 'negative':
       return kindOfExpression(node.operand);
     case 'arithmetic':
@@ -54,6 +58,8 @@ function kindOfSource(form: string): StaticKind {
       return 'text';
     case 'bytes':
       return 'bytes';
+    case 'hops':
+      return 'list';
     case 'path':
       return 'any';
     default:

@@ -42,6 +42,9 @@ function eachChild(node: Part, tell: (child: Part) => void): void {
     case 'call':
       node.arguments.forEach(tell);
       break;
+    case 'truth':
+      tell(node.condition);
+      break;
     case 'negative':
       tell(node.operand);
       break;

@@ -232,6 +232,10 @@ export class CaseEvaluation implements EvaluationContext {
     return this.scope.iteration.plan.schemaOf(name, from);
   }
 
+  file(path: string) {
+    return this.scope.iteration.external.bytes(path);
+  }
+
   lookup(name: string): Entry | undefined {
     return this.scope.lookup(name, this.planned, this);
   }

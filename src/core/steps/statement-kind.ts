@@ -45,7 +45,11 @@ export function statementKind<Statement extends StatementNode>({
     uses: (statement, _effective, use) => use(referencesIn(statement)),
     packages: (statement, _effective, needed) => void packagesOf(statement, needed),
     prepare(statement, context) {
-      const errors = [...errorsIn(statement), ...outOfPlace(statement, context)];
+      const errors = [
+        ...errorsIn(statement),
+        ...outOfPlace(statement, context),
+        ...unusableFiles(statement, context),
+      ];
       context.add(errors);
       if (errors.some(isGrave)) return [];
       return [plan(statement, placeOf(context.source, statement.range), context)];
@@ -58,6 +62,21 @@ export function statementKind<Statement extends StatementNode>({
 
 export function isGrave({ code }: SourceError): boolean {
   return codes[code] === 'error';
+}
+
+/** Files whose bytes it asks for, and that cannot be read. */
+function unusableFiles(statement: StatementNode, { hasFile, refusesFile }: PrepareContext): SourceError[] {
+  if (!hasFile) return [];
+  return nodesOf(statement).flatMap(node => {
+    if (node.type !== 'file') return [];
+    const refusal = hasFile(node.path)
+      ? refusesFile?.(node.path)
+      : `There is no file '${node.path}' in the collection.`;
+    if (refusal === undefined) return [];
+    return [
+      new SourceError('file-missing', node.range, refusal, 'Its path is relative to the file that names it.'),
+    ];
+  });
 }
 
 /** It looks at an answer that nothing above it gives. */

@@ -90,15 +90,21 @@ async function* readCsv(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> 
       else columns = columnsOf(record.map(({ text }) => text));
     }
   } catch (error) {
-    const { code, lines } = error as CsvError & { lines?: number };
-    // Of its own making are those that know the line.
-    if (typeof code !== 'string' || lines === undefined) throw error;
-    throw new TableError(reasons[code] ?? (error as Error).message, lines);
+    throw reasonOf(error);
   }
   if (!columns) throw new TableError('it is empty');
 }
 
-function columnsOf(names: readonly string[]): string[] {
+/** Why the package cannot read a table; any other error as it is. */
+export function reasonOf(error: unknown): unknown {
+  const { code, lines } = error as CsvError & { lines?: number };
+  // Of its own making are those that know the line.
+  if (typeof code !== 'string' || lines === undefined) return error;
+  return new TableError(reasons[code] ?? (error as Error).message, lines);
+}
+
+/** Throws TableError. */
+export function columnsOf(names: readonly string[]): string[] {
   const empty = names.indexOf('');
   if (empty >= 0) throw new TableError(`column ${empty + 1} has no name`, 1);
   const twice = names.find((name, index) => names.indexOf(name) !== index);
@@ -132,7 +138,7 @@ async function* textsOf(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<strin
   }
 }
 
-/** The delimiter is the mark that comes most often in the first line, outside of quotes. */
+/** The texts anew, and the delimiter that the first of them show. */
 async function peek(
   texts: AsyncGenerator<string>,
 ): Promise<{ texts: AsyncIterable<string>; delimiter: string }> {
@@ -142,14 +148,18 @@ async function peek(
     if (done) break;
     beginning += value;
   }
-  const first = beginning.split('\n', 1)[0]!.replace(/"[^"]*"/g, '');
-  const counts = [',', ';', '\t', '|'].map(mark => ({ mark, count: first.split(mark).length - 1 }));
   const all = async function* () {
     if (beginning !== '') yield beginning;
     yield* texts;
   };
-  const { mark: delimiter } = counts.reduce((best, each) => (each.count > best.count ? each : best));
-  return { texts: all(), delimiter };
+  return { texts: all(), delimiter: delimiterOf(beginning) };
+}
+
+/** The mark that comes most often in the first line, outside of quotes. */
+export function delimiterOf(text: string): string {
+  const first = text.split('\n', 1)[0]!.replace(/"[^"]*"/g, '');
+  const counts = [',', ';', '\t', '|'].map(mark => ({ mark, count: first.split(mark).length - 1 }));
+  return counts.reduce((best, each) => (each.count > best.count ? each : best)).mark;
 }
 
 async function* readList(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> {

@@ -21,6 +21,11 @@ export const codingFunctions = {
         ? Uint8Array.from(Buffer.from(text as string, 'hex'))
         : new Missing(`unhex() takes pairs of hex digits, not '${(text as string).slice(0, 40)}'`),
   },
+  gzip: {
+    parameters: ['data'],
+    result: 'bytes',
+    apply: ([data]) => Uint8Array.from(process.getBuiltinModule('node:zlib').gzipSync(bytesOf(data!))),
+  },
   sha256: { parameters: ['data'], result: 'text', apply: ([data]) => digest('sha256', data!) },
   md5: { parameters: ['data'], result: 'text', apply: ([data]) => digest('md5', data!) },
   hmac: {

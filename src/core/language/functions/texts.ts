@@ -3,6 +3,7 @@ import { asText } from '../../values/compare.ts';
 import { JsonError, readJson, writeJson } from '../../values/json-document.ts';
 import { isNumberText, isNumeric, readNumber } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
+import { longestText, tooLong } from '../../values/weight.ts';
 import type { FunctionGroup } from './signature.ts';
 
 /** Texts, and what is written in them. */
@@ -19,6 +20,11 @@ export const textFunctions = {
   lower: { parameters: ['text'], result: 'text', apply: ([text]) => (text as string).toLowerCase() },
   upper: { parameters: ['text'], result: 'text', apply: ([text]) => (text as string).toUpperCase() },
   trim: { parameters: ['text'], result: 'text', apply: ([text]) => (text as string).trim() },
+  repeat: {
+    parameters: ['text', 'number'],
+    result: 'text',
+    apply: ([text, times]) => repeated(text as string, times!),
+  },
   split: {
     parameters: ['text', 'text'],
     result: 'list',
@@ -53,6 +59,14 @@ export const textFunctions = {
         : (text as string).replaceAll(part as string, () => by as string),
   },
 } satisfies FunctionGroup;
+
+function repeated(text: string, times: Value): Found {
+  const count = Number(textOf(times));
+  if (!Number.isInteger(count) || count < 0) return new Missing('repeat() takes a whole number from 0');
+  if (text.length * count > longestText)
+    return new Missing(`repeat() makes a text that is too long: ${tooLong}`);
+  return text.repeat(count);
+}
 
 function toNumber(value: Value): Found {
   if (isNumeric(value)) return value;

@@ -1,6 +1,6 @@
 import type { CaseEventContext } from '../../model/event-context.ts';
 import type { ExchangeEvent, Payload } from '../../model/events.ts';
-import type { BodyPart, Exchange, Header } from '../../model/http-messages.ts';
+import type { BodyPart, Exchange, Header, ReceivedResponse } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { redactHeaders } from '../../secrecy/redact-headers.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';
@@ -125,12 +125,22 @@ export function viewOfSent(exchanges: readonly Exchange[]): RequestView {
 /** What hops before the last response set as cookies counts too. */
 export function factsOf(exchanges: readonly Exchange[]): ExchangeFacts {
   const setCookies: string[] = [];
-  for (const { response, cause } of exchanges) {
+  let hops: ReceivedResponse[] | undefined;
+  for (let at = 0; at < exchanges.length; at++) {
+    const { response, cause } = exchanges[at]!;
     if (!response || cause === 'token') continue;
+    // What was tried again begins anew.
+    if (cause === 'retry') hops = undefined;
+    if (exchanges[at + 1]?.cause === 'redirect') hops = [...(hops ?? []), response];
     for (const [name, value] of response.headers)
       if (name.length === 10 && name.toLowerCase() === 'set-cookie') setCookies.push(value);
   }
   const { response } = exchanges.at(-1)!;
   const cut = response && response.body.length < response.size;
-  return cut ? { setCookies, unreadable: 'the body was written to a file' } : { setCookies };
+  if (!hops && !cut) return { setCookies };
+  return {
+    setCookies,
+    ...(hops && { hops }),
+    ...(cut && { unreadable: 'the body was written to a file' }),
+  };
 }

@@ -24,7 +24,7 @@ const safe = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
 /** What statements below a request look at: its response, and itself as it was sent. */
 const offers = [
   ...['path', 'xml', 'html', 'body', 'bytes', 'url', 'location', 'header', 'cookie', 'link'],
-  ...['status', 'reason', 'version', 'time', 'size', 'fault'],
+  ...['status', 'reason', 'version', 'time', 'size', 'fault', 'hops'],
 ];
 
 export const httpKind: OperationKind<WrittenRequest> = {

@@ -1,6 +1,6 @@
 import { AnswerView } from '../../language/answer-view.ts';
 import type { Header, ReceivedResponse } from '../../model/http-messages.ts';
-import { Duration, type Found, Missing, Size } from '../../model/value.ts';
+import { Duration, type Found, Missing, Size, type Value } from '../../model/value.ts';
 import { type Link, readLinks } from './links.ts';
 
 /** What else is known of an exchange, for statements that ask for it. */
@@ -9,6 +9,8 @@ export interface ExchangeFacts {
   readonly setCookies?: readonly string[];
   /** Why the body cannot be read, where it is not kept as it was. */
   readonly unreadable?: string;
+  /** The responses that redirects came with, in order. */
+  readonly hops?: readonly ReceivedResponse[];
 }
 
 /** A response, as statements see it. */
@@ -40,9 +42,20 @@ export class ResponseView extends AnswerView {
         return new Duration(received.time);
       case 'size':
         return new Size(received.size);
+      case 'hops':
+        return (this.facts.hops ?? []).map(hopValue);
       default:
         return Missing.unreadable(`${this.name} has no ${word}`);
     }
+  }
+
+  override hop(number: number): ResponseView | Missing {
+    const { hops = [] } = this.facts;
+    const received = hops[number - 1];
+    if (received) return new ResponseView(received, {}, `hop ${number}`);
+    return new Missing(
+      `there is no hop ${number}; ${hops.length === 0 ? 'no redirect was followed' : `there are ${hops.length}`}`,
+    );
   }
 
   field(form: string, argument: string): readonly string[] | Missing {
@@ -125,6 +138,11 @@ export class ResponseView extends AnswerView {
   protected get cookieVerb(): string {
     return 'set';
   }
+}
+
+/** A redirect, in a list of all of them. */
+function hopValue({ status, url, headers }: ReceivedResponse): Value {
+  return { status, url, location: valuesOf(headers, 'location')[0] ?? null };
 }
 
 /** A request as it was sent, as statements see it. */
