@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict';
+import { createPrivateKey } from 'node:crypto';
 import { readFileSync, writeFileSync } from 'node:fs';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
@@ -7,6 +8,7 @@ import { caseOf, caseText, fence } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
+import { clientFiles, serveTls } from '../support/tls.ts';
 
 interface Harbour {
   readonly origin: string;
@@ -218,4 +220,128 @@ test('what an answer is made of: redirects, files beside the page, tables and li
     const lint = await mervok(folder, ['lint']);
     assert.deepEqual([lint.code, says.test(lint.out)], [2, true], lint.out);
   }
+});
+
+test('a client certificate comes in PEM or as PKCS #12, with its passphrase, from names or the process', async t => {
+  const origin = await serveTls(t, (_request, response) => response.end('{}'), {
+    requestCert: true,
+    rejectUnauthorized: true,
+    ca: readFileSync(`${clientFiles}/authority.pem`),
+  });
+  const passphrase = 'gull-and-anchor';
+  const key = createPrivateKey(readFileSync(`${clientFiles}/client.key`));
+  const locked = key.export({ type: 'pkcs8', format: 'pem', cipher: 'aes-256-cbc', passphrase });
+  const folder = folderWith(t, {
+    'a.md': caseText('A', 'GET /', 'status = 200'),
+    'tls/authority.pem': readFileSync('demo/harbour/tls/authority.pem'),
+    'tls/client.pem': readFileSync(`${clientFiles}/client.pem`),
+    'tls/client.key': readFileSync(`${clientFiles}/client.key`),
+    'tls/locked.key': locked,
+    'tls/boat.p12': readFileSync('test/inputs/pilot-boat.p12'),
+  });
+  const rows: [tls: string, passes: RegExp | undefined][] = [
+    ['cert: tls/client.pem, key: tls/client.key', undefined],
+    ['cert: "{where}/client.pem", key: "{where}/client.key"', undefined],
+    ['cert: { os: SKERRY_CERT }, key: tls/client.key', undefined],
+    ['cert: tls/client.pem, key: tls/locked.key, passphrase: "{word}"', undefined],
+    ['cert: tls/client.pem, key: tls/locked.key, passphrase: { os: SKERRY_WORD }', undefined],
+    ['pkcs12: tls/boat.p12, passphrase: "{word}"', undefined],
+    [
+      'cert: tls/client.pem, key: tls/locked.key',
+      /The key 'tls\/locked\.key' is encrypted;\s+the setting 'tls' gives it no passphrase/,
+    ],
+    ['pkcs12: tls/boat.p12', /'tls\/boat\.p12' is encrypted/],
+    [
+      'pkcs12: tls/boat.p12, passphrase: "{other}"',
+      /The passphrase of the setting 'tls' does not open 'tls\/boat\.p12'/,
+    ],
+    [
+      'pkcs12: tls/client.pem, passphrase: "{word}"',
+      /'tls\/client\.pem' of the setting 'tls' is no PKCS #12 file/,
+    ],
+    [
+      'cert: tls/boat.p12, key: tls/client.key',
+      /holds no certificate in PEM\. It looks like\s+a PKCS #12 file/,
+    ],
+    ['cert: tls/client.pem, key: tls/none.key', /'tls\/none\.key' of the setting 'tls' is not there/],
+    ['pkcs12: tls/boat.p12, cert: tls/client.pem, key: tls/client.key', /holds both/],
+    ['passphrase: "{word}"', /A passphrase is that of a key/],
+    ['cert: { os: SKERRY_NOTHING }, key: tls/client.key', /SKERRY_NOTHING.* is not set/],
+    ['pkcs12: tls/boat.p12, passphrase: "{nobody}"', /'nobody' has no value anywhere/],
+  ];
+  for (const [tls, says] of rows) {
+    writeFileSync(
+      join(folder, 'mervok.yaml'),
+      `base: ${origin}\nvariables: { where: tls, other: not-the-word, word: { secret: ${passphrase} } }\ntls: { ca: { file: where.txt }, ${tls} }\n`,
+    );
+    writeFileSync(join(folder, 'where.txt'), 'tls/authority.pem\n');
+    const set = { SKERRY_CERT: 'tls/client.pem', SKERRY_WORD: passphrase };
+    const { code, out, err } = await mervok(folder, ['run', '-o', 'run.ndjson'], set);
+    assert.equal(code === 0, says === undefined, `${tls}: ${out}${err}`);
+    if (says) assert.match(out + err, says, tls);
+    else assert.ok(!readFileSync(join(folder, 'run.ndjson'), 'utf8').includes(passphrase));
+  }
+  writeFileSync(
+    join(folder, 'mervok.yaml'),
+    `base: ${origin}\ntls: { pkcs12: tls/boat.p12, passphrase: ${passphrase} }\n`,
+  );
+  assert.match((await mervok(folder, ['lint'])).out, /secret-written/);
+});
+
+test('a target in a value that is relative stands behind the base; a part is asked for as it is', async t => {
+  const asked: string[] = [];
+  const origin = await serve(t, (request, response) => {
+    asked.push(request.url!);
+    response.setHeader('Content-Type', 'application/json');
+    response.end(JSON.stringify({ encoding: request.headers['accept-encoding'] ?? null }));
+  });
+  const values = [
+    '/berths?page=2',
+    '/v1/berths',
+    '/v1',
+    '/v1?x=1',
+    '?page=2',
+    'berths/7',
+    `${origin}/whole`,
+    '/v12/x',
+  ];
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: "${origin}/v1"\n`,
+    'nexts.json': JSON.stringify(values.map(next => ({ next }))),
+    'a.md': caseOf(
+      'Next',
+      ['mervok', 'each row of nexts.json'],
+      ['http', 'GET {next}'],
+      ['mervok', 'status = 200'],
+    ),
+    'b.md': caseText('Part', 'GET /part\nRange: bytes=0-3', '$.encoding is null'),
+    'c.md': caseText('Told', 'GET /part\nRange: bytes=0-3\nAccept-Encoding: gzip', '$.encoding = "gzip"'),
+    'd.md': caseText('Whole', 'GET /part', '$.encoding contains "gzip"'),
+  });
+  const { code, out } = await mervok(folder, ['run']);
+  assert.equal(code, 0, out);
+  assert.deepEqual(asked.slice(0, values.length), [
+    '/v1/berths?page=2',
+    '/v1/berths',
+    '/v1',
+    '/v1?x=1',
+    '/v1?page=2',
+    '/v1/berths/7',
+    '/whole',
+    '/v1/v12/x',
+  ]);
+  const alone = folderWith(t, { 'a.md': caseText('A', 'GET {next}', 'status = 200') });
+  const says = async (next: string) => (await mervok(alone, ['run', 'a.md', '--set', `next=${next}`])).out;
+  assert.match(
+    await says('/berths'),
+    /\{next\} is '\/berths', which begins with\s+neither http:\/\/ nor https:\/\/, and no\s+'base'[\s\S]*is set that could/,
+  );
+  const based = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': caseText('A', 'GET {next}', 'status = 200'),
+  });
+  assert.match(
+    (await mervok(based, ['run', '--set', 'next=localhost:7070/x'])).out,
+    /scheme is missing: http:\/\/localhost:7070\/x/,
+  );
 });

@@ -65,7 +65,8 @@ export function secretNamesOf({ root, secrets, pages }: Collection): Set<string>
     for (const variables of [level?.variables, ...(level?.environments?.values() ?? [])]) {
       for (const { name, secret } of variables?.values() ?? []) if (secret) names.add(name);
     }
-    for (const template of level?.auth?.secretTemplates ?? [])
+    const passphrase = level?.transport.tls?.parts.passphrase;
+    for (const template of [...(level?.auth?.secretTemplates ?? []), ...(passphrase ? [passphrase] : [])])
       for (const { name } of referencesOf(template)) names.add(name);
   };
   addFrom(root);

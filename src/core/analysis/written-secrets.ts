@@ -25,6 +25,9 @@ export function secretsInLevel(level: Level): Finding[] {
     if (value && isSecretHeader(name, value)) findings.push(written(source, range, `the header ${name}`));
   if (auth && level.authRange && auth.secretTemplates.some(template => isLiteralSecret(template.parts)))
     findings.push(written(source, level.authRange, 'what it signs in with'));
+  const passphrase = level.transport.tls?.parts.passphrase;
+  if (passphrase && level.tlsRange && isLiteralSecret(passphrase.parts))
+    findings.push(written(source, level.tlsRange, 'the passphrase'));
   for (const set of [variables, ...(environments?.values() ?? [])])
     for (const { name, secret, range, literal } of set.values())
       if (secret && literal !== undefined && [...literal].length < longEnough)

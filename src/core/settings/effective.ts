@@ -25,8 +25,9 @@ export interface Effective {
   readonly alone: boolean;
   readonly earlyCleanup: boolean;
   readonly rows?: { readonly table: Written; readonly level: Level };
-  /** Where the proxy comes from, for what it refers to. */
+  /** Where the proxy and what secures connections come from, for what they refer to. */
   readonly proxyLevel?: Level;
+  readonly tlsLevel?: Level;
 }
 
 /** What holds, while one level after the other is laid over it. */
@@ -45,4 +46,5 @@ export interface EffectiveDraft {
   earlyCleanup: boolean;
   rows?: Effective['rows'];
   proxyLevel?: Level;
+  tlsLevel?: Level;
 }

@@ -215,6 +215,8 @@ class LevelReader extends YamlReader implements SettingReader {
       Object.assign(level, said);
       if (transport) Object.assign(level, { transport: { ...level.transport, ...transport } });
     }
+    if (level.foundFor?.size)
+      Object.assign(level, { variables: new Map([...level.variables, ...level.foundFor]) });
     return level;
   }
 }

@@ -45,6 +45,8 @@ export interface Level {
   readonly lint?: ReadonlyMap<string, LintWeight>;
   readonly baseRange?: Range;
   readonly tlsRange?: Range;
+  /** What settings take from elsewhere, by names that nobody can write. */
+  readonly foundFor?: ReadonlyMap<string, VariableDefinition>;
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };

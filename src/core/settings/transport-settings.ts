@@ -1,4 +1,6 @@
 import type { Node, YAMLMap } from 'yaml';
+import type { Template } from '../language/templates/template.ts';
+import { SourceError } from '../model/finding.ts';
 import { faultWords } from '../model/http-messages.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import { rangeOf, type YamlReader } from '../yaml/yaml-reader.ts';
@@ -9,10 +11,13 @@ import {
   type Limits,
   type Retry,
   type Timeout,
-  type Tls,
+  type TlsSetting,
   type Transport,
   type TransportSettings,
+  tlsFiles,
 } from './transport.ts';
+import type { VariableDefinition } from './variable-definition.ts';
+import { VariableReader } from './variable-reader.ts';
 
 // Settings of how requests go out, and of what is accepted in return.
 
@@ -22,7 +27,7 @@ function transportSetting<Key extends keyof Transport>(
   {
     read,
     ...setting
-  }: Pick<Setting, 'schema' | 'hint' | 'docs' | 'keys'> & {
+  }: Pick<Setting, 'schema' | 'hint' | 'innerHint' | 'docs' | 'keys'> & {
     readonly read: (node: Node, reader: SettingReader) => Transport[Key] | undefined;
   },
 ): Setting {
@@ -93,44 +98,87 @@ const cookies = transportSetting('cookies', {
   read: (node, reader) => reader.text(node) === 'true',
 });
 
+const tlsParts = [...tlsFiles, 'passphrase'] as const;
+
 const tlsForms = transportSetting('tls', {
   schema: ({ z }) =>
     z.strictObject({
-      ca: z.optional(z.string()),
-      cert: z.optional(z.string()),
-      key: z.optional(z.string()),
+      ...Object.fromEntries(
+        tlsParts.map(key => [key, z.optional(z.union([z.string(), z.record(z.string(), z.unknown())]))]),
+      ),
       verify: z.optional(z.boolean()),
     }),
-  keys: { tls: ['ca', 'cert', 'key', 'verify'] },
+  keys: { tls: [...tlsParts, 'verify'] },
   hint: 'It holds files and a switch: tls: { ca: authority.pem, verify: true }',
-  docs: '`{ ca, cert, key, verify }`: an authority trusted besides the usual ones, a client certificate and its key (files, relative to the file that names them, which may lie anywhere), `verify: false` to look at no certificate, which is warned of',
+  innerHint: 'It is a text, or says where it is found: { os: HARBOUR_CERT }.',
+  docs: '`{ ca, cert, key, pkcs12, passphrase, verify }`: an authority trusted besides the usual ones; a client certificate and its key, or both in one PKCS #12 file, and the passphrase of the key, which is secret (files are relative to the file that names them, and may lie anywhere); `verify: false` to look at no certificate, which is warned of. Each may refer to names, or say where it is found as a variable does: `passphrase: { os: HARBOUR_PASSPHRASE }`',
   read: (node, reader) => readTls(reader, node as YAMLMap),
 });
 
 const tls: Setting = {
   ...tlsForms,
-  read: (node, reader) => ({ ...tlsForms.read(node, reader), tlsRange: rangeOf(node, reader.excerpt) }),
+  merge(effective, level) {
+    if (level.transport.tls !== undefined) effective.tlsLevel = level;
+    tlsForms.merge!(effective, level);
+  },
+  read: (node, reader) => ({
+    ...tlsForms.read(node, reader),
+    tlsRange: rangeOf(node, reader.excerpt),
+    foundFor: reader.libraries.isMap(node) ? foundElsewhere(node, reader) : new Map(),
+  }),
 };
 
+/** What says where it is found is a variable without a name that anybody could write. */
+function foundElsewhere(node: YAMLMap, reader: SettingReader): Map<string, VariableDefinition> {
+  const found = new Map<string, VariableDefinition>();
+  for (const key of tlsParts) {
+    const value = reader.node(node, key);
+    if (!reader.libraries.isMap(value)) continue;
+    const name = `tls ${key}`;
+    try {
+      const read = new VariableReader(reader, `from ${reader.name}`, key === 'passphrase').read(name, value);
+      found.set(name, { ...read, range: rangeOf(value, reader.excerpt) });
+    } catch (error) {
+      if (!(error instanceof SourceError)) throw error;
+      reader.addError(error);
+    }
+  }
+  return found;
+}
+
 /** Paths are relative to the file that they are written in. */
-function readTls(reader: YamlReader, node: YAMLMap): Tls {
-  const path = (key: 'ca' | 'cert' | 'key') => {
-    const text = reader.scalarText(node, key);
-    return text === undefined ? {} : { [key]: reader.pathBeside(text) };
-  };
-  const tls = {
-    ...path('ca'),
-    ...path('cert'),
-    ...path('key'),
+function readTls(reader: YamlReader, node: YAMLMap): TlsSetting {
+  const parts: { [key: string]: Template } = {};
+  for (const key of tlsParts) {
+    const value = reader.node(node, key);
+    if (!value) continue;
+    const range = rangeOf(value, reader.excerpt);
+    parts[key] = reader.libraries.isMap(value)
+      ? {
+          parts: [
+            {
+              reference: { type: 'reference', name: `tls ${key}`, path: [], raw: false, range },
+              place: 'text',
+            },
+          ],
+        }
+      : reader.template(value, 'credentials');
+  }
+  const wrong =
+    parts.pkcs12 && (parts.cert || parts.key)
+      ? "A PKCS #12 file holds both: beside 'pkcs12' stand neither 'cert' nor 'key'."
+      : (parts.cert === undefined) !== (parts.key === undefined)
+        ? "A client certificate and its key come together: 'cert' and 'key'."
+        : parts.passphrase && !parts.key && !parts.pkcs12
+          ? "A passphrase is that of a key: beside it stands 'key' or 'pkcs12'."
+          : undefined;
+  if (wrong !== undefined) reader.add('setting-form', rangeOf(node, reader.excerpt), wrong);
+  return {
+    parts,
     verify: reader.scalarText(node, 'verify') !== 'false',
+    filled: new Map(),
+    pathBeside: path => reader.pathBeside(path),
   };
-  if ('cert' in tls !== 'key' in tls)
-    reader.add(
-      'setting-form',
-      rangeOf(node, reader.excerpt),
-      "A client certificate and its key come together: 'cert' and 'key'.",
-    );
-  return tls;
 }
 
 const proxyForms = transportSetting('proxy', {

@@ -7,14 +7,30 @@ export interface Timeout {
   readonly total?: number;
 }
 
-/** Files of certificates, relative to the root of the collection or absolute. */
+/** What a connection is secured with; files are relative to the root of the collection or absolute. */
 export interface Tls {
   /** Authorities that are trusted besides the usual ones. */
   readonly ca?: string;
   readonly cert?: string;
   readonly key?: string;
+  /** A client certificate with its key in one file. */
+  readonly pkcs12?: string;
+  /** Of the key, or of that file. */
+  readonly passphrase?: string;
   /** Whether the certificate of the server has to be valid. */
   readonly verify: boolean;
+}
+
+export const tlsFiles = ['ca', 'cert', 'key', 'pkcs12'] as const;
+
+/** The same as a level says it: each part may refer to names. */
+export interface TlsSetting {
+  readonly parts: { readonly [Key in Exclude<keyof Tls, 'verify'>]?: Template };
+  readonly verify: boolean;
+  /** Where it refers to nothing, or has been filled with these texts before: always the same object for the same. */
+  readonly filled: Map<string, Tls>;
+  /** Makes a path of the file that it is written in one of the collection. */
+  readonly pathBeside: (path: string) => string;
 }
 
 export interface Retry {
@@ -45,7 +61,7 @@ export interface Transport {
   readonly redirects: number;
   /** Whether cookies are taken in and sent back. */
   readonly cookies: boolean;
-  readonly tls: Tls;
+  readonly tls: TlsSetting;
   /** `none` where even the proxy of the process environment does not count. */
   readonly proxy?: Template | 'none';
   /** `none` where not even a connection that turns out to be closed is opened anew. */
@@ -57,7 +73,7 @@ export const defaultTransport: Transport = {
   timeout: {},
   redirects: 5,
   cookies: true,
-  tls: { verify: true },
+  tls: { parts: {}, verify: true, filled: new Map(), pathBeside: path => path },
   limits: { body: 10 * 1024 * 1024, record: 64 * 1024, head: 64 * 1024 },
 };
 

@@ -6,6 +6,7 @@ import { refuseValue, render, valueFor } from '../../language/templates/render.t
 import type { Template } from '../../language/templates/template.ts';
 import type { BodyPart, Header } from '../../model/http-messages.ts';
 import { passwordsIn } from '../../secrecy/passwords.ts';
+import type { Tls, TlsSetting } from '../../settings/transport.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { textOf } from '../../values/text.ts';
 import type { CookieJar, OutgoingRequest } from './http-port.ts';
@@ -43,7 +44,7 @@ export function fillRequest(
     credentials,
     timeout,
     redirects,
-    tls,
+    tls: fillTls(tls, context),
     limits,
   };
   const body = planned.body && fillBody(planned.body, contentTypeOf(headers), context);
@@ -64,6 +65,25 @@ export function fillRequest(
   if (holdsSecret) request.secrecy = new RequestSecrecy(planned, context, holdsSecret);
   const addresses = [request.url, request.proxy ?? '', ...(auth.addresses ?? [])];
   return { request, secrets: [...auth.secrets, ...addresses.flatMap(passwordsIn)], note: auth.note };
+}
+
+/** The same object for the same texts, so that a connection that is open already can be told to fit. */
+function fillTls({ parts, verify, filled, pathBeside }: TlsSetting, context: EvaluationContext): Tls {
+  let known = filled.get('');
+  if (known) return known;
+  const keys = Object.keys(parts) as (keyof typeof parts)[];
+  const refers = keys.some(key => parts[key]!.parts.some(part => typeof part !== 'string'));
+  const texts = keys.map(key => {
+    const text = render(parts[key]!, context);
+    return [key, key === 'passphrase' ? text : pathBeside(text)] as const;
+  });
+  const name = refers ? JSON.stringify(texts) : '';
+  known = filled.get(name);
+  if (!known) {
+    known = { ...Object.fromEntries(texts), verify };
+    filled.set(name, known);
+  }
+  return known;
 }
 
 /** A reference behind the name of a cookie gives its value, and no second one. */

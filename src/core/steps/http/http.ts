@@ -71,7 +71,9 @@ function attachBody(form: BodyForm): Attach<WrittenRequest> {
 function uses(request: WrittenRequest, effective: Effective, use: UseReferences): void {
   if (request.repeat) use(referencesIn(request.repeat));
   use(referencesOfTarget(request.target));
-  if (effective.base && request.targetText.startsWith('/'))
+  const [first] = request.target.parts;
+  // A value that begins a target may be relative.
+  if (effective.base && (request.targetText.startsWith('/') || (typeof first === 'object' && first.asIs)))
     use(referencesOf(effective.base.template), effective.base.level.source);
   if (effective.headers.length > 0) {
     const own = new Set(request.headers.map(header => header.name.toLowerCase()));
@@ -85,7 +87,8 @@ function uses(request: WrittenRequest, effective: Effective, use: UseReferences)
     use(values.flatMap(referencesOf), level.source);
   const auth = authOf(request, effective);
   if (auth) use(auth.templates.flatMap(referencesOf), effective.auth!.level.source);
-  const { proxy } = effective.transport;
+  const { proxy, tls } = effective.transport;
+  if (effective.tlsLevel) use(Object.values(tls.parts).flatMap(referencesOf), effective.tlsLevel.source);
   if (proxy && proxy !== 'none') use(referencesOf(proxy), effective.proxyLevel!.source);
   for (const { check, level } of effective.checks) use(referencesIn(check), level.source);
 }

@@ -1,8 +1,10 @@
 import { parseFields } from '../../language/templates/fields.ts';
-import { renderBase, renderTarget } from '../../language/templates/target.ts';
+import { TemplateError } from '../../language/templates/render.ts';
+import { isHost, renderBase, renderTarget, withScheme } from '../../language/templates/target.ts';
 import { parseTemplateText, referencesOf, type Template } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Effective } from '../../settings/effective.ts';
+import type { Level } from '../../settings/level.ts';
 import type { PrepareContext } from '../step.ts';
 import type { PlannedRequest } from './planned-request.ts';
 import { isAnotherType, prepareBody } from './prepare-body.ts';
@@ -17,6 +19,8 @@ export function prepareRequest(
 ): PlannedRequest {
   const { base, transport } = effective;
   const relative = step.targetText.startsWith('/');
+  const [first] = step.target.parts;
+  const mayBeRelative = typeof first === 'object' && first.asIs;
   if (relative && !base) {
     throw new SourceError(
       'base-missing',
@@ -34,9 +38,13 @@ export function prepareRequest(
     .map(({ name }) => name.toLowerCase());
   return {
     method: step.method,
-    url: context =>
-      (relative ? renderBase(base!.template, context).replace(/\/$/, '') : '') +
-      renderTarget(step.target, context),
+    url(context) {
+      const target = renderTarget(step.target, context);
+      if (relative) return renderBase(base!.template, context).replace(/\/$/, '') + target;
+      return mayBeRelative
+        ? absolute(target, step, () => base && renderBase(base.template, context))
+        : target;
+    },
     query: queryOf(step, effective, add),
     headers,
     credentials:
@@ -47,17 +55,44 @@ export function prepareRequest(
   };
 }
 
+/**
+ * A value that begins a target is often what a response calls the next page, without its host. It stands behind the base,
+ * whose path it may begin with already.
+ */
+function absolute(target: string, { targetText }: WrittenRequest, baseOf: () => string | undefined): string {
+  if (/^[a-z][a-z0-9+.-]*:/i.test(target) && !isHost(target)) return target;
+  const base = baseOf()?.replace(/\/$/, '');
+  if (base === undefined)
+    throw new TemplateError(
+      `${targetText} is '${target}', which begins with neither http:// nor https://, and no 'base' is set that could stand before it.`,
+    );
+  if (isHost(target) && !target.startsWith('/'))
+    throw new TemplateError(`${targetText} is '${target}', whose scheme is missing: ${withScheme(target)}`);
+  if (!target.startsWith('/')) return `${base}${target.startsWith('?') ? '' : '/'}${target}`;
+  const [, origin = '', path = ''] = /^([a-z][a-z0-9+.-]*:\/\/[^/?#]*)([^?#]*)/i.exec(base) ?? [];
+  const isBelow =
+    path !== '' && (target === path || target.startsWith(`${path}/`) || target.startsWith(`${path}?`));
+  return (isBelow ? origin : base) + target;
+}
+
 /** Those of the settings, but for what the request says itself. */
 function headersOf(step: WrittenRequest, { headers }: Effective): { name: string; value: Template }[] {
   const own = ownHeaders(step);
+  // A part of what is compressed is of no use to anybody, unless it is asked for.
+  const wantsPart = own.has('range') || headers.some(({ header }) => header.name.toLowerCase() === 'range');
   const yields = ({ name, value }: { name: string; value: Template }) =>
     own.has(name.toLowerCase()) || (/^content-type$/i.test(name) && isAnotherType(value, step.body));
   return [
     ...headers
-      .filter(({ header }) => !yields(header))
+      .filter(({ header, level }) => !yields(header) && !(wantsPart && isOwnEncoding(header.name, level)))
       .map(({ header }) => ({ name: header.name, value: header.value })),
     ...step.headers.map(({ name, value }) => ({ name, value })),
   ];
+}
+
+/** What Mervok says by itself that it understands. */
+function isOwnEncoding(name: string, { source }: Level): boolean {
+  return name === 'Accept-Encoding' && source.file === '';
 }
 
 function ownHeaders(step: WrittenRequest): Set<string> {
