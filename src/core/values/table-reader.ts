@@ -1,4 +1,4 @@
-import type { CsvError, Info } from 'csv-parse';
+import type { CsvError } from 'csv-parse';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../model/value.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { JsonError, readJson } from './json-document.ts';
@@ -37,12 +37,7 @@ export class TableError extends Error {
 /** Goes through a table once, so that what is wrong with it is known before any row of it is used. Throws TableError. */
 export async function openTable(chunks: Chunks, form: TableForm, sheet?: string): Promise<Table> {
   const rows = () => readers[form](chunks(), sheet);
-  const columns = new Set<string>();
-  let count = 0;
-  for await (const row of rows()) {
-    for (const name of row.keys()) columns.add(name);
-    count++;
-  }
+  const { columns, count } = form === 'csv' ? await lookThroughCsv(chunks()) : await lookThrough(rows());
   if (count === 0) throw new TableError('it holds no rows, so nothing would be run');
   // What is read ahead must not hide that the rest has changed.
   const checked = async function* () {
@@ -51,7 +46,29 @@ export async function openTable(chunks: Chunks, form: TableForm, sheet?: string)
       yield row;
     }
   };
-  return { columns: [...columns], count, rows: checked };
+  return { columns, count, rows: checked };
+}
+
+async function lookThrough(rows: AsyncIterable<Row>): Promise<Pick<Table, 'columns' | 'count'>> {
+  const columns = new Set<string>();
+  let count = 0;
+  for await (const row of rows) {
+    for (const name of row.keys()) columns.add(name);
+    count++;
+  }
+  return { columns: [...columns], count };
+}
+
+/** Nobody asks for the cells of a table that is only looked through. */
+async function lookThroughCsv(chunks: AsyncIterable<Uint8Array>): Promise<Pick<Table, 'columns' | 'count'>> {
+  let columns: string[] | undefined;
+  let count = 0;
+  for await (const records of recordsOf(chunks)) {
+    columns ??= columnsOf(records.shift()!.record);
+    count += records.length;
+  }
+  if (!columns) throw new TableError('it is empty');
+  return { columns, count };
 }
 
 /** A table that is a text. */
@@ -70,29 +87,84 @@ const readers: {
 
 /** The first line names the columns. Cells are plain values; one in quotes stays a text where JSON is written. */
 async function* readCsv(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Row> {
+  let columns: string[] | undefined;
+  for await (const records of recordsOf(chunks)) {
+    columns ??= columnsOf(records.shift()!.record);
+    for (const { record, raw, delimiter } of records) {
+      const quoted = raw.includes('"') ? quotedCells(raw, delimiter) : undefined;
+      const row = new Map<string, Value>();
+      for (let at = 0; at < columns.length; at++)
+        row.set(columns[at]!, new Plain(record[at] ?? '', quoted?.[at] === true));
+      yield row;
+    }
+  }
+  if (!columns) throw new TableError('it is empty');
+}
+
+/** A record of a table in text: its cells, and how they are written. */
+interface TextRecord {
+  readonly record: string[];
+  readonly raw: string;
+  readonly delimiter: string;
+}
+
+/**
+ * As many records at a time as are there. The package would say of each cell whether it stood in quotes, which takes ten
+ * times as long as all the rest.
+ */
+async function* recordsOf(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<TextRecord[]> {
   const { parse } = await import('csv-parse');
   const { texts, delimiter } = await peek(textsOf(chunks));
   const { Readable, pipeline } = process.getBuiltinModule('node:stream');
-  const parser = parse({
-    bom: true,
-    delimiter,
-    info: true,
-    skip_empty_lines: true,
-    trim: true,
-    cast: (cell, { quoting }) => new Plain(cell, quoting) as never,
+  const parser = parse({ bom: true, delimiter, raw: true, skip_empty_lines: true, trim: true });
+  let hasEnded = false;
+  const ended = new Promise<void>((resolve, reject) => {
+    // What goes wrong with the source is thrown where the rows are read.
+    pipeline(Readable.from(texts), parser, error => {
+      hasEnded = true;
+      if (error) reject(error);
+      else resolve();
+    });
   });
-  // What goes wrong with the source is thrown where the rows are read.
-  pipeline(Readable.from(texts), parser, () => undefined);
-  let columns: string[] | undefined;
+  // Whoever reads hears of it with the records before it.
+  ended.catch(() => undefined);
   try {
-    for await (const { record } of parser as AsyncIterable<{ record: Plain[]; info: Info }>) {
-      if (columns) yield rowOf(columns, record);
-      else columns = columnsOf(record.map(({ text }) => text));
+    for (;;) {
+      const records: TextRecord[] = [];
+      for (let next = parser.read(); next !== null; next = parser.read())
+        records.push({ record: next.record, raw: next.raw, delimiter });
+      if (records.length > 0) yield records;
+      else if (hasEnded) return await ended;
+      else await Promise.race([ended, new Promise(readable => parser.once('readable', readable))]);
     }
   } catch (error) {
     throw reasonOf(error);
+  } finally {
+    parser.destroy();
   }
-  if (!columns) throw new TableError('it is empty');
+}
+
+/** Which cells of a record stand in quotes. */
+function quotedCells(raw: string, delimiter: string): boolean[] {
+  const quoted: boolean[] = [];
+  for (let at = 0; at <= raw.length; ) {
+    let from = at;
+    while (/\s/.test(raw[from] ?? 'x') && raw[from] !== delimiter) from++;
+    const isQuoted = raw[from] === '"';
+    quoted.push(isQuoted);
+    if (isQuoted) from = closingQuote(raw, from) + 1;
+    const end = raw.indexOf(delimiter, from);
+    if (end < 0) return quoted;
+    at = end + 1;
+  }
+  return quoted;
+}
+
+/** Two quotes are one that belongs to the cell. */
+function closingQuote(raw: string, opening: number): number {
+  for (let at = raw.indexOf('"', opening + 1); at >= 0; at = raw.indexOf('"', at + 2))
+    if (raw[at + 1] !== '"') return at;
+  return raw.length;
 }
 
 /** Why the package cannot read a table; any other error as it is. */
