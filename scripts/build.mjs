@@ -17,6 +17,7 @@ const parts = new Set([
   'src/cli/program.ts',
   'src/cli/exchange-output.ts',
   'src/cli/interactive-commands.ts',
+  'src/cli/help-topics.ts',
   'src/platform/http/client.ts',
   'src/platform/auth/digest/digest-header.ts',
   'src/platform/variable-files-library.ts',
@@ -67,7 +68,7 @@ const common = {
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
   plugins: [apart, ...patched],
   metafile: true,
-  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
+  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.md': 'text', '.client.js': 'text' },
   logLevel: 'warning',
 };
 

@@ -214,6 +214,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
     plain(command)
       .description('start the demo harbour and run the demo collection against it')
       .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect)
+      .option('--copy <DIR>', 'only write the demo collection into a folder, to begin from')
       .option('--serve', 'only start the harbour, and leave it open until it is interrupted')
       .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')
       .option('-o, --output <FILE>', 'write a report, as run does; repeatable', collect)

@@ -1,4 +1,5 @@
-import { relative } from 'node:path';
+import { cpSync, existsSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
 import type { Harbour } from '../../demo/harbour/server.ts';
@@ -15,12 +16,18 @@ export interface DemoFlags {
   readonly port?: string;
   readonly output?: readonly string[];
   readonly quiet?: boolean;
+  /** A folder that the collection is written into, to begin from. */
+  readonly copy?: string;
 }
 
 /** Where the build puts the pages of the demo, seen from the program beside it. */
 const collectionFolder = fileURLToPath(new URL('./collection', import.meta.url));
 
 export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<void> {
+  if (flags.copy !== undefined) {
+    copyCollection(flags.copy, whole);
+    return;
+  }
   const output = readOutputs(flags.output);
   const terminal = besideOutputs(output, whole);
   const chosen = (flags.defect ?? []).map(readDefect);
@@ -38,6 +45,25 @@ export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<vo
   } finally {
     await harbour.close();
   }
+}
+
+/** Writes the demo collection into a folder that is not there yet, or is empty. Throws UsageError. */
+function copyCollection(folder: string, { out, paint }: Terminal): void {
+  if (existsSync(folder) && (!statSync(folder).isDirectory() || readdirSync(folder).length > 0))
+    throw new UsageError(
+      `'${folder}' is there already and not empty; nothing was written. Name another folder.`,
+    );
+  try {
+    cpSync(collectionFolder, folder, { recursive: true, filter: path => !path.endsWith('.mervok') });
+    // What came with the package may be for reading alone.
+    writeFileSync(join(folder, '.gitignore'), '.mervok/\nmervok.secret.yaml\n');
+  } catch (error) {
+    throw new UsageError(`The collection could not be written: ${(error as Error).message}`);
+  }
+  out(`${paint('quiet', 'written')}  ${folder}\n`);
+  out(
+    `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  cd ${folder}\n  mervok run\n`,
+  );
 }
 
 async function runDemo(

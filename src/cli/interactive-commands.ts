@@ -11,5 +11,6 @@ export { reportCommand } from './report.ts';
 export { runsCommand } from './runs.ts';
 export { sendCommand } from './send.ts';
 export { showCommand } from './show.ts';
+export { topicNames } from './topic-names.ts';
 export { varsCommand } from './vars.ts';
 export { watch } from './watch.ts';

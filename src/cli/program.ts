@@ -16,7 +16,7 @@ function build(given: readonly string[]): Command {
     .helpCommand('help [command]', 'print the help of a command')
     .addHelpText(
       'after',
-      '\nA PATH is a collection folder, a folder in it, a page, or a case (berths.md#reserve-a-berth).\nWithout one: the collection around the working folder.\n\nExit codes: 0 all passed and something was checked, 1 a case did not pass, 2 nothing was sent,\n3 the run could not be finished or a report not be written, 130 interrupted.',
+      '\nThe reference on the terminal: mervok help checks, references, functions, statements, values, settings,\nbodies, flow, …; and of any finding by its code: mervok help name-unknown.\n\nA PATH is a collection folder, a folder in it, a page, or a case (berths.md#reserve-a-berth).\nWithout one: the collection around the working folder.\n\nExit codes: 0 all passed and something was checked, 1 a case did not pass, 2 nothing was sent,\n3 the run could not be finished or a report not be written, 130 interrupted.',
     )
     .exitOverride()
     .configureOutput({ outputError: () => undefined, writeErr: () => undefined })
@@ -74,10 +74,22 @@ export async function main(given: string[]): Promise<void> {
   const program = build(given);
   try {
     if (given.length === 0) program.outputHelp();
+    else if (await printTopic(given, program)) return;
     else await program.parseAsync(withEnvironment(given, program), { from: 'user' });
   } catch (error) {
     process.exitCode = await report(error as Error, program, given);
   }
+}
+
+/** `mervok help checks`: a part of the reference. Whether there was one to print. */
+async function printTopic([word, topic, ...more]: readonly string[], program: Command): Promise<boolean> {
+  const isCommand = program.commands.some(each => each.name() === topic);
+  if (word !== 'help' || topic === undefined || more.length > 0 || isCommand) return false;
+  const { printSection, sectionOf } = await import('./help-topics.ts');
+  const section = sectionOf(topic);
+  if (section === undefined) return false;
+  await printSection(section, openTerminal());
+  return true;
 }
 
 async function report(error: Error, program: Command, given: string[]): Promise<number> {
@@ -113,7 +125,8 @@ async function commandLineError(error: CommanderError, program: Command, given: 
   };
   switch (error.code) {
     case 'commander.help': {
-      const names = program.commands.map(each => each.name());
+      const { topicNames } = await import('./interactive-commands.ts');
+      const names = [...program.commands.map(each => each.name()), ...topicNames];
       return `There is no help about '${given[1]}'. ${remedyForCommand(given.slice(1)) ?? offer(given[1] ?? '', names, `There are ${names.join(', ')}.`)}`;
     }
     case 'commander.unknownCommand':

@@ -73,7 +73,7 @@ export class TerminalReport {
     switch (event.type) {
       case 'run':
         this.#run = event;
-        if (this.#isLoad && !this.options.quiet) {
+        if (this.#isLoad && !this.options.quiet && !this.options.onlyFailures) {
           this.#statistics = new RunStatistics();
           this.#statistics.add(event);
         }

@@ -2,6 +2,8 @@ import assert from 'node:assert/strict';
 import { mkdirSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
+import { openHarbour } from '../../demo/harbour/server.ts';
+import { topicNames } from '../../src/cli/topic-names.ts';
 import { folderWith } from '../support/folder.ts';
 import { table } from '../support/inputs.ts';
 import { mervok } from '../support/program.ts';
@@ -150,4 +152,65 @@ test('after send --save the page runs: without settings, the pages right in a fo
   );
   assert.match((await mervok(folder, ['list'])).out, /berths\.md\n {2}#list/);
   assert.match((await mervok(folder, ['run', '--failed'])).err, /no case failed or was blocked/);
+});
+
+test('help prints the reference of a topic, and what a finding means, in any width, and never a dump', async t => {
+  const folder = folderWith(t);
+  const help = (topic: string, columns = '80') => mervok(folder, ['help', topic], { COLUMNS: columns });
+  for (const topic of topicNames) {
+    const { code, out, err } = await help(topic);
+    assert.deepEqual([code, err], [0, ''], topic);
+    assert.ok(out.split('\n').length > 3, topic);
+    assert.ok(!/\]\(|\*\*|^\|/m.test(out), topic);
+  }
+  const checks = (await help('checks')).out;
+  assert.match(
+    checks,
+    /^Conditions\n[\s\S]*^is unique, is sorted, is sorted down {2}lists$[\s\S]*^ {2}status in 200, 201$/m,
+  );
+  assert.match((await help('Functions')).out, /^trim\(t\)|^lower\(t\), upper\(t\), trim\(t\)$/m);
+  const narrow = (await help('references', '60')).out.split('\n').filter(line => !line.startsWith(' '));
+  assert.ok(
+    narrow.every(line => line.length <= 60),
+    narrow.find(line => line.length > 60),
+  );
+  for (const code of ['name-unknown', 'syntax', 'reference-like'])
+    assert.match((await help(code)).out, new RegExp(`^${code}\n\\S`));
+  assert.match((await help('run')).out, /^Usage: mervok run/);
+});
+
+test('the demo collection is written out to begin from, and runs', async t => {
+  const harbour = await openHarbour();
+  t.after(() => harbour.close());
+  const folder = folderWith(t, { 'full/x': '' });
+  const { code, out } = await mervok(folder, ['demo', '--copy', 'mine/harbour']);
+  assert.equal(code, 0);
+  assert.match(out, /mervok demo --serve[\s\S]*cd mine\/harbour\n {2}mervok run\n$/);
+  const set = ['--set', `harbour=${harbour.url}`, '--set', `safe-harbour=${harbour.safeUrl}`];
+  const ran = await mervok(join(folder, 'mine/harbour'), ['run', ...set]);
+  assert.equal(ran.code, 0, ran.out + ran.err);
+  for (const taken of ['mine/harbour', 'full']) {
+    const again = await mervok(folder, ['demo', '--copy', taken]);
+    assert.deepEqual([again.code, again.out], [2, '']);
+    assert.match(again.err, /is there already and not empty; nothing was written/);
+  }
+});
+
+test('what is too much is left out: figures beside failures alone, a heading of what only cleans up', async t => {
+  const origin = await echo(t);
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'a.md': `${page('GET /', 'status = 200\nkeep $.asked as asked')}## Clean\n\n\`\`\`mervok\ncleanup\n\`\`\`\n\n\`\`\`http\nDELETE {asked}\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\n\`\`\`\n`,
+    'b.md': `---\nneeds: a.md#list\ntags: slow\n---\n${page('GET /{asked}')}`,
+    'c.md': page('GET /', 'status = 500'),
+  });
+  const failures = await mervok(folder, ['run', '--rounds', '2', '--only-failures']);
+  assert.ok(!/ sent +failed +50 %/.test(failures.out), failures.out);
+  assert.match(failures.out, /^failed +List/m);
+  const tagged = await mervok(folder, ['run', '--tag', 'slow']);
+  assert.equal(tagged.code, 0, tagged.out + tagged.err);
+  const own = await mervok(folder, ['run', 'a.md#clean', 'c.md']);
+  assert.deepEqual(own.out.match(/^List.*(?:a|c)\.md$/gm)?.length, 3);
+  const only = await mervok(folder, ['run', 'a.md#clean', '--set', 'asked=/x']);
+  assert.match(only.out, /^(?:List +a\.md|List, cleaning up +a\.md)\n/);
 });

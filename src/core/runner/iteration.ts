@@ -162,7 +162,6 @@ export class Iteration {
       return;
     }
     const scope = this.#scope.openPage(page, context.ports.operations);
-    this.#tellPage(page, context);
     await this.#runCases(page, scope, this.#ended, context);
   }
 
@@ -190,20 +189,22 @@ export class Iteration {
   async #runPageRow(page: PlannedPage, row: TakenRow, context: RunContext): Promise<CaseOutcomes> {
     const scope = this.#scope.openPage(page, context.ports.operations, row.entries);
     const ended: CaseOutcomes = new Map(this.#ended);
-    this.#tellPage(page, context, { row });
-    await this.#runCases(page, scope, ended, context);
+    await this.#runCases(page, scope, ended, context, row);
     await this.#cleanUpPage({ page, scope, row }, ended, context.emit);
     return new Map(
       page.cases.flatMap(({ address }) => (ended.has(address) ? [[address, ended.get(address)!]] : [])),
     );
   }
 
+  /** A page of which only what cleans up has been chosen has nothing to say yet. */
   async #runCases(
     page: PlannedPage,
     scope: PageScope,
     ended: CaseOutcomes,
     context: RunContext,
+    row?: TakenRow,
   ): Promise<void> {
+    if (page.cases.some(({ cleanup }) => !cleanup)) this.#tellPage(page, context, { row });
     for (const planned of page.cases) {
       if (context.isOver) return;
       if (!planned.cleanup) await runCase(planned, scope, ended, context);

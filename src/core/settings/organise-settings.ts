@@ -23,7 +23,7 @@ const title: Setting = {
 const tags: Setting = {
   key: 'tags',
   reach: 'every',
-  schema: ({ z, scalar }) => z.array(scalar),
+  schema: ({ z, scalar }) => z.union([scalar, z.array(scalar)]),
   hint: 'Tags are a list: tags: [booking, slow]',
   docs: 'words by which `--tag` and `--not-tag` choose cases; those of outer levels count too, `null` takes them away',
   read(node, reader) {
@@ -48,7 +48,7 @@ const tags: Setting = {
 const needs: Setting = {
   key: 'needs',
   reach: 'every',
-  schema: ({ z }) => z.array(z.string()),
+  schema: ({ z }) => z.union([z.string(), z.array(z.string())]),
   hint: 'Needs are addresses of cases, or pages: needs: [sign-in.md#sign-in]',
   docs: 'addresses of cases (`sign-in.md#sign-in`, `#sign-in` on the same page) or pages, seen from the root of the collection, that must have passed before ([flow](#flow-between-pages))',
   read: (node, reader) => ({ needs: readTexts(node, reader) }),
@@ -111,7 +111,7 @@ const rows: Setting = {
 const order: Setting = {
   key: 'order',
   reach: 'folder',
-  schema: ({ z, scalar }) => z.array(scalar),
+  schema: ({ z, scalar }) => z.union([scalar, z.array(scalar)]),
   hint: 'An order is a list of pages and folders: order: [sign-in.md, berths]',
   docs: 'in a `mervok.yaml` only: pages and folders right in its folder, those that run first, in their order; what is not named follows by name',
   read: (node, reader) => ({ order: readTexts(node, reader) ?? [] }),
@@ -121,7 +121,10 @@ const redact: Setting = {
   key: 'redact',
   reach: 'root',
   schema: ({ z }) =>
-    z.strictObject({ headers: z.optional(z.array(z.string())), paths: z.optional(z.array(z.string())) }),
+    z.strictObject({
+      headers: z.optional(z.union([z.string(), z.array(z.string())])),
+      paths: z.optional(z.union([z.string(), z.array(z.string())])),
+    }),
   keys: { redact: ['headers', 'paths'] },
   hint: 'It holds names of headers and paths: redact: { headers: [X-Pilot], paths: [$..phone] }',
   docs: 'at the root only: `{ headers: [X-Pilot], paths: [$..phone] }`: what is never shown, besides secrets. What the paths match in the bodies of requests and responses is masked like a secret. Authorization, Proxy-Authorization, Cookie and Set-Cookie never need it',
@@ -232,10 +235,11 @@ function writtenAt(node: Node, reader: SettingReader): Written {
   return { text: reader.text(node) ?? '', range: rangeOf(node, reader.excerpt) };
 }
 
-/** Null takes away what outer levels say; nothing adds nothing. */
+/** One of them may stand alone. Null takes away what outer levels say; nothing adds nothing. */
 function readTexts(node: Node | undefined, reader: SettingReader): Written[] | null {
   if (!node) return [];
-  if (!reader.libraries.isSeq(node)) return null;
+  if (reader.isNull(node)) return null;
+  if (!reader.libraries.isSeq(node)) return [writtenAt(node, reader)];
   return node.items.map(item => writtenAt(item as Node, reader));
 }
 

@@ -1,0 +1,4 @@
+declare module '*.md' {
+  const text: string;
+  export default text;
+}
