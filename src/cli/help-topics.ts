@@ -76,7 +76,12 @@ export async function printSection(section: string, { out, paint, width }: Termi
     } else paragraph.push(line.trim());
   }
   flush();
-  out(`${lines.join('\n').trimEnd()}\n`);
+  out(
+    `${lines
+      .map(line => line.trimEnd())
+      .join('\n')
+      .trimEnd()}\n`,
+  );
 }
 
 /** Without what Markdown marks words with. */
