@@ -55,7 +55,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       )
       .option('--only-failures', 'print what did not pass, and the verdict')
       .option('-q, --quiet', 'print the verdict alone')
-      .option('--verbose', 'print every request and response')
+      .option('--verbose', 'print every request and response, what checks found, and the values')
       .option('--json', 'print the events of the run, a JSON object a line')
       .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
       .addHelpText(

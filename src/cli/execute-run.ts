@@ -61,6 +61,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
         totals,
         deferred: true,
         ...(recorder && { record: (event: RunEvent) => recorder.add(event) }),
+        ...(choices.view === 'exchanges' && { tellsFound: true }),
         keepsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,

@@ -61,6 +61,7 @@ function caseOf({ event, checks, operations }: ReportedCase) {
     blocked,
     row,
     because,
+    values,
   } = event;
   return {
     case: address,
@@ -75,6 +76,7 @@ function caseOf({ event, checks, operations }: ReportedCase) {
     problem,
     blocked,
     because,
+    values,
     checks: checks.map(checkOf),
     ...(outcome !== 'passed' && {
       exchanges: operations.map(({ type, case: _, round, user, row: _row, ...rest }) => rest),

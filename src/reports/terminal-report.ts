@@ -4,6 +4,7 @@ import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
+import { detailLines } from './case-details.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { FailureText, indent } from './failure-text.ts';
 import { endingLines } from './run-ending.ts';
@@ -61,7 +62,9 @@ export class TerminalReport {
     const { onOperation } = options;
     // Checks that hold are told by none of their own.
     this.#grouping = new CaseGrouping(event =>
-      event.type === 'check' ? event.holds !== 'yes' : onOperation !== undefined,
+      event.type === 'check' && event.holds === 'yes'
+        ? onOperation !== undefined
+        : event.type === 'check' || onOperation !== undefined,
     );
     this.#width = Math.min(200, Math.max(60, options.width));
     const { paint, measure } = options;
@@ -148,8 +151,12 @@ export class TerminalReport {
     this.#tellBlocked();
     if (event.outcome === 'passed') this.#passed(event);
     else if (event.outcome === 'skipped') this.#skipped(event);
-    else this.#failed(event, checks);
-    if (operations.length > 0) this.#tellOperations(event, operations);
+    else
+      this.#failed(
+        event,
+        checks.filter(({ holds }) => holds !== 'yes'),
+      );
+    if (this.options.onOperation) this.#tellWhole(event, operations, checks);
   }
 
   #passed(event: CaseEvent): void {
@@ -173,13 +180,17 @@ export class TerminalReport {
     this.#tellCase(event);
   }
 
-  /** Everything that went over the wire for a case, where that is asked for. */
-  #tellOperations(event: CaseEvent, operations: readonly OperationEvent[]): void {
+  /** All that is known of a case, where that is asked for: what went over the wire, what was checked, which values it had. */
+  #tellWhole(event: CaseEvent, operations: readonly OperationEvent[], checks: readonly CheckEvent[]): void {
     if (event.outcome === 'passed' || event.outcome === 'skipped') this.#gap = false;
     for (const operation of operations) {
       this.#emptyLine();
       for (const line of this.options.onOperation!(operation)) this.#line(`${' '.repeat(2)}${line}`);
     }
+    this.#emptyLine();
+    const held = checks.filter(({ holds }) => holds === 'yes');
+    for (const line of detailLines(held, event.values ?? [], { ...this.options, width: this.#width }))
+      this.#line(`  ${line}`);
     this.#emptyLine();
   }
 

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { mkdirSync, renameSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { openHarbour } from '../../demo/harbour/server.ts';
@@ -213,4 +213,85 @@ test('what is too much is left out: figures beside failures alone, a heading of 
   assert.deepEqual(own.out.match(/^List.*(?:a|c)\.md$/gm)?.length, 3);
   const only = await mervok(folder, ['run', 'a.md#clean', '--set', 'asked=/x']);
   assert.match(only.out, /^(?:List +a\.md|List, cleaning up +a\.md)\n/);
+});
+
+test('which values a case kept, computed and used stand in every output, secrets masked; checks say what they found', async t => {
+  const origin = await serve(t, (_request, response) => {
+    response.setHeader('Content-Type', 'application/json');
+    response.end(
+      JSON.stringify({
+        id: 9007199254740993n.toString(),
+        list: [1, 2, 3],
+        token: 'spring-tide-7',
+        long: 'x'.repeat(500),
+      }),
+    );
+  });
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: "{harbour}"\nvariables: { nights: 2, unused: 1, key: { secret: gull-and-anchor } }\nenvironments: { local: { harbour: "${origin}" } }\nenvironment: local\n`,
+    'a.md': page(
+      'GET /{nights}?key={key}',
+      'status = 200\n$.list is not empty\neach $.list[*] > 0\n"a label": $.long starts with "x"\nkeep $.id as id\nkeep $.token as secret token\nkeep $.long as long\nlet more = {nights} + 1\nlet seal = "{token}!"',
+    ),
+    'b.md': `## B\n\n\`\`\`csv rows quays\nquay\nNorth\n\`\`\`\n\n\`\`\`mervok\neach row of quays\n\`\`\`\n\n\`\`\`http\nGET /{id}/{quay}/{given}\n\`\`\`\n\n\`\`\`mervok\nstatus = 200\n\`\`\`\n`,
+  });
+  const set = ['--set', 'given=by hand'];
+  const run = await mervok(folder, [
+    'run',
+    '--verbose',
+    ...set,
+    '-o',
+    'run.ndjson',
+    '-o',
+    'run.json',
+    '-o',
+    'run.html',
+  ]);
+  assert.equal(run.code, 0, run.out);
+  for (const line of [
+    /^ {2}holds +status = 200 +200$/m,
+    /^ {2}holds +\$\.list is not empty +\[1, 2, 3\]$/m,
+    /^ {2}holds +each \$\.list\[\*\] > 0 +3 values$/m,
+    /^ {2}holds +a label: \$\.long starts with "x" /m,
+    /^ {2}kept +id = "9007199254740993"$/m,
+    /^ {2}kept +token = \[secret\]$/m,
+    /^ {2}computed +more = 3$/m,
+    /^ {2}computed +seal = \[secret\]$/m,
+    /^ {2}used +nights = 2 +from mervok\.yaml$/m,
+    /^ {2}used +key = \[secret\] +from mervok\.yaml$/m,
+    /^ {2}used +id = "9007199254740993" +kept in a\.md#list$/m,
+    /^ {2}used +quay = North +row 1 of quays$|^ {2}used +quay = North /m,
+    /^ {2}used +given = by hand +given by --set$/m,
+  ])
+    assert.match(run.out, line);
+  const record = readFileSync(join(folder, 'run.ndjson'), 'utf8');
+  const cases = record
+    .trimEnd()
+    .split('\n')
+    .map(line => JSON.parse(line))
+    .filter(({ type }) => type === 'case');
+  assert.deepEqual(
+    cases.map(({ values }) => values.map(({ name, how }: { name: string; how: string }) => `${how} ${name}`)),
+    [
+      [
+        'kept id',
+        'kept token',
+        'kept long',
+        'computed more',
+        'computed seal',
+        'used nights',
+        'used key',
+        'used harbour',
+      ],
+      ['used id', 'used quay', 'used given', 'used harbour'],
+    ],
+  );
+  assert.ok(cases[0].values.every(({ value }: { value: string }) => value.length < 210));
+  const told = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8'));
+  assert.deepEqual(told.pages[0].cases[0].values, cases[0].values);
+  const html = readFileSync(join(folder, 'run.html'), 'utf8');
+  assert.match(html, /<table class="values">[\s\S]*<code>more<\/code><\/th><td><code>3<\/code>/);
+  const json = await mervok(folder, ['run', '--json', ...set]);
+  assert.match(json.out, /"values":\[\{"name":"id","how":"kept","value":/);
+  for (const text of [run.out, record, html, json.out]) assert.ok(!/spring-tide|gull-and-anchor/.test(text));
 });

@@ -220,6 +220,7 @@ function planCase(each: CollectionCase, flow: Flow, { asked, steps, variables }:
     place: placeOf(source, each.written.range),
     asked,
     ...needsOf(each, flow),
+    uses: usedBy(each, flow),
     tags,
     internal,
     prose: () => proseOf(each.written, source),
@@ -230,6 +231,15 @@ function planCase(each: CollectionCase, flow: Flow, { asked, steps, variables }:
     ...(first && { request: operationKindOf(first)!.title(first) }),
     ...variables,
   };
+}
+
+/** Variables without a name that anybody could write are none of them. */
+function usedBy(each: CollectionCase, flow: Flow): string[] {
+  const names = new Set<string>();
+  for (const { use, binding } of flow.boundUses(each))
+    if (binding && !(binding.from === 'page' && binding.producer === each) && !use.name.includes(' '))
+      names.add(use.name);
+  return [...names];
 }
 
 function eachOf(user: CollectionCase, flow: Flow): Pick<PlannedCase, 'each'> {

@@ -55,11 +55,11 @@ function later({ name, source, range }: Use, user: CollectionCase, flow: Flow): 
     own
       ? `'${name}' has no value yet here; line ${line} makes it.`
       : `'${name}' has no value yet in ${user.address}; line ${line} of ${maker.page.page.source.file} makes it.`,
-    maker === user
-      ? 'Move that line above this one.'
-      : own
-        ? 'Move the case that makes it above this one.'
-        : 'Take the setting away for that case: a fence `yaml settings` with the value null.',
+    !own
+      ? 'Take the setting away for that case: a fence `yaml settings` with the value null.'
+      : maker === user
+        ? 'Move that line above this one.'
+        : 'Move the case that makes it above this one.',
   );
 }
 

@@ -70,6 +70,8 @@ export interface PlannedCase {
   readonly after: readonly string[];
   /** The other page that a name comes from, by the name. */
   readonly takenFrom: ReadonlyMap<string, string>;
+  /** Names that its steps and settings use, those that it makes itself left out. */
+  readonly uses: readonly string[];
   readonly tags: readonly string[];
   readonly internal: boolean;
   readonly steps: readonly PlannedStep[];

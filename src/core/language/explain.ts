@@ -171,6 +171,17 @@ function firstOf(items: NonNullable<Note['items']>['deciding'], shows: Shown): s
   return shown.join(', ') + (items.length > 3 ? `, and ${items.length - 3} more` : '');
 }
 
+/** What a condition that holds has looked at, where that is one value. */
+export function foundBy(condition: Condition, context: EvaluationContext): string | undefined {
+  if (condition.type !== 'comparison') return undefined;
+  if (condition.quantifier) {
+    const items = compileItems(condition.subject as ResponseSource)(context);
+    return items instanceof Missing ? undefined : counted(items.length, 'value');
+  }
+  const found = compileExpression(subjectOf(condition))(context);
+  return found instanceof Missing ? 'nothing' : describe(found);
+}
+
 /** Where in the document the value stands that a comparison looked at, where it is a single one. */
 function placeOf({ comparison, found }: Note, context: EvaluationContext): string | undefined {
   if (found instanceof Missing || comparison.quantifier) return undefined;

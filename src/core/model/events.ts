@@ -187,6 +187,16 @@ export interface CheckEvent extends InCase {
   nearest?: string | undefined;
 }
 
+/** A value that a case kept or computed, or that it used: of a variable, the command line, a row, another case. */
+export interface CaseValue {
+  name: string;
+  how: 'kept' | 'computed' | 'used';
+  /** As a message shows it, and no longer. */
+  value: string;
+  /** In words: `from environment local`. */
+  origin: string;
+}
+
 /** A case ends. */
 export interface CaseEvent {
   type: 'case';
@@ -216,6 +226,8 @@ export interface CaseEvent {
    * should have made it, and the first cause.
    */
   blocked?: { name?: string | undefined; by: string; cause: string } | undefined;
+  /** What it kept, computed and used. */
+  values?: CaseValue[] | undefined;
   /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
   prose?: string | undefined;
 }

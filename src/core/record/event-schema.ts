@@ -206,6 +206,17 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
      * should have made it, and the first cause. */
     blocked: z.optional(z.strictObject({ name: z.optional(z.string()), by: z.string(), cause: z.string() })),
+    /** What it kept, computed and used; a secret is masked, a long value cut. */
+    values: z.optional(
+      z.array(
+        z.strictObject({
+          name: z.string(),
+          how: z.enum(['kept', 'computed', 'used']),
+          value: z.string(),
+          origin: z.string(),
+        }),
+      ),
+    ),
     /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
     prose: z.optional(z.string()),
   }),

@@ -1,13 +1,15 @@
 import type { PlannedCase } from '../analysis/plan.ts';
+import type { Entry } from '../language/evaluation-context.ts';
 import { TemplateError } from '../language/templates/render.ts';
 import type { CaseEventContext } from '../model/event-context.ts';
-import type { CaseEvent, RunEvent } from '../model/events.ts';
+import type { CaseEvent, CaseValue, RunEvent } from '../model/events.ts';
 import type { Outcome } from '../model/outcomes.ts';
 import type { Place } from '../model/place.ts';
 import type { Value } from '../model/value.ts';
 import type { PageNames, PlannedStep, Redacted, StepRun } from '../steps/step.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
 import { caseEvent } from './case-event.ts';
+import { caseValue } from './case-values.ts';
 import type { RunContext } from './run-context.ts';
 import { CaseEvaluation, type PageScope } from './scope.ts';
 
@@ -23,7 +25,7 @@ export class CaseRun implements StepRun {
   #status: number | undefined;
   #because: string | undefined;
   #lookedSince = 0;
-  readonly #made = new Set<string>();
+  readonly #made = new Map<string, CaseValue['how']>();
   /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
   #waiting: RunEvent[] = [];
   readonly names: PageNames;
@@ -45,7 +47,7 @@ export class CaseRun implements StepRun {
     this.names = {
       forget: given => scope.forget(given),
       set: (given, value, more) => {
-        this.#made.add(given.name);
+        this.#made.set(given.name, given.how === 'keep' ? 'kept' : 'computed');
         scope.make(given, value, { ...more, address: planned.address });
       },
     };
@@ -75,6 +77,10 @@ export class CaseRun implements StepRun {
 
   get keepsBodies(): boolean {
     return this.context.options.bodies;
+  }
+
+  get tellsFound(): boolean {
+    return this.context.options.tellsFound === true;
   }
 
   pageState(kind: string): unknown {
@@ -119,8 +125,38 @@ export class CaseRun implements StepRun {
     if (this.row) event.row = this.row;
     if (this.#problem) event.problem = this.#problem;
     if (this.#because !== undefined) event.because = this.#because;
+    if (this.keepsBodies) {
+      const values = this.#values();
+      if (values.length > 0) event.values = values;
+    }
     if (prose !== undefined) event.prose = prose;
     return event;
+  }
+
+  /** What it made, and what else it used; names that never got a value are none of them. */
+  #values(): CaseValue[] {
+    const { masker } = this.context;
+    const values: CaseValue[] = [];
+    for (const [name, how] of this.#made) {
+      const entry = this.scope.names.get(name);
+      if (entry) values.push(caseValue(name, how, entry, masker));
+    }
+    for (const name of this.planned.uses) {
+      if (this.#made.has(name)) continue;
+      const entry = this.#entryOf(name);
+      if (entry) values.push(caseValue(name, 'used', entry, masker));
+    }
+    return values;
+  }
+
+  /** What cannot be computed is nobody's value, and has been told where it was used. */
+  #entryOf(name: string): Entry | undefined {
+    try {
+      return this.evaluation.lookup(name);
+    } catch (error) {
+      if (error instanceof TemplateError) return undefined;
+      throw error;
+    }
   }
 
   /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */

@@ -27,6 +27,8 @@ export interface RunOptions {
   readonly record?: (event: RunEvent) => void;
   /** Whether bodies are told too, so that they are kept where events have to wait for their turn. */
   readonly keepsBodies?: boolean;
+  /** Whether checks that hold say what they found. */
+  readonly tellsFound?: boolean;
   /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
   readonly deferred?: boolean;
   readonly signal: AbortSignal;

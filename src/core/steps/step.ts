@@ -178,6 +178,8 @@ export interface StepRun {
   readonly redacted: Redacted;
   /** Whether events carry what was sent and came, for a record. */
   readonly keepsBodies: boolean;
+  /** Whether checks that hold say what they found. */
+  readonly tellsFound: boolean;
   /** What kinds of operations keep for a page while it runs, by their names: its cookies. */
   pageState(kind: string): unknown;
   /** Lets what else has come be read before this is looked at; looking takes time, which would be told as theirs. */

@@ -1,3 +1,4 @@
+import type { CaseValue } from '../../core/model/events.ts';
 import { counted, grouped, inWords } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { whySkipped } from '../cases.ts';
@@ -112,6 +113,7 @@ function firstMarkup({ first }: DigestedCase, isToldAbove: boolean): Markup {
   const { problem } = event;
   return html`${why && html`<p>${why}</p>`}${problem && html`<p>${problem.message}</p>`}
 ${checks.length > 0 && html`<ul class="checks">${checks.map(({ text, label, holds }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'holds' : 'does not hold'}</span> ${label && `${label}: `}<code>${text}</code></li>`)}</ul>`}
+${event.values && valuesMarkup(event.values)}
 ${
   !(failed && isToldAbove) &&
   operationsMarkup(
@@ -119,6 +121,11 @@ ${
     checks.filter(({ holds }) => holds !== 'yes'),
   )
 }`;
+}
+
+/** What a case kept, computed and used. */
+function valuesMarkup(values: readonly CaseValue[]): Markup {
+  return html`<table class="values"><caption>Values</caption><tbody>${values.map(({ name, how, value, origin }) => html`<tr><th scope="row"><code>${name}</code></th><td><code>${value}</code></td><td class="quiet">${how === 'used' ? origin : how}</td></tr>`)}</tbody></table>`;
 }
 
 /** So many places of a bar can be told apart. */

@@ -1,7 +1,7 @@
 import type { Condition } from '../../language/ast.ts';
 import type { Decide } from '../../language/compile-condition.ts';
 import type { Evaluate } from '../../language/compile-reference.ts';
-import { explain } from '../../language/explain.ts';
+import { explain, foundBy } from '../../language/explain.ts';
 import type { Truth } from '../../language/truth.ts';
 import type { CheckEvent } from '../../model/events.ts';
 import type { Place } from '../../model/place.ts';
@@ -56,6 +56,9 @@ export class CheckStep implements PlannedStep {
     if (truth !== true) {
       run.fail();
       Object.assign(event, explain(this.condition, evaluation.notes, this.text, evaluation));
+    } else if (run.tellsFound) {
+      const found = foundBy(this.condition, evaluation);
+      if (found !== undefined) event.found = found;
     }
     run.emit(event);
   }
