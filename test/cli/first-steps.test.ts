@@ -293,5 +293,10 @@ test('which values a case kept, computed and used stand in every output, secrets
   assert.match(html, /<table class="values">[\s\S]*<code>more<\/code><\/th><td><code>3<\/code>/);
   const json = await mervok(folder, ['run', '--json', ...set]);
   assert.match(json.out, /"values":\[\{"name":"id","how":"kept","value":/);
+  await mervok(folder, ['run', '-q', '--rounds', '3', ...set, '-o', 'rounds.ndjson']);
+  const withValues = readFileSync(join(folder, 'rounds.ndjson'), 'utf8').match(
+    /^\{"type":"case".*"values":/gm,
+  );
+  assert.equal(withValues?.length, 2);
   for (const text of [run.out, record, html, json.out]) assert.ok(!/spring-tide|gull-and-anchor/.test(text));
 });

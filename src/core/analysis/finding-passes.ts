@@ -1,6 +1,7 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../language/bounds.ts';
 import { referenceText } from '../language/reference.ts';
+import { mayHoldForeignReferences } from '../language/templates/foreign-references.ts';
 import { isHost, withScheme } from '../language/templates/target.ts';
 import type { Template } from '../language/templates/template.ts';
 import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
@@ -208,7 +209,12 @@ function ofWrittenSecrets({ collection: { secrets }, chosen: { cases } }: Analys
 
 /** References as other notations write them, which would be sent as they stand. */
 function ofForeignReferences({ chosen: { cases } }: Analysis): Finding[] {
-  return [...cases].flatMap(({ written: { steps }, page: { page } }) =>
+  // Most pages hold nothing that looks like one.
+  const pages = new Set([...cases].map(({ page }) => page.page));
+  const suspect = new Set([...pages].filter(({ source }) => mayHoldForeignReferences(source.text)));
+  if (suspect.size === 0) return [];
+  const looked = [...cases].filter(({ page }) => suspect.has(page.page));
+  return looked.flatMap(({ written: { steps }, page: { page } }) =>
     steps
       .flatMap(step => [
         ...kindOfStep(step).foreignReferences(step, page.source),

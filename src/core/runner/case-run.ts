@@ -125,12 +125,18 @@ export class CaseRun implements StepRun {
     if (this.row) event.row = this.row;
     if (this.#problem) event.problem = this.#problem;
     if (this.#because !== undefined) event.because = this.#because;
-    if (this.keepsBodies) {
+    if (this.keepsBodies && this.#tellsValues()) {
       const values = this.#values();
       if (values.length > 0) event.values = values;
     }
     if (prose !== undefined) event.prose = prose;
     return event;
+  }
+
+  /** Of many rounds and users, those of the first and those that did not pass: the others say the same again. */
+  #tellsValues(): boolean {
+    const { round, user = 1 } = this.context.eventContext;
+    return this.#outcome !== 'passed' || (round === 1 && user === 1);
   }
 
   /** What it made, and what else it used; names that never got a value are none of them. */

@@ -14,10 +14,14 @@ export function caseValue(name: string, how: CaseValue['how'], entry: Entry, mas
   return { name, how, value: isMadeOfSecret(entry) ? '[secret]' : shown(value, masker), origin };
 }
 
-/** Masked before it is cut: a part of a secret would not be known for one. */
+/** What is told is masked as a whole. Before it is cut, too: a part of a secret would not be known for one. */
+function cutTo(text: string, masker: Masker): string {
+  return text.length <= longest ? text : cut(masker.text(text), longest);
+}
+
 function shown(value: Value, masker: Masker): string {
-  if (value instanceof Plain) return cut(masker.text(value.text), longest);
-  if (typeof value === 'string') return cut(JSON.stringify(masker.text(value)), longest);
+  if (value instanceof Plain) return cutTo(value.text, masker);
+  if (typeof value === 'string') return cutTo(JSON.stringify(value), masker);
   if (
     Array.isArray(value)
       ? value.length > largest / 2
@@ -28,6 +32,6 @@ function shown(value: Value, masker: Masker): string {
       : `{${Object.keys(value as object).length} members}`;
   if (!Array.isArray(value) && !isObject(value)) return describe(value);
   const json = writeJson(value);
-  if (json.length <= largest) return cut(masker.text(json), longest);
+  if (json.length <= largest) return cutTo(json, masker);
   return Array.isArray(value) ? `[${value.length} items]` : `{${Object.keys(value).length} members}`;
 }

@@ -4,7 +4,7 @@ import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { packagesOf } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
 import { foreignReferencesIn } from '../language/templates/foreign-references.ts';
-import { nodesOf, referencesIn, sourcesIn } from '../language/walk.ts';
+import { nodesOf, type Part, referencesIn, sourcesIn } from '../language/walk.ts';
 import { codes, SourceError } from '../model/finding.ts';
 import { type Place, placeOf } from '../model/place.ts';
 import type { Source } from '../model/source.ts';
@@ -98,13 +98,23 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
   return [new SourceError('no-response-yet', range, message, `It gives ${inWords(above.offers)}.`)];
 }
 
+const here = (start: number, end: number) => ({ start, end });
+
+/** Of these sources the text is looked through; the others are words. */
+function isDocument(node: Part): boolean {
+  return node.type === 'source' && (node.form === 'path' || node.form === 'xml' || node.form === 'html');
+}
+
 /** References as other notations write them, in the texts and paths of a statement. */
 export function foreignReferencesOf(statement: StatementNode, { text }: Source): SourceError[] {
-  const place = (start: number, end: number) => ({ start, end });
-  return nodesOf(statement).flatMap(({ type, range }) => {
-    if (type === 'text') return foreignReferencesIn(text, 'payload', place, range);
-    return type === 'source' || type === 'pattern' ? foreignReferencesIn(text, 'path', place, range) : [];
-  });
+  const errors: SourceError[] = [];
+  for (const node of nodesOf(statement)) {
+    const { type, range } = node;
+    const around = type === 'text' ? 'payload' : type === 'pattern' || isDocument(node) ? 'path' : undefined;
+    if (around === undefined) continue;
+    errors.push(...foreignReferencesIn(text, around, here, range));
+  }
+  return errors;
 }
 
 /** Tokens that are written out in a statement. */

@@ -35,27 +35,49 @@ const forms: { readonly [form in Form]: RegExp } = {
   percent: /%([A-Za-z_]\w*)%/g,
 };
 
-const quick = /[$<%:]|\{[{\sA-Za-z+]/;
+/** What a text has to hold for one of them to be in it: most texts hold none, and all of a collection are looked at. */
+const signs: { readonly [form in Form]: (text: string) => boolean } = {
+  doubled: text => text.includes('{{'),
+  'dollar-braces': text => text.includes('${'),
+  dollar: text => text.includes('$') && /\$[A-Za-z_]/.test(text),
+  unclosed: text => text.includes('{') && /\{\+?[A-Za-z][\w.-]*(?![\w.}-])/.test(text),
+  spaced: text => text.includes('{') && /\{\s|\s\}/.test(text),
+  angle: text => text.includes('<'),
+  colon: text => text.includes('/:'),
+  percent: text => text.includes('%'),
+};
+
+/** Every sign in one look: a page that holds none of them need not be looked through. */
+const anySign =
+  /\{\{|\$[A-Za-z_{]|\{\+?[A-Za-z][\w.-]*(?![\w.}-])|\{\s+[A-Za-z][\w.-]*\s*\}|<[A-Za-z][\w.-]*>|\/:[A-Za-z_]|%[A-Za-z_]\w*%/;
+
+export function mayHoldForeignReferences(text: string): boolean {
+  return anySign.test(text);
+}
 
 /** The references of other notations in a stretch of a text, in its order; those alone whose form is asked for. */
 export function foreignReferences(
   text: string,
   among: readonly Form[],
   { start, end }: Range = { start: 0, end: text.length },
-): ForeignReference[] {
+): readonly ForeignReference[] {
   const stretch = text.slice(start, end);
-  if (!quick.test(stretch)) return [];
-  const found: ForeignReference[] = [];
-  for (const form of among)
+  let found: ForeignReference[] | undefined;
+  for (const form of among) {
+    if (!signs[form](stretch)) continue;
     for (const match of stretch.matchAll(forms[form])) {
       const from = start + match.index;
       const [written, first, second] = match;
       const to = from + written.length;
-      if (found.some(each => from < each.end && to > each.start)) continue;
+      if (found?.some(each => from < each.end && to > each.start)) continue;
+      found ??= [];
       found.push({ form, written, name: nameIn(first ?? second ?? ''), start: from, end: to });
     }
-  return found.sort((a, b) => a.start - b.start);
+  }
+  return found ? found.sort((a, b) => a.start - b.start) : none;
 }
+
+const none: readonly never[] = [];
 
 /** `env.HOME | trim` means a name as well; `name` where there is none to be seen. */
 function nameIn(inside: string): string {
@@ -90,24 +112,22 @@ function ifMeant(form: Form, isCertain: boolean): string {
 export type Surroundings = 'target' | 'address' | 'header' | 'credentials' | 'payload' | 'document' | 'path';
 
 /** In each of them: what can only be meant as a reference, and what may be payload as well. */
-const taken: {
-  readonly [around in Surroundings]: readonly [certain: readonly Form[], likely: readonly Form[]];
-} = {
-  target: [
-    ['doubled', 'dollar-braces', 'unclosed', 'angle'],
-    ['dollar', 'colon', 'percent'],
-  ],
-  address: [['doubled', 'dollar-braces', 'unclosed', 'spaced', 'angle'], ['dollar']],
-  header: [
-    ['doubled', 'dollar-braces'],
-    ['spaced', 'dollar', 'unclosed'],
-  ],
-  credentials: [['doubled', 'dollar-braces'], []],
-  payload: [[], ['doubled', 'dollar-braces', 'dollar', 'unclosed']],
+function places(certain: readonly Form[], likely: readonly Form[]) {
+  return { certain, all: [...certain, ...likely] };
+}
+
+const taken: { readonly [around in Surroundings]: ReturnType<typeof places> } = {
+  target: places(['doubled', 'dollar-braces', 'unclosed', 'angle'], ['dollar', 'colon', 'percent']),
+  address: places(['doubled', 'dollar-braces', 'unclosed', 'spaced', 'angle'], ['dollar']),
+  header: places(['doubled', 'dollar-braces'], ['spaced', 'dollar', 'unclosed']),
+  credentials: places(['doubled', 'dollar-braces'], []),
+  payload: places([], ['doubled', 'dollar-braces', 'dollar', 'unclosed']),
   // Of GraphQL: what is a variable there begins with a dollar.
-  document: [[], ['doubled', 'dollar-braces']],
-  path: [[], ['doubled', 'dollar-braces']],
+  document: places([], ['doubled', 'dollar-braces']),
+  path: places([], ['doubled', 'dollar-braces']),
 };
+
+const noErrors: readonly never[] = [];
 
 /**
  * Tells of the references of other notations in a stretch of a text: errors where nothing else can be meant.
@@ -118,9 +138,11 @@ export function foreignReferencesIn(
   around: Surroundings,
   place: (start: number, end: number) => Range,
   stretch?: Range,
-): SourceError[] {
-  const [certain, likely] = taken[around];
-  return foreignReferences(text, [...certain, ...likely], stretch).map(found => {
+): readonly SourceError[] {
+  const { certain, all } = taken[around];
+  const references = foreignReferences(text, all, stretch);
+  if (references.length === 0) return noErrors;
+  return references.map(found => {
     const { message, remedy } = inWords(found);
     const isCertain = certain.includes(found.form);
     const code = isCertain ? 'reference-form' : 'reference-like';
