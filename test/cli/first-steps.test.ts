@@ -295,8 +295,12 @@ test('which values a case kept, computed and used stand in every output, secrets
   assert.match(json.out, /"values":\[\{"name":"id","how":"kept","value":/);
   await mervok(folder, ['run', '-q', '--rounds', '3', ...set, '-o', 'rounds.ndjson']);
   const withValues = readFileSync(join(folder, 'rounds.ndjson'), 'utf8').match(
-    /^\{"type":"case".*"values":/gm,
+    /^\{"type":"case".*"values":\[/gm,
   );
-  assert.equal(withValues?.length, 2);
+  assert.deepEqual(
+    withValues?.map(line => /"round":(\d)/.exec(line)![1]),
+    ['1', '1'],
+    withValues?.join('\n'),
+  );
   for (const text of [run.out, record, html, json.out]) assert.ok(!/spring-tide|gull-and-anchor/.test(text));
 });

@@ -32,7 +32,7 @@ test('hops, challenges and tries stand at their own time; the time of a request 
     'mervok.yaml': `base: ${origin}\n`,
     'a.md':
       caseText('Chain', 'GET /a', 'status = 200\ntime > 300 ms') +
-      `## Tries\n\n~~~yaml settings\nretry: { times: 3, every: 200 ms }\n~~~\n\n~~~http\nGET /try\n~~~\n\n~~~mervok\nstatus = 200\ntime < 300 ms\n~~~\n`,
+      `## Tries\n\n~~~yaml settings\nretry: { times: 3, every: 200 ms }\n~~~\n\n~~~http\nGET /try\n~~~\n\n~~~mervok\nstatus = 200\ntime < 900 ms\n~~~\n`,
   });
   const { code, out } = await mervok(folder, [
     'run',
