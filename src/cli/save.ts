@@ -6,6 +6,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { plainHeading } from '../core/pages/plain-heading.ts';
 import { readPage } from '../core/pages/read-page.ts';
 import { type GivenRequest, writeCase } from '../core/steps/http/write-request.ts';
+import { capitalized } from '../core/text/words.ts';
 import { writeWhole } from '../platform/recorder.ts';
 import { exitCodes } from './exit.ts';
 import { baseOf, type PlanFlags } from './prepare.ts';
@@ -54,7 +55,7 @@ function titleOf(path: string): string {
 /** `free-berths` as a heading. */
 function sentence(slug: string): string {
   const words = slug.replaceAll('-', ' ');
-  return words[0]!.toUpperCase() + words.slice(1);
+  return capitalized(words);
 }
 
 /** Puts a request behind what a page holds; its address is that of the collection's base where it can be. */

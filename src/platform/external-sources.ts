@@ -1,6 +1,5 @@
 import type { ClockAndRandom } from '../core/model/clock-and-random.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
-import type { Missing } from '../core/model/value.ts';
 import type { Ports } from '../core/runner/ports.ts';
 import { readBytesInside, readInside } from './files.ts';
 
@@ -40,28 +39,21 @@ export function clockAndRandomFrom(seed: string | undefined): Ports['clockAndRan
   return seed === undefined ? () => clockAndRandom : (...turn) => seededRandom([seed, ...turn].join('/'));
 }
 
-/** What variables stand for that lies outside of their collection. Files are read once. */
+/** What variables and statements stand for that lies outside of their collection. Files are read once. */
 export function openExternalSources(root: string): ExternalSources {
-  const files = new Map<string, string | Missing>();
-  const contents = new Map<string, Uint8Array | Missing>();
   return {
     variable: osEnvironment,
-    file(path) {
-      let text = files.get(path);
-      if (text === undefined) {
-        text = readInside({ root, anywhere: true }, path);
-        files.set(path, text);
-      }
-      return text;
-    },
-    bytes(path) {
-      let content = contents.get(path);
-      if (content === undefined) {
-        content = readBytesInside({ root, anywhere: true }, path);
-        contents.set(path, content);
-      }
-      return content;
-    },
+    file: onceEach(path => readInside({ root, anywhere: true }, path)),
+    bytes: onceEach(path => readBytesInside({ root, anywhere: true }, path)),
+  };
+}
+
+function onceEach<Content>(read: (path: string) => Content): (path: string) => Content {
+  const known = new Map<string, Content>();
+  return path => {
+    const content = known.get(path) ?? read(path);
+    known.set(path, content);
+    return content;
   };
 }
 

@@ -1,5 +1,3 @@
-import { type ForeignReference, foreignReferences } from './templates/foreign-references.ts';
-
 // What people bring from other notations, and how it is said here. It is looked at only where a statement cannot be read.
 
 /** What a row says, of what it has found. */
@@ -290,12 +288,6 @@ export interface Unread {
   readonly atStart: boolean;
 }
 
-/** A reference of another notation, where a statement cannot be read. */
-export function referenceAt({ statement, rest }: Unread): ForeignReference | undefined {
-  const at = statement.length - rest.length;
-  return foreignReferences(statement, referenceForms).find(({ start, end }) => start <= at + 1 && end > at);
-}
-
 /** What mends a statement that is written as another notation has it; nothing where none is known. */
 export function remedyFor({ statement, rest, atStart }: Unread): string | undefined {
   const before = statement.slice(0, statement.length - rest.length);
@@ -316,17 +308,6 @@ export function remedyFor({ statement, rest, atStart }: Unread): string | undefi
   const behind = atStart || wantsValue ? undefined : foundBehind(before, rest);
   return behind ?? found(statements, statement);
 }
-
-/** What is taken for a reference where a statement cannot be read. */
-const referenceForms = [
-  'doubled',
-  'dollar-braces',
-  'spaced',
-  'unclosed',
-  'dollar',
-  'angle',
-  'percent',
-] as const;
 
 /** The same where a word that is nearly the same is known here. */
 export function guessFor({ statement }: Unread): string | undefined {

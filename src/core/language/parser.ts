@@ -4,9 +4,9 @@ import { didYouMean } from '../text/words.ts';
 import { unitNames } from '../values/compare.ts';
 import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
-import { guessFor, referenceAt, remedyFor } from './other-notations.ts';
+import { guessFor, remedyFor } from './other-notations.ts';
 import { ConditionParser, wordsBehindCondition } from './parser-conditions.ts';
-import { inWords } from './templates/foreign-references.ts';
+import { unreadReference } from './templates/foreign-references.ts';
 
 /** How one kind of statement is written. */
 export interface StatementSyntax<Node extends StatementNode = StatementNode> {
@@ -68,14 +68,11 @@ function mended(error: SourceError, excerpt: Excerpt, start: number): SourceErro
     rest: lineFrom(excerpt.source.text, error.range.start),
     atStart: error.range.start <= excerpt.toPage(start),
   };
-  const reference = referenceAt(unread);
-  if (reference) {
-    const range = excerpt.range(start + reference.start, start + reference.end);
-    const { message, remedy } = inWords(reference);
-    const path =
-      reference.form === 'dollar' && reference.start === 0 ? ` A member of JSON is $.${reference.name}.` : '';
-    return new SourceError('reference-form', range, message, remedy + path);
-  }
+  const at = unread.statement.length - unread.rest.length;
+  const reference = unreadReference(unread.statement, { start: at, end: at + 1 }, (from, to) =>
+    excerpt.range(start + from, start + to),
+  );
+  if (reference) return reference;
   const isNear = error.remedy?.startsWith('Did you mean') === true;
   const remedy = remedyFor(unread) ?? (isNear ? undefined : guessFor(unread));
   return remedy === undefined ? error : new SourceError(error.code, error.range, error.message, remedy);

@@ -1,4 +1,5 @@
 import { type Kind, kindInWords } from '../model/value.ts';
+import { capitalized } from '../text/words.ts';
 import { durationText, sizeText } from '../values/text.ts';
 import type { Expression } from './ast.ts';
 import { functions } from './functions/table.ts';
@@ -126,8 +127,7 @@ export function impossible(
 
 /** `A text`: a kind at the beginning of a sentence. */
 export function inSentence(kind: StaticKind): string {
-  const words = kindInWords(kind as Kind);
-  return words[0]!.toUpperCase() + words.slice(1);
+  return capitalized(kindInWords(kind as Kind));
 }
 
 /** The form that was probably meant for the right side. */

@@ -59,41 +59,39 @@ const needs: Setting = {
   },
 };
 
-const internal: Setting = {
-  key: 'internal',
+/** A setting that is true or false; null is false. */
+function switchSetting(
+  key: string,
+  field: 'internal' | 'alone' | 'earlyCleanup',
+  { reach, docs }: Pick<Setting, 'reach' | 'docs'>,
+): Setting {
+  return {
+    key,
+    reach,
+    docs,
+    schema: ({ z }) => z.boolean(),
+    hint: 'It is true or false.',
+    read: (node, reader) => ({ [field]: reader.isNull(node) ? null : reader.text(node) === 'true' }),
+    merge(effective, level) {
+      if (level[field] !== undefined) effective[field] = level[field] === true;
+    },
+  };
+}
+
+const internal = switchSetting('internal', 'internal', {
   reach: 'every',
-  schema: ({ z }) => z.boolean(),
-  hint: 'It is true or false.',
   docs: '`true` for what only helps, and does not belong into documents that are handed out',
-  read: (node, reader) => ({ internal: reader.isNull(node) ? null : reader.text(node) === 'true' }),
-  merge(effective, { internal }) {
-    if (internal !== undefined) effective.internal = internal === true;
-  },
-};
+});
 
-const alone: Setting = {
-  key: 'alone',
+const alone = switchSetting('alone', 'alone', {
   reach: 'page',
-  schema: ({ z }) => z.boolean(),
-  hint: 'It is true or false.',
   docs: 'of pages, folders and the root: `true`: while the page runs, nothing else does, no other page of `--jobs` and none of another user',
-  read: (node, reader) => ({ alone: reader.isNull(node) ? null : reader.text(node) === 'true' }),
-  merge(effective, { alone }) {
-    if (alone !== undefined) effective.alone = alone === true;
-  },
-};
+});
 
-const earlyCleanup: Setting = {
-  key: 'early-cleanup',
+const earlyCleanup = switchSetting('early-cleanup', 'earlyCleanup', {
   reach: 'page',
-  schema: ({ z }) => z.boolean(),
-  hint: 'It is true or false.',
   docs: 'of pages, folders and the root: `true`: the page is [cleaned up](#cleanup) as soon as nothing that is still to run takes from it or needs it',
-  read: (node, reader) => ({ earlyCleanup: reader.isNull(node) ? null : reader.text(node) === 'true' }),
-  merge(effective, { earlyCleanup }) {
-    if (earlyCleanup !== undefined) effective.earlyCleanup = earlyCleanup === true;
-  },
-};
+});
 
 const rows: Setting = {
   key: 'rows',

@@ -2,7 +2,7 @@ import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
 import { checkJsonWithHoles, JsonError } from '../../values/json-document.ts';
 import { readXml, XmlError } from '../../values/xml.ts';
-import { foreignReferences, inWords } from './foreign-references.ts';
+import { unreadReference } from './foreign-references.ts';
 import { assemble, findPieces, type Piece, type Place, type Template } from './template.ts';
 
 /** How the references of a body are escaped. */
@@ -29,17 +29,6 @@ export function parseBody(excerpt: Excerpt, start: number, form: TemplateForm): 
   }
 }
 
-/** What is taken for a reference where JSON cannot be read. */
-const jsonReferences = [
-  'doubled',
-  'dollar-braces',
-  'spaced',
-  'unclosed',
-  'dollar',
-  'angle',
-  'percent',
-] as const;
-
 function parseJsonBody(excerpt: Excerpt, start: number, pieces: Piece[]): Template {
   const { text } = excerpt;
   const holes = pieces.map(({ start: from, end }) => ({ start: from - start, end: end - start }) as Piece);
@@ -48,16 +37,9 @@ function parseJsonBody(excerpt: Excerpt, start: number, pieces: Piece[]): Templa
   } catch (error) {
     if (!(error instanceof JsonError)) throw error;
     const at = start + error.offset;
-    const meant = foreignReferences(text, jsonReferences, { start, end: text.length }).find(
-      each => each.start <= at + 1 && each.end > at - 1,
-    );
-    if (meant)
-      throw new SourceError(
-        'reference-form',
-        excerpt.range(meant.start, meant.end),
-        inWords(meant).message,
-        `Write {${meant.name}}.`,
-      );
+    const place = (from: number, to: number) => excerpt.range(from, to);
+    const meant = unreadReference(text, { start: at - 1, end: at + 1 }, place);
+    if (meant) throw meant;
     throw new SourceError(
       'body-json',
       excerpt.range(at, at + 1),

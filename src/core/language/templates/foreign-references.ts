@@ -150,3 +150,34 @@ export function foreignReferencesIn(
     return new SourceError(code, range, message, remedy + ifMeant(found.form, isCertain));
   });
 }
+
+/** What is taken for a reference where a text cannot be read otherwise. */
+const unreadable: readonly Form[] = [
+  'doubled',
+  'dollar-braces',
+  'spaced',
+  'unclosed',
+  'dollar',
+  'angle',
+  'percent',
+];
+
+/**
+ * The reference of another notation that keeps a text from being read.
+ * @param near the stretch around the place where it cannot be
+ * @param place turns offsets of the text into a range of the page
+ */
+export function unreadReference(
+  text: string,
+  near: Range,
+  place: (start: number, end: number) => Range,
+): SourceError | undefined {
+  const found = foreignReferences(text, unreadable).find(
+    ({ start, end }) => start <= near.end && end > near.start,
+  );
+  if (!found) return undefined;
+  const { message, remedy } = inWords(found);
+  // At the beginning of a statement a dollar may as well begin a path.
+  const path = found.form === 'dollar' && found.start === 0 ? ` A member of JSON is $.${found.name}.` : '';
+  return new SourceError('reference-form', place(found.start, found.end), message, remedy + path);
+}
