@@ -1,9 +1,11 @@
 import { readFileSync, statSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
+import type { Value } from '../core/model/value.ts';
 import { type BodyForm, bodyForms } from '../core/steps/http/request.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { didYouMean, inWords } from '../core/text/words.ts';
+import { readTime } from './run-choices.ts';
 
 export interface RequestFlags {
   readonly header?: readonly string[];
@@ -48,6 +50,36 @@ function withScheme(target: string): string {
   if (host === '') return '';
   const scheme = /^(?:localhost|[\d.]+)$/i.test(host) ? 'http' : 'https';
   return ` Did you mean ${scheme}://${target}?`;
+}
+
+export interface TransportFlags {
+  readonly timeout?: string;
+  readonly ca?: string;
+  readonly cert?: string;
+  readonly key?: string;
+  readonly unverified?: boolean;
+}
+
+/** What options say of how a request goes out, as the settings of a case say it. Throws UsageError. */
+export function readGivenSettings({ timeout, ca, cert, key, unverified }: TransportFlags): Value {
+  if ((cert === undefined) !== (key === undefined))
+    throw new UsageError('A client certificate and its key come together: --cert FILE --key FILE');
+  const files = Object.entries({ ca, cert, key }).flatMap(([name, path]) =>
+    path === undefined ? [] : [[name, readPath(path)] as const],
+  );
+  const tls = { ...Object.fromEntries(files), ...(unverified && { verify: false }) };
+  return {
+    ...(timeout !== undefined && { timeout: `${readTime('--timeout', timeout)} ms` }),
+    ...(Object.keys(tls).length > 0 && { tls }),
+  };
+}
+
+function readPath(path: string): string {
+  const absolute = resolve(path);
+  if (!statSync(absolute, { throwIfNoEntry: false })?.isFile())
+    throw new UsageError(`There is no file '${path}'.`);
+  // In a setting, braces would be those of a reference.
+  return absolute.replaceAll('{', '\\{');
 }
 
 function readHeader(text: string): [string, string] {

@@ -159,6 +159,19 @@ const optionRows: ReadonlyMap<string, Rows> = new Map([
       ['-O --remote-name --download', 'The body goes into a file by: -o FILE'],
       ['--compressed', 'What comes compressed is unpacked as it is.'],
       ['-f --fail', "A condition decides the exit code: --pick 'status is 2xx'"],
+      [
+        '-k --insecure --no-verify --skip-tls --skip-verify --ssl-no-verify --verify',
+        'Any certificate is accepted by: --unverified; an authority of your own is trusted by: --ca FILE',
+      ],
+      ['--cacert --ca-cert --capath --authority', 'An authority is trusted by: --ca FILE'],
+      [
+        '--client-cert --ssl-client-cert --certificate --cert-key -E',
+        'A client certificate is given by: --cert FILE --key FILE',
+      ],
+      [
+        '-m --max-time --connect-timeout --timeout-request --request-timeout --wait',
+        'How long it may take is given by: --timeout DURATION',
+      ],
       ['-q --query --select --filter --extract', "A part of the response: --pick '$.id'"],
       ...values,
       ...settings,

@@ -73,8 +73,12 @@ export async function preparePlan(
 const givenPage = 'the request';
 
 /** A request of the command line: where it begins with '/', the settings around the working folder hold for it. */
-export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promise<Prepared> {
-  const pages = [pageOfRequest(given, givenPage)];
+export async function prepareGiven(
+  given: GivenRequest,
+  flags: PlanFlags,
+  ownSettings: Value,
+): Promise<Prepared> {
+  const pages = [pageOfRequest(given, givenPage, ownSettings)];
   if (!given.target.startsWith('/')) {
     const places = { root: process.cwd(), anywhere: true };
     return prepareCollection(await collect({ settings: [] }, pages), [givenPage], flags, { places });
@@ -83,8 +87,12 @@ export async function prepareGiven(given: GivenRequest, flags: PlanFlags): Promi
   const settings = files.settings.filter(({ path }) => path === 'mervok.yaml');
   const own = { settings, ...(files.secrets && { secrets: files.secrets }) };
   const places = { root, anywhere: true };
-  return prepareCollection(await collect(own, pages), [givenPage], flags, { places });
+  const prepared = await prepareCollection(await collect(own, pages), [givenPage], flags, { places });
+  return { ...prepared, findings: prepared.findings.filter(({ code }) => !ofOtherPages.has(code)) };
 }
+
+/** What settings say of pages, which are not read for a request of the command line. */
+const ofOtherPages: ReadonlySet<string> = new Set(['order-unknown', 'bound-unknown', 'need-unknown']);
 
 async function prepareCollection(
   collection: Collection,

@@ -51,7 +51,7 @@ function readCount(option: string, text: string): number {
 }
 
 /** In milliseconds. */
-function readTime(option: string, text: string): number {
+export function readTime(option: string, text: string): number {
   const duration = readDuration(text);
   if (duration && duration.milliseconds > 0) return duration.milliseconds;
   const example = /^\d+(?:\.\d+)?$/.test(text) && Number(text) > 0 ? `${text}s, or ${text}ms` : '30s';

@@ -8,21 +8,26 @@ import type { Masker } from '../core/secrecy/masker.ts';
 import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
 import { ResponseView } from '../core/steps/http/response-view.ts';
-import { capitalized } from '../core/text/words.ts';
+import { capitalized, counted } from '../core/text/words.ts';
 import { bodyText } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { checksInWords } from '../reports/verdict.ts';
 import { contextFor, printPicked, readPicker } from './expression.ts';
-import { type RequestFlags, readGivenRequest } from './given-request.ts';
+import {
+  type RequestFlags,
+  readGivenRequest,
+  readGivenSettings,
+  type TransportFlags,
+} from './given-request.ts';
 import { keepLast } from './last.ts';
 import { noteUnsafe, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
-import { readSelection } from './run-choices.ts';
+import { readSelection, readTime } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { SingleRequest } from './single-request.ts';
 import type { Terminal } from './terminal.ts';
 
-export interface SendFlags extends PlanFlags, RequestFlags {
+export interface SendFlags extends PlanFlags, RequestFlags, TransportFlags {
   readonly pick?: string;
   readonly save?: string;
   readonly raw?: boolean;
@@ -47,7 +52,7 @@ export async function sendCommand(
   const picked = flags.pick === undefined ? undefined : await readPicker(flags.pick, terminal);
   if (picked === null) return;
   const prepared = given
-    ? await prepareGiven(given, flags)
+    ? await prepareGiven(given, flags, readGivenSettings(flags))
     : await preparePlan([words[0]!], { ...flags, cleansUp: false }, root => readSelection(flags, root));
   if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnsafe(prepared.findings, terminal);
@@ -56,6 +61,8 @@ export async function sendCommand(
   const sending = new SingleRequest(prepared, asked, terminal, {
     saveTo,
     tellsNeeded: given === undefined && !picked && !flags.raw,
+    isGiven: given !== undefined,
+    timeout: flags.timeout === undefined ? undefined : readTime('--timeout', flags.timeout),
   });
   const sent = await sending.run();
   if (saveTo !== undefined) closeDraft(saveTo, resolve(flags.output!), sent !== undefined);
@@ -90,6 +97,11 @@ function refuseMixtures(flags: SendFlags, isCase: boolean): void {
   if (isCase && (flags.header || flags.body || flags.as !== undefined || flags.save !== undefined))
     throw new UsageError(
       '-H, --body, --as and --save belong to a method and a URL; a case says itself what it sends.',
+    );
+  const { ca, cert, key, unverified } = flags;
+  if (isCase && (ca ?? cert ?? key ?? unverified) !== undefined)
+    throw new UsageError(
+      '--ca, --cert, --key and --unverified belong to a method and a URL; a case has them as a setting: tls: { ca: authority.pem }',
     );
   const ways = [flags.pick !== undefined && '--pick', flags.raw && '--raw', flags.headers && '--headers'];
   const chosen = ways.filter(Boolean);
@@ -140,16 +152,15 @@ async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, termin
   if (!flags.headers) {
     lines.push('');
     if (flags.output !== undefined) lines.push(`The body is in ${flags.output}.`, '');
-    else if (response.size > 0)
-      lines.push(
-        await bodyText(
-          { text, size: response.size },
-          view.headerValues('content-type')[0],
-          Math.min(width, 100),
-          paint,
-        ),
-        '',
+    else if (response.size > 0) {
+      const body = await bodyText(
+        { text, size: response.size },
+        view.headerValues('content-type')[0],
+        Math.min(width, 100),
+        paint,
       );
+      lines.push(...cutToScreen(body.split('\n'), terminal, lines.length), '');
+    }
     lines.push(...figuresText(shown.at(-1)!, look));
     const { made, held } = sending.checks;
     if (made > 0) {
@@ -158,6 +169,21 @@ async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, termin
     }
   }
   out(`${lines.join('\n')}\n`);
+}
+
+/** What stands around a body on the screen, beside the status and the headers: figures and the next prompt. */
+const linesBelow = 6;
+
+/** Where it is read on a screen, a body that is longer is cut; at least some of it is shown. */
+function cutToScreen(body: readonly string[], { height, paint }: Terminal, above: number): readonly string[] {
+  if (height === undefined) return body;
+  const room = Math.max(10, height - above - linesBelow);
+  if (body.length <= room) return body;
+  const left = body.length - room;
+  return [
+    ...body.slice(0, room),
+    paint('quiet', `… ${counted(left, 'more line')}; all of it: mervok pick body, --raw, or -o FILE`),
+  ];
 }
 
 /** What stands in columns. */

@@ -7,6 +7,7 @@ import type { RunOptions } from '../core/runner/run-options.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { exchangeEvent } from '../core/steps/http/exchange-event.ts';
 import type { HttpPort, OutgoingRequest, Sent } from '../core/steps/http/http-port.ts';
+import { durationText } from '../core/values/text.ts';
 import { openPorts } from '../platform/ports.ts';
 import { version } from '../platform/version.ts';
 import { blockedInWords } from '../reports/cases.ts';
@@ -20,12 +21,18 @@ export interface SingleRequestOptions {
   readonly saveTo: string | undefined;
   /** Whether cases that are needed are told of. */
   readonly tellsNeeded: boolean;
+  /** Whether it stands on the command line rather than on a page. */
+  readonly isGiven: boolean;
+  /** In milliseconds: how long all of it may take. */
+  readonly timeout: number | undefined;
 }
 
 /** Carries out a case and what it needs, and keeps hold of what its last request came to. */
 export class SingleRequest {
   readonly masker = new Masker();
   #last: Sent | undefined;
+  /** Ends all of it where a case takes longer than it may. */
+  #limit: AbortSignal | undefined;
   #ended = 0;
   #checks = { made: 0, held: 0 };
   readonly #all: number;
@@ -42,7 +49,10 @@ export class SingleRequest {
   /** What the last request took; nothing where no response came, which is told. */
   async run(): Promise<Sent | undefined> {
     const { prepared, masker } = this;
+    const { isGiven, timeout } = this.options;
     const interrupt = listenForInterrupt();
+    // Of a request of the command line it is a setting.
+    if (!isGiven && timeout !== undefined) this.#limit = AbortSignal.timeout(timeout);
     const ports = await openPorts(prepared.places);
     const { http } = ports.operations;
     const watched: Ports = {
@@ -55,7 +65,7 @@ export class SingleRequest {
     const options: RunOptions = {
       tool: `mervok ${version}`,
       bodies: false,
-      signal: interrupt.signal,
+      signal: this.#limit ? AbortSignal.any([interrupt.signal, this.#limit]) : interrupt.signal,
       masker,
     };
     try {
@@ -65,6 +75,7 @@ export class SingleRequest {
       await ports.close();
     }
     if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
+    else if (this.#limit?.aborted && !this.#last?.exchanges.at(-1)?.response) this.#giveUp();
     return this.#last;
   }
 
@@ -132,16 +143,36 @@ export class SingleRequest {
     if (isAsked && came?.response) return;
     this.#last = undefined;
     process.exitCode = exitCodes.failed;
+    // That is told at the end, for all that there was to do.
+    if (this.#limit?.aborted) return;
     const message = event.problem?.message ?? (isAsked ? came?.fault?.message : undefined);
-    const mend = isAsked && isTooLarge(came) ? ' -o FILE takes a body of any size.' : '';
+    const mend = isAsked && came ? this.#mendOf(came) : '';
     if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
     else if (event.blocked)
       err(`${event.case} cannot be sent: ${blockedInWords(event.blocked, event.blocked.cause)}.\n`);
     else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
   }
+
+  #giveUp(): void {
+    this.#last = undefined;
+    process.exitCode = exitCodes.failed;
+    const after = durationText(this.options.timeout!);
+    this.terminal.err(`Given up after ${after} (--timeout), before the response was there.\n`);
+  }
+
+  /** The option that gets over what has kept an answer out. */
+  #mendOf({ fault }: Exchange): string {
+    const { isGiven, timeout } = this.options;
+    if (fault?.kind === 'limit' && fault.message.startsWith('The body'))
+      return ' -o FILE takes a body of any size.';
+    if (!isGiven) return '';
+    if (fault?.kind === 'timeout')
+      return timeout === undefined ? ' For this request alone: --timeout DURATION.' : '';
+    return fault?.kind === 'tls' ? ` For this request alone: ${trustFor(fault.message)}.` : '';
+  }
 }
 
-/** Whether a limit has kept the body out, which a file would take. */
-function isTooLarge(exchange: Exchange | undefined): boolean {
-  return exchange?.fault?.kind === 'limit' && exchange.fault.message.startsWith('The body');
+function trustFor(message: string): string {
+  if (message.includes('{ cert:')) return '--cert FILE and --key FILE';
+  return message.includes('{ ca:') ? '--ca FILE, or --unverified' : '--unverified';
 }

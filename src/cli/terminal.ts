@@ -6,6 +6,8 @@ export interface Terminal {
   readonly out: (text: string) => void;
   readonly err: (text: string) => void;
   readonly width: number;
+  /** In lines; nothing where output goes into a file or a pipe. */
+  readonly height: number | undefined;
   /** Whether output can be taken back: a line that shows how far something is. */
   readonly live: boolean;
   /** For standard output, and for standard error: each may go somewhere else. */
@@ -48,6 +50,7 @@ export function openTerminal({ color: colour = true }: { readonly color?: boolea
     err: text => stderr.write(text),
     live: stdout.isTTY === true && env.TERM !== 'dumb',
     width: stdout.columns ?? (Number(env.COLUMNS) || 100),
+    height: stdout.isTTY ? stdout.rows : undefined,
     paint: createPaint({ colour: wanted && stdout.isTTY === true }),
     paintErr: createPaint({ colour: wanted && stderr.isTTY === true }),
   };

@@ -61,10 +61,13 @@ export function fieldsText(
   view: ExchangeView,
   told: readonly Header[] = [],
 ): string[] {
-  const column = Math.min(28, Math.max(0, ...[...headers, ...told].map(([name]) => name.length))) + 2;
-  return [...redactHeaders(headers), ...told].map(
-    ([name, value]) => `${view.paint('quiet', name.padEnd(column))}${visible(value)}`,
-  );
+  const most = Math.max(28, Math.floor(view.width / 2) - 2);
+  const column = Math.min(most, Math.max(0, ...[...headers, ...told].map(([name]) => name.length))) + 2;
+  return [...redactHeaders(headers), ...told].map(([name, value]) => {
+    // A name that is longer than its column has a line of its own.
+    const gap = name.length > most ? `\n${' '.repeat(column)}` : '';
+    return `${view.paint('quiet', name.padEnd(column))}${gap}${visible(value)}`;
+  });
 }
 
 /** Size, time and where it went, what the exchange went over. */
@@ -91,18 +94,29 @@ export function figuresText(
 
 type ToldTimes = { readonly [Phase in keyof Timings]?: number | undefined };
 
-export function phasesInWords({ lookup, connect, tls, wait, download }: ToldTimes): string {
-  const phases: [string, number | undefined][] = [
-    ['name', lookup],
-    ['connection', connect],
-    ['TLS', tls],
-    ['first byte', wait],
-    ['rest', download],
-  ];
-  const known = phases
-    .flatMap(([name, time]) => (time === undefined ? [] : [`${name} ${durationText(time)}`]))
+const phaseNames = {
+  lookup: 'name',
+  connect: 'connection',
+  tls: 'TLS',
+  wait: 'first byte',
+  download: 'rest',
+} as const;
+
+type Phase = keyof typeof phaseNames;
+
+/** Where the time went, in milliseconds: what there was of it, in order. */
+export function phasesOf(times: ToldTimes): { phase: Phase; name: string; time: number }[] {
+  return (Object.entries(phaseNames) as [Phase, string][]).flatMap(([phase, name]) => {
+    const time = times[phase];
+    return time === undefined ? [] : [{ phase, name, time }];
+  });
+}
+
+export function phasesInWords(times: ToldTimes): string {
+  const known = phasesOf(times)
+    .map(({ name, time }) => `${name} ${durationText(time)}`)
     .join(', ');
-  return connect === undefined ? `over an open connection, ${known}` : known;
+  return times.connect === undefined ? `over an open connection, ${known}` : known;
 }
 
 function cookiesIn(headers: readonly Header[]): string[] {

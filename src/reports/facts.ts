@@ -4,7 +4,7 @@ import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped, inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
-import { timeText } from './time-text.ts';
+import { timesInWords } from './percentiles.ts';
 import { broughtInWords } from './verdict.ts';
 
 /** What is told of a run beside its verdict: the name of each thing, and its value. */
@@ -65,11 +65,8 @@ export function totalsInWords(
     `${grouped(held)} of ${counted(checks, 'check')} ${held === 1 ? 'holds' : 'hold'}.`,
     `${counted(requests, 'request')} ${requests === 1 ? 'was' : 'were'} sent, ${sizeText(received)} came back.`,
   ];
-  const { times } = total;
-  if (times.count > 0)
-    sentences.push(
-      `An answer took ${timeText(times.mean!)} on average; half came within ${timeText(times.percentile(50)!)}, 95 of 100 within ${timeText(times.percentile(95)!)}, 99 within ${timeText(times.percentile(99)!)}.`,
-    );
+  const took = timesInWords(total.times);
+  if (took !== undefined) sentences.push(took);
   if (repeats && total.errorRate !== undefined)
     sentences.push(
       `${total.failed === 0 ? 'No request failed' : `${percentText(total.errorRate)} of the requests failed`}; Apdex is ${apdexText(total.apdex!)} for ${durationText(total.threshold)}.`,

@@ -7,8 +7,8 @@ export const indent = ' '.repeat(9);
 
 /** Writes what is to be said of a case that did not pass, in the columns of the terminal. */
 export class FailureText {
-  /** The part of the response that was shown last for this case. */
-  #shownPart: string | undefined;
+  /** The parts of the response that were shown for this case. */
+  readonly #shownParts = new Set<string>();
 
   constructor(
     readonly view: { readonly paint: Paint; readonly measure: Measure; readonly width: number },
@@ -17,7 +17,7 @@ export class FailureText {
 
   /** Once the status is not the expected one, checks that find nothing only follow from it: they are told in short. */
   checks(checks: readonly CheckEvent[]): void {
-    this.#shownPart = undefined;
+    this.#shownParts.clear();
     const wrongStatus = checks.find(check => check.holds === 'no' && /^status\b/.test(check.text));
     const follows = (check: CheckEvent) =>
       wrongStatus !== undefined &&
@@ -40,8 +40,8 @@ export class FailureText {
     if (check.at !== undefined && !check.differences) this.#entry('at', check.at);
     for (const { name, value, origin } of check.origins ?? [])
       this.#entry(`{${name}}`, `${value}, ${origin}`);
-    if (check.nearest === undefined || check.nearest === this.#shownPart) return;
-    this.#shownPart = check.nearest;
+    if (check.nearest === undefined || this.#shownParts.has(check.nearest)) return;
+    this.#shownParts.add(check.nearest);
     this.#entry('response', check.nearest, 'quiet');
   }
 

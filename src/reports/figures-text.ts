@@ -2,6 +2,7 @@ import { percentText } from '../core/record/number-texts.ts';
 import type { RequestStatistics } from '../core/record/request-statistics.ts';
 import type { RunStatistics } from '../core/record/run-statistics.ts';
 import { counted, grouped } from '../core/text/words.ts';
+import { percentileText } from './percentiles.ts';
 import { fit, type Measure, type Paint, visible } from './style.ts';
 import { timeText } from './time-text.ts';
 
@@ -24,10 +25,10 @@ const columns: readonly Column[] = [
     width: 8,
     read: ({ failed, errorRate }) => (failed === 0 ? '0' : percentText(errorRate!)),
   },
-  { name: '50 %', width: 9, read: ({ times }) => time(times.percentile(50)) },
-  { name: '95 %', width: 9, read: ({ times }) => time(times.percentile(95)) },
-  { name: '99 %', width: 9, read: ({ times }) => time(times.percentile(99)) },
-  { name: '90 %', width: 9, read: ({ times }) => time(times.percentile(90)) },
+  { name: '50 %', width: 9, read: ({ times }) => percentileText(times, 50) },
+  { name: '95 %', width: 9, read: ({ times }) => percentileText(times, 95) },
+  { name: '99 %', width: 9, read: ({ times }) => percentileText(times, 99) },
+  { name: '90 %', width: 9, read: ({ times }) => percentileText(times, 90) },
   { name: 'longest', width: 9, read: ({ times }) => time(times.max) },
 ];
 /** From left to right. */

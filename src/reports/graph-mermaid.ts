@@ -19,7 +19,7 @@ export function graphMermaid({ pages, edges }: FlowGraph): string {
   for (const { from, name, to } of edges)
     for (const user of to)
       lines.push(
-        `  ${ids.get(from)} ${name === undefined ? '-.->' : `-->|${quoted(name)}|`} ${ids.get(user)}`,
+        `  ${ids.get(from)} ${name === undefined ? '-.->|"first"|' : `-->|${quoted(name)}|`} ${ids.get(user)}`,
       );
   return `${lines.join('\n')}\n`;
 }

@@ -1,46 +1,36 @@
-import { depthsOf, type FlowEdge, type FlowGraph, pageOfCase } from '../core/analysis/flow-graph.ts';
-import type { PlannedCase, PlannedPage } from '../core/analysis/plan.ts';
+import type { FlowGraph } from '../core/analysis/flow-graph.ts';
+import {
+  type Box,
+  cut,
+  gutter,
+  type InnerRoute,
+  layOutGraph,
+  margin,
+  middleOf,
+  type Route,
+} from './graph-layout.ts';
 
 /** In pixels. */
-const row = 22;
-const leastHead = 44;
-/** Between two arrows that end at the head of a page. */
-const portHeight = 15;
-/** So many cases of a page get an arrow each; more of them get one to the head of their page. */
-const fewUsers = 3;
-const margin = 24;
-/** Between two columns: room for the arrows and their names. */
-const channel = 150;
-const gap = 26;
-/** At the right edge of a page, for what goes on inside it. */
-const gutter = 30;
-const character = 6.6;
-
-interface Box {
-  readonly page: PlannedPage;
-  readonly cases: readonly PlannedCase[];
-  readonly x: number;
-  readonly y: number;
-  readonly width: number;
-  readonly height: number;
-  readonly head: number;
-  /** What ends at its head. */
-  readonly ports: readonly string[];
-}
+const legendHeight = 26;
 
 /** The flow as a drawing: pages as boxes, from left to right as they need each other; what goes on as arrows. */
 export function graphSvg(graph: FlowGraph): string {
-  const { boxes, width, height } = layOut(graph);
-  const byFile = new Map(boxes.map(box => [box.page.file, box]));
-  const arrows = graph.edges.flatMap(edge => arrowsOf(edge, byFile));
+  const { boxes, routes, inner, width, height } = layOutGraph(graph);
+  const legend = legendOf(routes, inner, height);
+  const whole = {
+    width: Math.max(width, legend.width),
+    height: height + (legend.lines.length > 0 ? legendHeight : 0),
+  };
   return [
-    `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${width} ${height}" width="${width}" height="${height}" role="img" aria-label="Flow of data">`,
+    `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${whole.width} ${whole.height}" width="${whole.width}" height="${whole.height}" role="img" aria-label="Flow of data">`,
     style,
-    `<rect class="ground" width="${width}" height="${height}"/>`,
-    ...arrows.map(({ way }) => way).filter(way => way !== ''),
+    `<rect class="ground" width="${whole.width}" height="${whole.height}"/>`,
+    ...routes.map(wayOf),
     ...boxes.map(boxOf),
-    ...arrows.map(({ tip }) => tip),
-    ...namesOf(arrows),
+    ...inner.map(innerOf),
+    ...routes.map(({ levels }) => tipOf(levels.at(-1)!)),
+    ...namesOf(routes),
+    ...legend.lines,
     '</svg>',
     '',
   ].join('\n');
@@ -49,62 +39,20 @@ export function graphSvg(graph: FlowGraph): string {
 const style = `<style>
   .ground { fill: #ffffff } .page { fill: #f4f7f9; stroke: #c3ced6 }
   text { font: 12px system-ui, "Segoe UI", "DejaVu Sans", sans-serif; fill: #1d2b38 }
-  .title { font-weight: 600; font-size: 13px } .file { font-size: 10.5px; fill: #566573 }
+  .title { font-weight: 600; font-size: 13px } .file, .legend { font-size: 10.5px; fill: #566573 }
   .flow { fill: none; stroke: #1f5f8b; stroke-width: 1.2 } .need { stroke-dasharray: 4 3 }
-  .tip { fill: #1f5f8b } .name { font-size: 11px; fill: #1f5f8b; paint-order: stroke; stroke: #ffffff; stroke-width: 3px }
+  .tip { fill: #1f5f8b } .name { font-size: 11px; fill: #1f5f8b }
   .inner { fill: none; stroke: #8fa5b5; stroke-width: 1 } .innertip { fill: #8fa5b5 }
   @media (prefers-color-scheme: dark) {
-    .ground { fill: #10181f } .page { fill: #182430; stroke: #34475a } text { fill: #e2eaf0 } .file { fill: #93a5b4 }
-    .flow { stroke: #7db8e0 } .tip, .name { fill: #7db8e0 } .name { stroke: #10181f } .inner { stroke: #5d7488 } .innertip { fill: #5d7488 }
+    .ground { fill: #10181f } .page { fill: #182430; stroke: #34475a } text { fill: #e2eaf0 } .file, .legend { fill: #93a5b4 }
+    .flow { stroke: #7db8e0 } .tip, .name { fill: #7db8e0 } .inner { stroke: #5d7488 } .innertip { fill: #5d7488 }
   }
 </style>`;
 
-function layOut({ pages, edges }: FlowGraph): { boxes: Box[]; width: number; height: number } {
-  const taking = new Set(edges.flatMap(({ from, to }) => [from, ...to]));
-  const depths = depthsOf(pages);
-  const columns: { x: number; width: number; pages: { page: PlannedPage; cases: PlannedCase[] }[] }[] = [];
-  for (const page of pages) {
-    const cases = page.cases.filter(each => taking.has(each));
-    if (cases.length === 0) continue;
-    const depth = depths.get(page.file)!;
-    while (columns.length <= depth) columns.push({ x: 0, width: 0, pages: [] });
-    columns[depth]!.pages.push({ page, cases });
-  }
-  let x = margin;
-  let height = 0;
-  const boxes: Box[] = [];
-  for (const column of columns) {
-    const widest = Math.max(
-      ...column.pages.flatMap(({ page, cases }) => [
-        page.title.length * 7.4,
-        page.file.length * 6,
-        ...cases.map(each => each.title.length * character),
-      ]),
-      80,
-    );
-    const width = Math.round(Math.min(widest, 320)) + 24 + gutter;
-    let y = margin;
-    for (const { page, cases } of column.pages) {
-      const ports = edges
-        .filter(({ from }) => pageOfCase(from) !== page.file)
-        .flatMap(({ from, name, to }) =>
-          (byPage(to).get(page.file)?.length ?? 0) > fewUsers ? [portOf(from, name)] : [],
-        );
-      const head = Math.max(leastHead, ports.length * portHeight + 12);
-      const boxHeight = head + cases.length * row + 8;
-      boxes.push({ page, cases, x, y, width, height: boxHeight, head, ports });
-      y += boxHeight + gap;
-    }
-    height = Math.max(height, y - gap + margin);
-    x += width + channel;
-  }
-  return { boxes, width: Math.max(200, x - channel + margin), height: Math.max(80, height) };
-}
-
-function boxOf({ page, cases, x, y, width, height, head }: Box): string {
+function boxOf({ page, cases, x, y, width, height, ...box }: Box): string {
   const lines = cases.map(
-    (each, index) =>
-      `  <text x="${x + 12}" y="${y + head + index * row + 15}">${escaped(cut(each.title, 46))}</text>`,
+    each =>
+      `  <text x="${x + 12}" y="${middleOf({ page, cases, x, y, width, height, ...box }, each) + 4}">${escaped(cut(each.title, 46))}</text>`,
   );
   return [
     `<g><rect class="page" x="${x}" y="${y}" width="${width}" height="${height}" rx="4"/>`,
@@ -115,82 +63,64 @@ function boxOf({ page, cases, x, y, width, height, head }: Box): string {
   ].join('\n');
 }
 
-function arrowsOf({ from, name, to }: FlowEdge, boxes: ReadonlyMap<string, Box>): Arrow[] {
-  const box = boxes.get(pageOfCase(from))!;
-  const start = { x: box.x + box.width, y: middleOf(box, from) };
-  return [...byPage(to)].flatMap(([file, users]) => {
-    const target = boxes.get(file)!;
-    if (target === box) return users.map(user => innerArrow(box, from, user));
-    const port = target.ports.indexOf(portOf(from, name));
-    const ends =
-      port < 0
-        ? users.map(user => ({ y: middleOf(target, user), label: name ?? '' }))
-        : [{ y: target.y + 15 + port * portHeight, label: `${name ?? 'first'} ×${users.length}` }];
-    return ends.map(({ y, label }) => outerArrow(start, { x: target.x, y }, label, name === undefined));
-  });
+function wayOf({ isNeed, levels }: Route): string {
+  const [begin, ...rest] = levels;
+  let way = `M${begin!.to} ${begin!.y}`;
+  let last = begin!;
+  for (const level of rest) {
+    const half = (last.to + level.from) / 2;
+    way += ` C${half} ${last.y} ${half} ${level.y} ${level.from} ${level.y} H${level === levels.at(-1) ? level.to - 6 : level.to}`;
+    last = level;
+  }
+  return `<path class="flow${isNeed ? ' need' : ''}" d="${way}"/>`;
 }
 
-function byPage(cases: readonly PlannedCase[]): Map<string, PlannedCase[]> {
-  const pages = new Map<string, PlannedCase[]>();
-  for (const each of cases) pages.set(pageOfCase(each), [...(pages.get(pageOfCase(each)) ?? []), each]);
-  return pages;
+function tipOf({ to, y }: Route['levels'][number]): string {
+  return `<path class="tip" d="M${to} ${y} l-7 -3.5 v7 z"/>`;
 }
 
-function portOf({ address }: PlannedCase, name = ''): string {
-  return `${address} ${name}`;
-}
-
-function middleOf({ cases, y, head }: Box, each: PlannedCase): number {
-  return y + head + cases.indexOf(each) * row + 11;
-}
-
-interface Point {
-  readonly x: number;
-  readonly y: number;
-}
-
-/** The way goes below the boxes, its tip and its name above them. */
-interface Arrow {
-  readonly way: string;
-  readonly tip: string;
-  readonly end?: Point;
-  readonly label?: string;
-}
-
-/** Several names that end at the same place stand there together. */
-function namesOf(arrows: readonly Arrow[]): string[] {
-  const names = new Map<string, { end: Point; labels: Set<string> }>();
-  for (const { end, label } of arrows) {
-    if (!end || !label) continue;
-    const key = `${end.x} ${end.y}`;
-    const known = names.get(key) ?? { end, labels: new Set() };
-    names.set(key, known);
+/** A name stands where the arrow ends, above its level part; several that end at the same place stand there together. */
+function namesOf(routes: readonly Route[]): string[] {
+  const names = new Map<string, { x: number; y: number; labels: Set<string> }>();
+  for (const { levels, label } of routes) {
+    if (label === '') continue;
+    const { to: x, y } = levels.at(-1)!;
+    const known = names.get(`${x} ${y}`) ?? { x, y, labels: new Set() };
+    names.set(`${x} ${y}`, known);
     known.labels.add(label);
   }
   return [...names.values()].map(
-    ({ end, labels }) =>
-      `<text class="name" x="${end.x - 10}" y="${end.y - 4}" text-anchor="end">${escaped(cut([...labels].join(', '), 24))}</text>`,
+    ({ x, y, labels }) =>
+      `<text class="name" x="${x - 10}" y="${y - 4}" text-anchor="end">${escaped(cut([...labels].join(', '), 24))}</text>`,
   );
 }
 
-/** A name stands where the arrow ends: there no two of them meet. */
-function outerArrow(start: Point, end: Point, label: string, isNeed: boolean): Arrow {
-  const bend = Math.max(40, (end.x - start.x) / 2);
-  const way = `M${start.x} ${start.y} C${start.x + bend} ${start.y} ${end.x - bend} ${end.y} ${end.x - 6} ${end.y}`;
-  const tip = `<path class="tip" d="M${end.x} ${end.y} l-7 -3.5 v7 z"/>`;
-  return { way: `<path class="flow${isNeed ? ' need' : ''}" d="${way}"/>`, tip, end, label };
-}
-
-function innerArrow(box: Box, from: PlannedCase, to: PlannedCase): Arrow {
+function innerOf({ box, from, to }: InnerRoute): string {
   const x = box.x + box.width - gutter + 6;
-  const [a, b] = [middleOf(box, from), middleOf(box, to)];
-  const out = Math.min(gutter - 8, 8 + Math.abs(b - a) / 12);
-  const way = `<path class="inner" d="M${x} ${a} C${x + out} ${a} ${x + out} ${b} ${x + 5} ${b}"/>`;
-  return { way: '', tip: `${way}<path class="innertip" d="M${x} ${b} l6 -3 v6 z"/>` };
+  const out = Math.min(gutter - 8, 8 + Math.abs(to - from) / 12);
+  return `<path class="inner" d="M${x} ${from} C${x + out} ${from} ${x + out} ${to} ${x + 5} ${to}"/><path class="innertip" d="M${x} ${to} l6 -3 v6 z"/>`;
 }
 
-function cut(text: string, most: number): string {
-  return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
+/** What each kind of arrow means, as far as it is there. */
+function legendOf(
+  routes: readonly Route[],
+  inner: readonly InnerRoute[],
+  top: number,
+): { lines: string[]; width: number } {
+  const kinds: [shape: string, meaning: string][] = [
+    ...(routes.some(({ isNeed }) => !isNeed) ? [['flow', 'a value goes on'] as [string, string]] : []),
+    ...(routes.some(({ isNeed }) => isNeed)
+      ? [['flow need', 'runs first, gives nothing'] as [string, string]]
+      : []),
+    ...(inner.length > 0 ? [['inner', 'inside a page'] as [string, string]] : []),
+  ];
+  let x = margin;
+  const lines = kinds.map(([shape, meaning]) => {
+    const line = `<path class="${shape}" d="M${x} ${top + 4} h30"/><text class="legend" x="${x + 38}" y="${top + 8}">${meaning}</text>`;
+    x += 38 + meaning.length * 6 + 24;
+    return line;
+  });
+  return { lines, width: x };
 }
 
 function escaped(text: string): string {

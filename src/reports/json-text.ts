@@ -50,19 +50,29 @@ interface Look {
 }
 
 function write(part: Part, indent: string, look: Look, path: string): string {
-  const text = typeof part === 'string' ? writeWord(part, look) : writeMembers(part, indent, look, path);
-  return look.marked?.paths.has(path) ? look.marked.mark(text) : text;
+  const isMarked = look.marked?.paths.has(path) === true;
+  if (typeof part !== 'string') return writeMembers(part, indent, look, path, isMarked);
+  const text = writeWord(part, look);
+  return isMarked ? look.marked!.mark(text) : text;
 }
 
 function writeWord(word: string, { paint }: Look): string {
   return word.startsWith('"') ? word : paint('constant', word);
 }
 
-function writeMembers(part: Exclude<Part, string>, indent: string, look: Look, path: string): string {
+/** Of what takes several lines, only the brackets are set off: the members are not what is meant. */
+function writeMembers(
+  part: Exclude<Part, string>,
+  indent: string,
+  look: Look,
+  path: string,
+  isMarked: boolean,
+): string {
   const { paint, width, marked } = look;
   const close = part.open === '{' ? '}' : ']';
   const mark = (text: string) => paint('quiet', text);
-  if (part.members.length === 0) return mark(part.open + close);
+  const setOff = (text: string) => (isMarked ? marked!.mark(text) : text);
+  if (part.members.length === 0) return setOff(mark(part.open + close));
   const gap = part.open === '{' ? ' ' : '';
   const flat = part.members.every(({ value }) => typeof value === 'string' || value.members.length === 0);
   const length = part.members.reduce(
@@ -77,6 +87,7 @@ function writeMembers(part: Exclude<Part, string>, indent: string, look: Look, p
       (name === undefined ? '' : `${paint('strong', name)}${mark(':')} `) + write(value, inner, look, way)
     );
   });
-  if (flat && length <= width) return mark(part.open) + gap + members.join(mark(', ')) + gap + mark(close);
-  return `${mark(part.open)}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${mark(close)}`;
+  if (flat && length <= width)
+    return setOff(mark(part.open) + gap + members.join(mark(', ')) + gap + mark(close));
+  return `${setOff(mark(part.open))}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${setOff(mark(close))}`;
 }

@@ -7,6 +7,7 @@ import { pageTitleOf, titleOf } from './cases.ts';
 import { escapeMarkup } from './charts/drawing.ts';
 import { linesOf } from './check-lines.ts';
 import { factsOf, totalsInWords } from './facts.ts';
+import { percentileTexts } from './percentiles.ts';
 import { type Digest, type DigestedFailure, digest } from './run-digest.ts';
 import { visible } from './style.ts';
 import { timeText } from './time-text.ts';
@@ -97,8 +98,13 @@ function figuresOf({ statistics: { repeats, total, repeated } }: Digest): string
   const rows = [...repeated.slice(0, mostRequests), { title: 'In total', request: '', figures: total }];
   const lines = rows.map(({ title, request, figures: { requests: sent, failed, times } }) => {
     const time = (value: number | undefined) => (value === undefined ? '' : timeText(value));
-    const percentiles = [50, 90, 95, 99].map(percent => time(times.percentile(percent)));
-    const cells = [`${plain(title)} ${plain(request)}`.trim(), sent, failed, ...percentiles, time(times.max)];
+    const cells = [
+      `${plain(title)} ${plain(request)}`.trim(),
+      sent,
+      failed,
+      ...percentileTexts(times),
+      time(times.max),
+    ];
     return `| ${cells.join(' | ')} |`;
   });
   const left = repeated.length - mostRequests;

@@ -8,6 +8,7 @@ import { grouped } from '../core/text/words.ts';
 import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { factsOf } from './facts.ts';
 import { operationColumns } from './operation-columns.ts';
+import { percentileOf, toldPercents } from './percentiles.ts';
 import { originOf } from './run-digest.ts';
 import { visible } from './style.ts';
 import { figuresInWords, verdictInWords } from './verdict.ts';
@@ -176,7 +177,7 @@ function figures({ repeated, total, repeats }: RunStatistics): Row[] {
       apdex,
       times.min,
       times.mean,
-      ...[50, 90, 95, 99].map(percent => times.percentile(percent)),
+      ...toldPercents.map(percent => percentileOf(times, percent)),
       times.max,
     ]),
   ];

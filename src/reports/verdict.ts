@@ -3,6 +3,7 @@ import type { Stop } from '../core/model/outcomes.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
+import { hasPercentile } from './percentiles.ts';
 
 /** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
 export function verdictInWords(totals: RunTotals): string {
@@ -111,7 +112,7 @@ export function figuresInWords(totals: RunTotals): string {
   const { p50, p95 } = totals;
   const again =
     totals.reconnects === 0 ? '' : `; ${grouped(totals.reconnects)} sent once more over a fresh connection`;
-  if (p50 === undefined || p95 === undefined) return took + again;
+  if (p50 === undefined || p95 === undefined || !hasPercentile(totals.requests, 95)) return took + again;
   return `${took}; half within ${durationText(p50)}, 95 of 100 within ${durationText(p95)}${again}`;
 }
 

@@ -1,6 +1,6 @@
 import { isObject, Missing, type Value } from '../model/value.ts';
 import { counted } from '../text/words.ts';
-import { cut, describe, describeExactly, outline } from '../values/describe.ts';
+import { cut, describe, outline } from '../values/describe.ts';
 import { isBinary, sizeText } from '../values/text.ts';
 import type { AnswerView } from './answer-view.ts';
 import type { Condition, Predicate, ResponseSource } from './ast.ts';
@@ -12,11 +12,11 @@ import { descend } from './compile-reference.ts';
 import { compileItems } from './compile-source.ts';
 import { type Difference, differencesOfPart, differences as differencesOfValues } from './difference.ts';
 import type { EvaluationContext, Note } from './evaluation-context.ts';
+import { foundInWords, mostDifferences } from './explain-found.ts';
 import { expectedOf, type Precision } from './explain-words.ts';
 import { isSingular, type Path } from './jsonpath/ast.ts';
 import { compileSingular } from './jsonpath/singular.ts';
 import { referenceText } from './reference.ts';
-import { Unknown } from './truth.ts';
 import { referencesIn, sourcesIn } from './walk.ts';
 
 /** Why a check did not hold, in words that a report can print. */
@@ -57,7 +57,7 @@ export function explain(
       word,
     ),
     found: join(
-      notes.map((note, index) => foundOf(note, differing[index]!.length, precision)),
+      notes.map((note, index) => foundInWords(note, differing[index]!.length, precision, context)),
       '; ',
     ),
   });
@@ -77,8 +77,6 @@ export function explain(
 export function nearestPart(context: EvaluationContext): { nearest?: string } {
   return around(undefined, context);
 }
-
-const mostDifferences = 10;
 
 /** What of a larger value differs from a part, a schema or another value that is wanted of it. */
 function differencesIn(
@@ -122,53 +120,6 @@ function compare(
     default:
       return [];
   }
-}
-
-/** @param differing how many parts are not as they should be, where that is said more closely elsewhere */
-function foundOf(note: Note, differing: number, precision: Precision): string {
-  const { found, truth, items } = note;
-  if (items && items.total > 0) return foundAmong(note, items, differing > 0 ? 'places' : 'values');
-  if (found instanceof Missing && found.unreadable) return `cannot be decided: ${found.reason}`;
-  if (found instanceof Missing) return items ? found.reason : `nothing: ${found.reason}`;
-  if (differing > 0 && truth === false)
-    return differing >= mostDifferences
-      ? `${mostDifferences} parts that differ, if not more`
-      : `${counted(differing, 'part')} that ${differing === 1 ? 'differs' : 'differ'}`;
-  const value = precision === 'exact' ? describeExactly(found) : describe(found);
-  return truth instanceof Unknown ? `${value}, which cannot be decided: ${truth.reason}` : value;
-}
-
-/** Of items: what they are, or only where, if that is said more closely elsewhere. */
-type Shown = 'values' | 'places';
-
-/** Under a quantifier: how many items decided, and what the first of them are. */
-function foundAmong(
-  { comparison: { quantifier } }: Note,
-  { deciding, total }: NonNullable<Note['items']>,
-  shows: Shown,
-): string {
-  if (deciding.length === 0) return `none of ${total} does`;
-  const clear = deciding.filter(item => !(item.truth instanceof Unknown));
-  const unclear = deciding.filter(item => item.truth instanceof Unknown);
-  const verb =
-    quantifier === 'no' ? (clear.length === 1 ? 'does' : 'do') : clear.length === 1 ? 'does not' : 'do not';
-  const parts = [
-    ...(clear.length > 0 ? [`${clear.length} of ${total} ${verb}: ${firstOf(clear, shows)}`] : []),
-    ...(unclear.length > 0
-      ? [`${unclear.length} of ${total} cannot be decided: ${firstOf(unclear, 'values')}`]
-      : []),
-  ];
-  return parts.join('; ');
-}
-
-function firstOf(items: NonNullable<Note['items']>['deciding'], shows: Shown): string {
-  const shown = items.slice(0, 3).map(({ value, match, truth }) => {
-    if (value instanceof Missing) return value.reason;
-    const place = match === undefined || match.path === '$' ? 'it' : match.path;
-    if (shows === 'places') return place;
-    return `${place} is ${describe(value)}${truth instanceof Unknown ? ` (${truth.reason})` : ''}`;
-  });
-  return shown.join(', ') + (items.length > 3 ? `, and ${items.length - 3} more` : '');
 }
 
 /** What a condition that holds has looked at, where that is one value. */

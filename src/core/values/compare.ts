@@ -110,29 +110,45 @@ function joinedKeys(open: string, values: readonly Value[], close: string): stri
   return keys.includes(undefined) ? undefined : `${open}${keys.join(',')}${close}`;
 }
 
-function sameCounts(a: readonly string[], b: readonly string[]): boolean {
-  const counts = new Map<string, number>();
-  for (const key of a) counts.set(key, (counts.get(key) ?? 0) + 1);
-  for (const key of b) {
-    const count = counts.get(key) ?? 0;
-    if (count === 0) return false;
-    counts.set(key, count - 1);
-  }
-  return true;
-}
-
 /** Whether two lists hold the same items, each as often. */
 export function equalInAnyOrder(a: Value[], b: Value[]): boolean {
-  if (a.length !== b.length) return false;
-  const keys = keysOf([...a, ...b]);
-  if (keys) return sameCounts(keys.slice(0, a.length), keys.slice(a.length));
-  const open = [...b];
-  return a.every(item => {
-    const at = open.findIndex(other => equal(item, other) === true);
-    if (at < 0) return false;
-    open.splice(at, 1);
-    return true;
+  return a.length === b.length && unpaired(a, b).missing.length === 0;
+}
+
+/**
+ * What two lists do not have in common, where each item counts as often as it stands there: what the first one has too
+ * much of, and what of the second one it lacks.
+ */
+export function unpaired(
+  list: readonly Value[],
+  wanted: readonly Value[],
+): { extra: Value[]; missing: Value[] } {
+  const keys = keysOf([...list, ...wanted]);
+  if (!keys) return unpairedByEquality(list, wanted);
+  const counts = new Map<string, number>();
+  const take = (key: string) => {
+    const count = counts.get(key) ?? 0;
+    if (count > 0) counts.set(key, count - 1);
+    return count > 0;
+  };
+  const put = (key: string) => counts.set(key, (counts.get(key) ?? 0) + 1);
+  const own = keys.slice(0, list.length);
+  own.forEach(put);
+  const missing = wanted.filter((_, index) => !take(keys[list.length + index]!));
+  return { extra: list.filter((_, index) => take(own[index]!)), missing };
+}
+
+function unpairedByEquality(
+  list: readonly Value[],
+  wanted: readonly Value[],
+): { extra: Value[]; missing: Value[] } {
+  const extra = [...list];
+  const missing = wanted.filter(item => {
+    const at = extra.findIndex(other => equal(item, other) === true);
+    if (at >= 0) extra.splice(at, 1);
+    return at < 0;
   });
+  return { extra, missing };
 }
 
 /** Negative, zero or positive; nothing where these kinds have no order. */

@@ -10,12 +10,7 @@ export type Ink =
   | 'held'
   | 'failed'
   | 'requests'
-  | 'users'
-  | 'answer-1'
-  | 'answer-2'
-  | 'answer-3'
-  | 'answer-4'
-  | 'answer-5';
+  | 'users';
 
 export type Mark =
   /** `d` in the path language of SVG. */

@@ -1,5 +1,5 @@
 import { type ScaleLinear, scaleLinear } from 'd3-scale';
-import type { Timeline } from '../../core/record/timeline.ts';
+import type { Stretch, Timeline } from '../../core/record/timeline.ts';
 import type { Ink, Mark } from './drawing.ts';
 import { round } from './drawing.ts';
 
@@ -93,4 +93,9 @@ export function endLabels(
     if (each.y > limit) each.y = limit;
   }
   return placed.map(({ text, y, ink }) => label([right + 8, y + 4], text, 'start', ink));
+}
+
+/** Of each stretch, how many of something a second. */
+export function ratesOf(timeline: Timeline, count: (stretch: Stretch) => number): number[] {
+  return timeline.stretches.map((stretch, index) => (count(stretch) * 1000) / timeline.lengthOf(index));
 }

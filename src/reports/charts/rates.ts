@@ -1,12 +1,12 @@
 import { percentText, rateText } from '../../core/record/number-texts.ts';
 import type { RunStatistics } from '../../core/record/run-statistics.ts';
-import type { Stretch, Timeline } from '../../core/record/timeline.ts';
 import { counted, grouped } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
-import type { Drawing, Ink, Mark } from './drawing.ts';
+import type { Drawing, Mark } from './drawing.ts';
 import {
   endLabels,
   type Panel,
+  ratesOf,
   size,
   timeAxis,
   timeScale,
@@ -45,46 +45,6 @@ export function outcomesOverTime({ total, timeline }: RunStatistics): Drawing {
         { text: 'as expected', y: y((all.at(-1)! + bad.at(-1)!) / 2), ink: 'held' },
         ...(fails ? [{ text: 'failed', y: y(bad.at(-1)! / 2), ink: 'failed' as const }] : []),
       ]),
-    ],
-  };
-}
-
-/** So many lines can be told apart. */
-const mostAnswers = 5;
-
-/** What did the service answer, and when? */
-export function answersOverTime({ total, timeline }: RunStatistics): Drawing {
-  const { stretches } = timeline;
-  const sums = new Map<string, number>();
-  for (const { answers } of stretches)
-    for (const [answer, count] of answers) sums.set(answer, (sums.get(answer) ?? 0) + count);
-  const ranked = [...sums].sort(([, a], [, b]) => b - a).map(([answer]) => answer);
-  const own = ranked.length > mostAnswers ? ranked.slice(0, mostAnswers - 1) : ranked;
-  const others = ranked.filter(answer => !own.includes(answer));
-  const lines = [...own.map(answer => [answer]), ...(others.length > 0 ? [others] : [])].map(
-    (answers, index) => ({
-      text: answers === others ? 'others' : answers[0]!,
-      ink: `answer-${index + 1}` as Ink,
-      rates: ratesOf(timeline, each =>
-        answers.reduce((sum, answer) => sum + (each.answers.get(answer) ?? 0), 0),
-      ),
-    }),
-  );
-  const x = timeScale(timeline);
-  const y = valueScale(Math.max(...lines.flatMap(({ rates }) => rates)), wholePanel);
-  const told = ranked.slice(0, 8).map(answer => `${answer}: ${grouped(sums.get(answer)!)}`);
-  return {
-    title: 'What was answered, and when?',
-    says: `Of ${counted(total.requests, 'request')}, ${told.join(', ')}${ranked.length > 8 ? ' and others' : ''}. In requests a second.`,
-    ...size,
-    marks: [
-      ...valueAxis(y, rateText),
-      ...lines.map(({ ink, rates }): Mark => {
-        const points = stepsOf(timeline, (_, index) => ({ low: 0, high: rates[index] }));
-        return { kind: 'line', ink, d: lineOf(points, x, y) };
-      }),
-      ...timeAxis(x, wholePanel),
-      ...endLabels(lines.map(({ text, ink, rates }) => ({ text, ink, y: y(rates.at(-1)!) }))),
     ],
   };
 }
@@ -133,9 +93,4 @@ export function load({ total, timeline }: RunStatistics): Drawing {
       ]),
     ],
   };
-}
-
-/** Of each stretch, how many of something a second. */
-function ratesOf(timeline: Timeline, count: (stretch: Stretch) => number): number[] {
-  return timeline.stretches.map((stretch, index) => (count(stretch) * 1000) / timeline.lengthOf(index));
 }

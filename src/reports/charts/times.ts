@@ -3,6 +3,7 @@ import { line } from 'd3-shape';
 import type { RunStatistics } from '../../core/record/run-statistics.ts';
 import type { Stretch } from '../../core/record/timeline.ts';
 import { durationText } from '../../core/values/text.ts';
+import { hasPercentile, toldPercents } from '../percentiles.ts';
 import { timeText } from '../time-text.ts';
 import type { Drawing } from './drawing.ts';
 import {
@@ -65,7 +66,9 @@ export function cumulative({ total: { times } }: RunStatistics): Drawing {
     percent => x(Math.max(timeWithin(percent), shortest)),
     percent => y(percent),
   ).digits(1);
-  const told = [50, 90, 95, 99].map(percent => ({ percent, time: timeWithin(percent) }));
+  const told = toldPercents
+    .filter(percent => hasPercentile(times.count, percent))
+    .map(percent => ({ percent, time: timeWithin(percent) }));
   const inWords = told.map(
     ({ percent, time }) => `${percent === 50 ? 'Half' : `${percent} of 100`} within ${timeText(time)}`,
   );

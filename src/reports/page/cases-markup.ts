@@ -13,7 +13,7 @@ export function* casesMarkup(digest: Digest): Generator<Markup> {
   const cases = digest.pages.flatMap(page => page.cases);
   yield html`<section id="cases" aria-labelledby="cases-title"><h2 id="cases-title">Cases</h2>
 ${filterMarkup(cases)}
-<p class="axis" aria-hidden="true"><span>0</span><span>${durationText(Math.round(digest.end.time))}</span></p>`;
+<p class="heads" aria-hidden="true"><span></span><span>outcome</span><span>case</span><span class="request">request</span><span class="status">status</span><span class="time">the case took</span><span class="axis"><span>0</span><span>${durationText(Math.round(digest.end.time))}</span></span></p>`;
   const length = digest.end.time;
   const failures = new Map(digest.failures.map(({ event }, at) => [event.case, at + 1] as const).reverse());
   let index = 0;

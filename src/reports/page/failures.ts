@@ -19,7 +19,7 @@ export function* failuresMarkup(digest: Digest): Generator<Markup> {
   for (const { text, place, found } of totals.exceeded)
     yield html`<article class="entry"><h3><span class="outcome failed">not kept</span> The bound <code>${text}</code></h3>
 <p class="where">${place.file}:${place.line}</p>
-<dl class="check"><div><dt>found</dt><dd class="found">${found}</dd></div></dl></article>`;
+<div class="check"><dl>${pair('found', found, 'found')}</dl></div></article>`;
   const told = new Set<string>();
   for (const [index, failure] of failures.entries()) {
     const isFirst = !told.has(failure.event.case);
@@ -43,7 +43,7 @@ function entryMarkup(failure: DigestedFailure, index: number, isFirst: boolean, 
   const figures = [
     request,
     status === undefined ? undefined : `status ${status}`,
-    durationText(time),
+    `the case took ${durationText(time)}`,
     howOften(failure, digest),
   ];
   return html`<article class="entry" id="failure-${index + 1}">
@@ -51,7 +51,7 @@ function entryMarkup(failure: DigestedFailure, index: number, isFirst: boolean, 
 <p class="where">${pageTitleOf(page, digest.run.rounds !== 1)} · ${place.file}:${place.line} · ${figures.filter(Boolean).join(' · ')}</p>
 ${rowsOf(failure).map(values => html`<p class="row">${values}</p>`)}
 ${prose && html`<div class="prose">${proseMarkup(prose)}</div>`}
-${failing.map((check, at) => checkMarkup(check, failing[at - 1]?.nearest))}
+${failing.map((check, at) => checkMarkup(check, failing.slice(0, at)))}
 ${problem && html`<div class="check"><p class="statement"><span>${problem.message}</span> <span class="quiet">${problem.place.file}:${problem.place.line}</span></p></div>`}
 ${holding.length > 0 && html`<details><summary>${holdingInWords(holding.length)}</summary><ul>${holding.map(({ text, label }) => html`<li>${label && `${label}: `}<code>${text}</code></li>`)}</ul></details>`}
 ${blocked && html`<details><summary>${counted(blocked.length, 'case')} ${blocked.length === 1 ? 'is' : 'are'} blocked by this</summary>${blockedList(blocked)}</details>`}
@@ -93,21 +93,31 @@ function blockedList(cases: readonly BlockedCase[]): Markup {
 }
 
 /** The check as written, then what was expected and what was found under each other, so that the eye compares them. */
-function checkMarkup(check: CheckEvent, toldBefore: string | undefined): Markup {
+function checkMarkup(check: CheckEvent, toldBefore: readonly CheckEvent[]): Markup {
   const { place, text, label, level, expected, found, at, origins = [], differences, nearest } = check;
   return html`<div class="check">
 <p class="statement"><span>${label !== undefined && `${label}: `}<code>${text}</code></span> <span class="quiet">${place.file}:${place.line}</span></p>
 <dl>
 ${level !== undefined && pair('set in', level)}
-${expected !== undefined && pair('expected', expected, 'expected')}
+${expected !== undefined && pair('expected', expected)}
 ${found !== undefined && pair('found', found, 'found')}
-${differences?.map(each => html`${pair(each.at, `expected ${each.expected}`, 'expected')}${pair('', `found ${each.found}`, 'found')}`)}
+</dl>
+${differences && differencesMarkup(differences)}
+<dl>
 ${at !== undefined && !differences && pair('at', at)}
 ${origins.map(({ name, value, origin }) => pair(`{${name}}`, `${value}, ${origin}`))}
-${nearest !== undefined && nearest !== toldBefore && pair('response', nearest, 'quiet')}
+${nearest !== undefined && !toldBefore.some(each => each.nearest === nearest) && pair('response', nearest, 'quiet')}
 </dl></div>`;
 }
 
+/** Each part that differs by its place, what was expected under what was found. */
+function differencesMarkup(differences: NonNullable<CheckEvent['differences']>): Markup {
+  return html`<dl class="parts">${differences.map(
+    ({ at, expected, found }) =>
+      html`<dt class="place">${at}</dt>${pair('expected', expected)}${pair('found', found, 'found')}`,
+  )}</dl>`;
+}
+
 function pair(name: string, value: string, role?: string): Markup {
-  return html`<div><dt>${name}</dt><dd${role && html` class="${role}"`}>${value}</dd></div>`;
+  return html`<dt>${name}</dt><dd${role && html` class="${role}"`}>${value}</dd>`;
 }

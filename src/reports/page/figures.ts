@@ -4,6 +4,7 @@ import { counted, grouped } from '../../core/text/words.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { svgOf } from '../charts/drawing.ts';
+import { percentileText, toldPercents } from '../percentiles.ts';
 import type { Digest } from '../run-digest.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
@@ -23,11 +24,12 @@ export function* figuresMarkup({ statistics, end, totals }: Digest): Generator<M
       : all
           .toSorted((a, b) => (b.figures.times.percentile(95) ?? 0) - (a.figures.times.percentile(95) ?? 0))
           .slice(0, mostRequests);
+  const charts = chartsOf(statistics);
   yield html`<section id="figures" aria-labelledby="figures-title"><h2 id="figures-title">Figures</h2>
-<p>A request fails where no answer comes, or where a check of its answer does not hold. Apdex counts what was answered within ${durationText(total.threshold)} in full, what took up to four times as long by half, and what failed not at all.</p>`;
+<p>A request fails where no answer comes, or where a check of its answer does not hold. Apdex counts what was answered within ${durationText(total.threshold)} in full, what took up to four times as long by half, and what failed not at all. A percentile is told where at least one answer lies beyond it${charts.length === 0 && ', and so few answers are not charted'}.</p>`;
   if (totals.bounds.length > 0)
     yield html`<ul class="checks">${totals.bounds.map(({ text, holds, found }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'is kept' : 'is not kept'}</span> <code>${text}</code> <span class="quiet">found ${found}</span></li>`)}</ul>`;
-  for (const [index, drawing] of chartsOf(statistics).entries())
+  for (const [index, drawing] of charts.entries())
     yield html`<figure><h3>${drawing.title}</h3><div class="wide" tabindex="0" role="region" aria-label="Chart">${new Markup(svgOf(drawing, `chart-${index + 1}`))}</div><figcaption>${joined(drawing.says)}</figcaption></figure>`;
   yield html`<h3>Request by request</h3>
 ${once > 0 && html`<p>${counted(once, 'request')} that ${once === 1 ? 'was' : 'were'} sent once ${once === 1 ? 'is' : 'are'} not listed.</p>`}
@@ -47,10 +49,9 @@ const columns: readonly (readonly [
   ['Apdex', ({ apdex }) => (apdex === undefined ? '' : apdexText(apdex))],
   ['shortest', ({ times }) => shortTime(times.min)],
   ['mean', ({ times }) => shortTime(times.mean)],
-  ['50 %', ({ times }) => shortTime(times.percentile(50))],
-  ['90 %', ({ times }) => shortTime(times.percentile(90))],
-  ['95 %', ({ times }) => shortTime(times.percentile(95))],
-  ['99 %', ({ times }) => shortTime(times.percentile(99))],
+  ...toldPercents.map(
+    percent => [`${percent} %`, ({ times }: RequestStatistics) => percentileText(times, percent)] as const,
+  ),
   ['longest', ({ times }) => shortTime(times.max)],
   ['a second', ({ requests }, length) => rateText(requests / Math.max(length / 1000, 0.001))],
   [

@@ -1,8 +1,9 @@
 import type { CheckEvent, OperationEvent, Payload } from '../../core/model/events.ts';
 import { isAnswered, viewOf } from '../../core/record/operations.ts';
-import { sizeText } from '../../core/values/text.ts';
-import { phasesInWords, sentAnew } from '../exchange-text.ts';
-import { formatJson } from '../json-text.ts';
+import { counted } from '../../core/text/words.ts';
+import { durationText, sizeText } from '../../core/values/text.ts';
+import { phasesOf, sentAnew } from '../exchange-text.ts';
+import { laidOutBody } from '../laid-out-body.ts';
 import { visible } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { html, Markup } from './markup.ts';
@@ -69,10 +70,12 @@ function headersMarkup(
   const asked = new Set(
     failing.flatMap(({ text }) => /\bheader\s+"?([\w-]+)/i.exec(text)?.[1]?.toLowerCase() ?? []),
   );
-  return html`<dl class="headers">${headers.map(
-    ([name, value]) =>
-      html`<div><dt>${name}</dt> <dd>${markIf(asked.has(name.toLowerCase()), html`${value}`)}</dd></div>`,
-  )}</dl>`;
+  const isAsked = (name: string) => asked.has(name.toLowerCase());
+  // Folded, but where a check that does not hold speaks of one of them.
+  const isOpen = headers.some(([name]) => isAsked(name));
+  return html`<details class="headers"${isOpen && new Markup(' open')}><summary>${counted(headers.length, 'header')}</summary><dl>${headers.map(
+    ([name, value]) => html`<dt>${name}</dt><dd>${markIf(isAsked(name), html`${value}`)}</dd>`,
+  )}</dl></details>`;
 }
 
 function bodyMarkup(body: Payload | undefined, failing: readonly CheckEvent[] = []): Markup | undefined {
@@ -88,50 +91,33 @@ function bodyMarkup(body: Payload | undefined, failing: readonly CheckEvent[] = 
   }
   const isLong = text.length > shownBody;
   const note = cut || isLong ? html`<p class="quiet">The beginning of ${sizeText(size)}.</p>` : undefined;
-  const shown = isLong ? html`${text.slice(0, shownBody)} …` : laidOut(text, failing);
+  const shown = isLong
+    ? html`${text.slice(0, shownBody)} …`
+    : new Markup(laidOutBody(safeText(text), 84, failing, part => `<mark>${part}</mark>`));
   // What can be scrolled can be reached by the keyboard.
   const scrolls = shown.text.length > 1500 || shown.text.split('\n').length > 22;
   return html`<pre${scrolls && html` tabindex="0"`}>${shown}</pre>${note}`;
 }
 
-/** JSON with a member a line, the offending values marked; other text as it came. */
-function laidOut(text: string, failing: readonly CheckEvent[]): Markup {
-  const paths = new Set(failing.flatMap(pathsOf));
-  try {
-    if (!/^\s*[[{]/.test(text)) return html`${text}`;
-    JSON.parse(text);
-    // No character of JSON that means something is changed by this.
-    const safe = visible(text).replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
-    const paint = (_role: string, part: string) => part;
-    const shown = formatJson(safe, 84, paint, { paths, mark: part => `<mark>${part}</mark>` });
-    // What is nested very deeply would be little else than white space.
-    return shown.length > 3 * shownBody ? html`${text}` : new Markup(shown);
-  } catch {
-    // Cut, or nested too deeply to be laid out.
-    return html`${text}`;
-  }
+/** No character of JSON that means something is changed by this. */
+function safeText(text: string): string {
+  return visible(text).replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
 }
 
-/** The places that a check that does not hold speaks of. */
-function pathsOf({ at, differences = [], found = '' }: CheckEvent): string[] {
-  const inWords = [...found.matchAll(/\$[.[][^\s,;]*/g)].map(([path]) => path);
-  return [...(at === undefined ? [] : [at]), ...differences.map(each => each.at), ...inWords];
-}
-
-const phases = ['lookup', 'connect', 'tls', 'wait', 'download'] as const;
-
-/** Where the time of an exchange went, drawn and in words. */
-function timesMarkup({ times, received }: OperationEvent): Markup {
-  const sum = phases.reduce((all, phase) => all + (times[phase] ?? 0), 0);
+/** Where the time of an exchange went: drawn, and each phase by its colour and in words. */
+function timesMarkup({ times, received, fault }: OperationEvent): Markup {
+  const phases = phasesOf(times);
+  const sum = phases.reduce((all, { time }) => all + time, 0);
   const scale = 1000 / Math.max(sum, times.total, 0.001);
   let x = 0;
-  const bars = phases.flatMap(phase => {
-    const time = times[phase];
-    if (!time) return [];
+  const bars = phases.map(({ phase, time }) => {
     const bar = html`<rect class="${phase}" x="${x.toFixed(1)}" width="${Math.max(1, time * scale).toFixed(1)}" height="6"/>`;
     x += time * scale;
-    return [bar];
+    return bar;
   });
+  const told = phases.map(
+    ({ phase, name, time }) => html`<li><i class="${phase}"></i>${name} ${durationText(time)}</li>`,
+  );
   return html`<div class="times"><svg class="phases" viewBox="0 0 1000 6" preserveAspectRatio="none" aria-hidden="true">${bars}</svg>
-<p class="quiet">${timeText(times.total)}: ${phasesInWords(times)}; ${sizeText(received)} received</p></div>`;
+<ul class="quiet"><li>${fault ? 'given up after' : 'answered in'} ${timeText(times.total)}${times.connect === undefined && ', over an open connection'}</li>${told}<li>${sizeText(received)} received</li></ul></div>`;
 }

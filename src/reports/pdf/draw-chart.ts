@@ -14,18 +14,7 @@ const inks: { readonly [ink in Ink]: Colour } = {
   failed: 'failed',
   requests: 'holds',
   users: 'error',
-  'answer-1': 'holds',
-  'answer-2': 'holds',
-  'answer-3': 'slate',
-  'answer-4': 'slate',
-  'answer-5': 'slate',
 };
-const dashes: { readonly [ink in Ink]?: readonly [number, number] } = {
-  'answer-2': [6, 3],
-  'answer-4': [6, 3],
-  'answer-5': [2, 3],
-};
-
 /** A chart with its question above and what it says below, all on one page. */
 export function draw({ title, says, width, height, marks }: Drawing, paper: Paper): void {
   const { doc, left } = paper;
@@ -37,11 +26,8 @@ export function draw({ title, says, width, height, marks }: Drawing, paper: Pape
   for (const mark of marks) {
     if (mark.kind === 'area') doc.path(mark.d).fill(colours[inks[mark.ink]]);
     if (mark.kind === 'line') {
-      const dash = dashes[mark.ink];
       doc.lineWidth(mark.ink === 'grid' || mark.ink === 'axis' ? 1 : 1.75);
-      if (dash) doc.dash(dash[0], { space: dash[1] });
       doc.path(mark.d).stroke(colours[inks[mark.ink]]);
-      if (dash) doc.undash();
     }
     if (mark.kind === 'text') {
       const { x, y, text, anchor, ink } = mark;

@@ -33,14 +33,23 @@ export interface Style {
   /** Space below, in points. */
   readonly below?: number;
   readonly indent?: number;
-  /** Goes on in the same line with what comes next. */
-  readonly continued?: boolean;
 }
+
+/** A text of which parts have a colour of their own. */
+export type Part = string | { readonly text: string; readonly colour: Colour };
+
+/** Between two lines, in points. */
+const lineGap = 1.5;
+/** So many lines stand together at the foot of a page. */
+const fewLines = 4;
 
 /** In points: A4, with its margins. */
 const page = { size: 'A4', margins: { top: 56, bottom: 64, left: 56, right: 56 } } as const;
 
-/** A document that is written from top to bottom; a text that does not fit goes on on the next page. */
+/**
+ * A document that is written from top to bottom. What does not fit any more stands on the next page as a whole; only what
+ * is longer than a page is broken, and what has many lines.
+ */
 export class Paper {
   readonly doc: PDFKit.PDFDocument;
   readonly left = page.margins.left;
@@ -59,30 +68,60 @@ export class Paper {
     this.width = this.doc.page.width - page.margins.left - page.margins.right;
   }
 
-  text(
-    text: string,
-    { font = 'plain', size = 9.5, colour = 'ink', below = 4, indent = 0, continued = false }: Style = {},
-  ) {
-    this.doc.font(font).fontSize(size).fillColor(colours[colour]);
-    this.doc.text(this.written(text), this.left + indent, undefined, {
-      width: this.width - indent,
-      continued,
-      lineGap: 1.5,
-    });
-    if (!continued) this.doc.y += below;
+  text(text: string, style: Style = {}): void {
+    this.line([text], style);
+  }
+
+  /** A text whose parts have colours of their own; none of them holds a line end. */
+  line(parts: readonly Part[], style: Style = {}): void {
+    const { colour = 'ink', below = 4, indent = 0 } = style;
+    const pieces = parts.map(part => (typeof part === 'string' ? { text: part, colour } : part));
+    this.keep(this.heightOf(pieces.map(({ text }) => text).join(''), style));
+    for (const [index, piece] of pieces.entries()) {
+      const options = {
+        width: this.width - indent,
+        continued: index < pieces.length - 1,
+        lineGap,
+      };
+      this.doc.fillColor(colours[piece.colour]);
+      if (index === 0) this.doc.text(this.written(piece.text), this.left + indent, undefined, options);
+      else this.doc.text(this.written(piece.text), options);
+    }
+    this.doc.y += below;
+  }
+
+  /** Of many lines, as a body has them: they may stand on two pages, but no single one at the foot of the first. */
+  lines(lines: readonly (readonly Part[])[], style: Style = {}): void {
+    this.keep(Math.min(lines.length, fewLines) * this.heightOf('', style));
+    for (const line of lines) this.line(line, { ...style, below: 0 });
+    this.doc.y += style.below ?? 4;
+  }
+
+  /** How much room a text takes, in points, without what is left free below it. */
+  heightOf(text: string, style: Style = {}): number {
+    const { font = 'plain', size = 9.5 } = style;
+    this.doc.font(font).fontSize(size);
+    return this.doc.heightOfString(this.written(text), { width: this.width - (style.indent ?? 0), lineGap });
   }
 
   /** A name and its value, which stands in a column of its own; it is as wide as the widest of the names. */
   pair(name: string, value: string, column: number, style: Style = {}): void {
     const { doc } = this;
     const { indent = 0, below = 1 } = style;
-    this.keep(14);
+    const beside = { ...style, indent: indent + column, below: 0 };
+    this.keep(this.heightOf(value, beside));
     const top = doc.y;
-    this.text(name, { ...style, font: 'plain', colour: 'slate', below: 0 });
+    this.text(name, { ...style, colour: 'slate', below: 0 });
     const end = doc.y;
     doc.y = top;
-    this.text(value, { ...style, indent: indent + column, below: 0 });
+    this.text(value, beside);
     doc.y = Math.max(end, doc.y) + below;
+  }
+
+  /** How much room a name and its value take, in points. */
+  heightOfPair(value: string, column: number, style: Style = {}): number {
+    const { indent = 0, below = 1 } = style;
+    return this.heightOf(value, { ...style, indent: indent + column }) + below;
   }
 
   /** A heading, which is an entry of the outline too and never stands at the foot of a page. */
@@ -93,9 +132,11 @@ export class Paper {
     this.text(text, { font: 'title', size: 14, below: 6 });
   }
 
-  /** Goes to the next page where so much does not fit on this one; in points. */
+  /** Goes to the next page where so much does not fit on this one, but on a whole one; in points. */
   keep(height: number): void {
-    if (this.doc.y + height > this.doc.page.height - page.margins.bottom) this.doc.addPage();
+    const bottom = this.doc.page.height - page.margins.bottom;
+    const fitsOnPage = height <= bottom - page.margins.top;
+    if (this.doc.y + height > bottom && fitsOnPage) this.doc.addPage();
   }
 
   rule(): void {

@@ -8,18 +8,21 @@ import { durationText, sizeText } from '../../core/values/text.ts';
 import { pageTitleOf, titleOf } from '../cases.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { factsOf, totalsInWords } from '../facts.ts';
+import { laidOutBody } from '../laid-out-body.ts';
+import { percentileTexts } from '../percentiles.ts';
 import { type Digest, type DigestedCase, type DigestedFailure, digest, gravestOf } from '../run-digest.ts';
-import { joined } from '../style.ts';
+import { joined, visible } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { verdictInWords } from '../verdict.ts';
 import { draw } from './draw-chart.ts';
-import { type Colour, Paper } from './paper.ts';
+import { type Colour, Paper, type Part } from './paper.ts';
 
 const limits = { failures: 60, ofEach: 1, kept: 0 };
 /** So many cases and requests are listed; a document of hundreds of pages is read by nobody. */
 const mostListed = 600;
-/** So many characters of a body are shown, and of what the page says around a case. */
-const shownBody = 1200;
+/** So many lines of a body are shown, so many characters of each, and of what the page says around a case. */
+const shownLines = 60;
+const shownLine = 1200;
 const shownProse = 600;
 
 /** The report for those who decide: verdict, totals, what did not pass and why, all cases, the figures. */
@@ -76,8 +79,11 @@ function writeFailure(
   const { outcome, place, row, problem } = event;
   paper.keep(100);
   paper.rule();
-  paper.text(`${outcome}  `, { font: 'bold', size: 11, colour: colourOf(outcome), continued: true });
-  paper.text(titleOf(event), { font: 'bold', size: 11, below: 1 });
+  paper.line([{ text: `${outcome}  `, colour: colourOf(outcome) }, titleOf(event)], {
+    font: 'bold',
+    size: 11,
+    below: 1,
+  });
   paper.text(`${pageTitleOf(page, run.rounds !== 1)}, ${place.file}:${place.line}`, {
     colour: 'slate',
     size: 8.5,
@@ -93,23 +99,37 @@ function writeFailure(
       { colour: 'slate' },
     );
   const last = operations.at(-1);
-  if (last) writeOperation(last, paper);
+  if (last)
+    writeOperation(
+      last,
+      checks.filter(({ holds }) => holds !== 'yes'),
+      paper,
+    );
   paper.doc.y += 8;
 }
 
-function writeCheck({ text, label, expected, found, at }: CheckEvent, paper: Paper): void {
-  paper.text(label === undefined ? text : `${label}: ${text}`, { font: 'mono', size: 9, below: 1 });
-  if (expected !== undefined) writePair('expected', expected, 'ink', paper);
-  if (found !== undefined) writePair('found', found, 'failed', paper);
-  if (at !== undefined) writePair('at', at, 'ink', paper);
+/** The check as written, with what was expected above what was found, all on one page. */
+function writeCheck({ text, label, expected, found, at, differences = [] }: CheckEvent, paper: Paper): void {
+  const statement = label === undefined ? text : `${label}: ${text}`;
+  const pairs: [name: string, value: string, colour: Colour][] = [];
+  if (expected !== undefined) pairs.push(['expected', expected, 'ink']);
+  if (found !== undefined) pairs.push(['found', found, 'failed']);
+  if (differences.length === 0 && at !== undefined) pairs.push(['at', at, 'ink']);
+  for (const each of differences)
+    pairs.push(['at', each.at, 'ink'], ['expected', each.expected, 'ink'], ['found', each.found, 'failed']);
+  const head = { font: 'mono', size: 9, below: 1 } as const;
+  const style = (colour: Colour) => ({ font: 'mono', size: 8.5, colour, indent: 12 }) as const;
+  const heights = pairs.map(([, value, colour]) => paper.heightOfPair(value, nameColumn, style(colour)));
+  paper.keep(heights.reduce((sum, height) => sum + height, paper.heightOf(statement, head)));
+  paper.text(statement, head);
+  for (const [name, value, colour] of pairs) paper.pair(name, value, nameColumn, style(colour));
   paper.doc.y += 4;
 }
 
-function writePair(name: string, value: string, colour: Colour, paper: Paper): void {
-  paper.pair(name, value, 52, { font: 'mono', size: 8.5, colour, indent: 12 });
-}
+/** In points. */
+const nameColumn = 52;
 
-function writeOperation(operation: OperationEvent, paper: Paper): void {
+function writeOperation(operation: OperationEvent, failing: readonly CheckEvent[], paper: Paper): void {
   const { verb, target, body, answer } = viewOf(operation);
   const style = { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 2 } as const;
   paper.text(`${verb} ${target}`, { ...style, colour: 'ink' });
@@ -120,16 +140,37 @@ function writeOperation(operation: OperationEvent, paper: Paper): void {
       : (operation.fault?.message ?? 'No answer.'),
     { ...style, colour: 'ink' },
   );
-  writeBody(answer?.body, paper);
+  writeBody(answer?.body, paper, failing);
 }
 
-function writeBody(body: Payload | undefined, paper: Paper): void {
+/** JSON as the report page lays it out, what failing checks speak of in the colour of what failed. */
+function writeBody(body: Payload | undefined, paper: Paper, failing: readonly CheckEvent[] = []): void {
   if (!body || body.size === 0) return;
-  const { text, size } = body;
-  const more = text !== undefined && text.length > shownBody ? ` (${sizeText(size)})` : '';
-  const told = text === undefined ? `${sizeText(size)} that are no text` : cut(text, shownBody) + more;
-  paper.text(told, { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 4 });
+  const { text, size, cut: isCut } = body;
+  const style = { font: 'mono', size: 8, colour: 'slate', indent: 12 } as const;
+  if (text === undefined) {
+    paper.text(`${sizeText(size)} that are no text`, style);
+    return;
+  }
+  const laidOut = laidOutBody(visible(text), bodyWidth, failing, part => mark + part + mark);
+  const all = laidOut.split('\n');
+  const shown = all.slice(0, shownLines).map(line => partsOf(cut(line, shownLine)));
+  const isLong = isCut || all.length > shownLines || all.some(line => line.length > shownLine);
+  paper.lines(isLong ? [...shown, [`… (${sizeText(size)})`]] : shown, style);
 }
+
+/** Of a line in which what is set off stands between two marks. */
+function partsOf(line: string): Part[] {
+  return line
+    .split(mark)
+    .map((text, index): Part => (index % 2 === 0 ? text : { text, colour: 'failed' }))
+    .filter((part, index) => index === 0 || part !== '');
+}
+
+/** Stands before and behind what is set off, until it is written; no text that can be seen holds it. */
+const mark = '\u0001';
+/** In letters of the document. */
+const bodyWidth = 92;
 
 function cut(text: string, most: number): string {
   return text.length > most ? `${text.slice(0, most)} …` : text;
@@ -162,7 +203,7 @@ function figuresOf({ requests, failed, errorRate, apdex, times }: RequestStatist
     grouped(requests),
     failed === 0 ? '0' : percentText(errorRate!),
     apdex === undefined ? '' : apdexText(apdex),
-    ...[50, 90, 95, 99].map(percent => time(times.percentile(percent))),
+    ...percentileTexts(times),
     time(times.max),
   ];
 }
@@ -176,11 +217,16 @@ function writeCases({ pages }: Digest, paper: Paper): void {
     paper.text(page.title, { font: 'bold', size: 10, below: 2 });
     const shown = page.cases.slice(0, left);
     left -= shown.length;
-    paper.table(shown.map(rowOf), [46, '*', 150, 30, 60], 3, ([outcome = '']) => colourOf(outcome));
+    const rows = shown.map(rowOf);
+    paper.table(page === pages[0] ? [caseHeads, ...rows] : rows, [46, '*', 150, 34, 62], 3, row =>
+      row === caseHeads ? 'slate' : colourOf(row[0]!),
+    );
   }
   const all = pages.reduce((sum, page) => sum + page.cases.length, 0);
   if (all > mostListed) paper.text(`${counted(all - mostListed, 'more case')} are not listed here.`);
 }
+
+const caseHeads = ['outcome', 'case', 'request', 'status', 'the case took'];
 
 function rowOf(each: DigestedCase): string[] {
   const { title, request = '', first, occurrences, outcomes, times } = each;

@@ -2,7 +2,7 @@ import type { ErrorObject } from 'ajv';
 import { Exact, isObject, Missing, Plain, Special, type Value } from '../../model/value.ts';
 import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
-import { nearest } from '../../text/words.ts';
+import { inWords, nearest } from '../../text/words.ts';
 import { describe } from '../../values/describe.ts';
 import { isNumberText, numberText } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
@@ -185,10 +185,23 @@ function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: str
       each.propertyName === undefined &&
       !choices.some(choice => choice !== each && each.schemaPath.startsWith(`${choice.schemaPath}/`)),
   );
-  return told.map(error => {
+  const differences = told.map(error => {
     const inside = errors.filter(
       each => each !== error && each.schemaPath.startsWith(`${error.schemaPath}/`),
     );
     return expectationOf(error, inside, data, begin);
   });
+  return eachPartOnce(differences);
+}
+
+/** A part that does not fit in several ways is told once, with all that is wanted of it. */
+function eachPartOnce(differences: readonly Difference[]): Difference[] {
+  const parts = new Map<string, { first: Difference; expected: Set<string> }>();
+  for (const each of differences) {
+    const key = JSON.stringify([each.at, each.found]);
+    const part = parts.get(key);
+    if (part) part.expected.add(each.expected);
+    else parts.set(key, { first: each, expected: new Set([each.expected]) });
+  }
+  return [...parts.values()].map(({ first, expected }) => ({ ...first, expected: inWords([...expected]) }));
 }
