@@ -10,6 +10,7 @@ import {
   whySkipped,
 } from './cases.ts';
 import { linesOf } from './check-lines.ts';
+import { escapeXml } from './xml-escape.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
 export async function* junitReport(
@@ -59,7 +60,7 @@ function suite({ page, cases }: ReportedPage, at: string, several: boolean): str
 function boundsSuite({ bounds, exceeded }: RunTotals): string {
   const cases = bounds.map(({ text, place, holds, found }) => {
     const head = attributes({ name: text, classname: 'bounds' });
-    const failure = `<failure${attributes({ message: `${text}: ${found}`, type: 'bound' })}>${escapeText(`${place.file}:${place.line}  ${text}\n  found     ${found}`)}</failure>`;
+    const failure = `<failure${attributes({ message: `${text}: ${found}`, type: 'bound' })}>${escapeXml(`${place.file}:${place.line}  ${text}\n  found     ${found}`)}</failure>`;
     return holds === 'yes'
       ? `    <testcase${head}/>\n`
       : `    <testcase${head}>\n      ${failure}\n    </testcase>\n`;
@@ -85,10 +86,10 @@ function testCase({ event, checks }: ReportedCase): string {
   const skipped = whySkipped(event);
   const body = {
     passed: '',
-    failed: `<failure${attributes({ message, type: 'check' })}>${escapeText(lines.join('\n'))}</failure>`,
-    error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeText(lines.join('\n'))}</error>`,
-    blocked: `<skipped>${escapeText(blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}, because of ${blocked.cause}` : 'blocked')}</skipped>`,
-    skipped: skipped === undefined ? '<skipped/>' : `<skipped>${escapeText(skipped)}</skipped>`,
+    failed: `<failure${attributes({ message, type: 'check' })}>${escapeXml(lines.join('\n'))}</failure>`,
+    error: `<error${attributes({ message: problem?.message ?? message, type: 'error' })}>${escapeXml(lines.join('\n'))}</error>`,
+    blocked: `<skipped>${escapeXml(blocked ? `blocked: ${blockedInWords(blocked, blocked.by)}, because of ${blocked.cause}` : 'blocked')}</skipped>`,
+    skipped: skipped === undefined ? '<skipped/>' : `<skipped>${escapeXml(skipped)}</skipped>`,
   }[outcome];
   return body === '' ? `    <testcase${head}/>\n` : `    <testcase${head}>\n      ${body}\n    </testcase>\n`;
 }
@@ -101,22 +102,7 @@ function attributes(values: { [name: string]: string | number }): string {
   return Object.entries(values)
     .map(
       ([name, value]) =>
-        ` ${name}="${escapeText(String(value)).replaceAll('\n', '&#10;').replaceAll('\t', '&#9;')}"`,
+        ` ${name}="${escapeXml(String(value)).replaceAll('\n', '&#10;').replaceAll('\t', '&#9;')}"`,
     )
     .join('');
-}
-
-/** Characters that XML 1.0 cannot hold at all are shown as their code. */
-function escapeText(text: string): string {
-  return text
-    .replace(
-      /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g,
-      char => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
-    )
-
-    .replaceAll('&', '&amp;')
-
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;')
-    .replaceAll('"', '&quot;');
 }

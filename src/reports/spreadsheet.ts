@@ -1,4 +1,3 @@
-import writeSpreadsheet, { type Cell, type Row } from 'write-excel-file/node';
 import type { RunEvent } from '../core/model/events.ts';
 import { viewOf } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
@@ -12,113 +11,79 @@ import { percentileOf, toldPercents } from './percentiles.ts';
 import { originOf } from './run-digest.ts';
 import { visible } from './style.ts';
 import { figuresInWords, verdictInWords } from './verdict.ts';
+import { type Cell, type Sheet, Workbook } from './workbook.ts';
 
-/** So many rows of a sheet are written: the whole of it has to fit in memory, and few read more. */
-const mostRows = 100_000;
-/** What a cell can hold. */
-const longestText = 32_767;
+const caseColumns = 'page case address outcome row request status milliseconds why'.split(' ');
+const checkColumns = 'page case address holds check expected found at file line'.split(' ');
 
 /** Four sheets: the summary, a row for each time that a case ran, one for each check, one for each exchange. */
 export async function* spreadsheetReport(
   events: AsyncIterable<RunEvent>,
   totals: RunTotals,
 ): AsyncGenerator<Uint8Array> {
-  const cases = new Sheet('Cases', [
-    'page',
-    'case',
-    'address',
-    'outcome',
-    'row',
-    'request',
-    'status',
-    'milliseconds',
-    'why',
-  ]);
-  const checks = new Sheet('Checks', [
-    'page',
-    'case',
-    'address',
-    'holds',
-    'check',
-    'expected',
-    'found',
-    'at',
-    'file',
-    'line',
-  ]);
-  const exchanges = new Sheet('Exchanges', Object.keys(operationColumns));
+  const workbook = new Workbook();
+  const summary = workbook.sheet('Summary', [28, 40], false);
+  const cases = table(workbook, 'Cases', caseColumns);
+  const checks = table(workbook, 'Checks', checkColumns);
+  const exchanges = table(workbook, 'Exchanges', Object.keys(operationColumns));
   const statistics = new RunStatistics();
   const origins = new Set<string>();
-  const summary: Row[] = [];
   let several = false;
   for await (const part of casesOf(heardBy(event => statistics.add(event), events))) {
     if ('run' in part) {
       several = part.run.rounds !== 1;
-      summary.push(
-        [heading(text(part.run.title))],
-        [text(verdictInWords(totals))],
-        [text(figuresInWords(totals))],
-        [],
-      );
-      summary.push(...factsOf(part.run, totals, []).map(([name, value]) => [quiet(name), text(value)]));
+      summary.add([{ text: visible(part.run.title), style: 'heading' }]);
+      summary.add([verdictInWords(totals)]);
+      summary.add([figuresInWords(totals)]);
+      summary.add([]);
+      for (const [name, value] of factsOf(part.run, totals, [])) summary.add([bold(name), visible(value)]);
       continue;
     }
     if ('end' in part) continue;
     const { event, page } = part;
     const about = [pageTitleOf(page, several), titleOf(event), event.case];
     const why = event.problem?.message ?? whySkipped(event) ?? event.blocked?.cause;
-    cases.add([...about, event.outcome, event.row?.values, event.request, event.status, event.time, why]);
-    for (const { holds, text: written, expected, found, at, place } of part.checks)
-      checks.add([...about, holds, written, expected, found, at, place.file, place.line]);
+    addTo(cases, [...about, event.outcome, event.row?.values, event.request, event.status, event.time, why]);
+    for (const { holds, text, expected, found, at, place } of part.checks)
+      addTo(checks, [...about, holds, text, expected, found, at, place.file, place.line]);
     for (const operation of part.operations) {
       const view = viewOf(operation);
       const origin = originOf(view.target);
       if (origin !== undefined) origins.add(origin);
-      exchanges.add(Object.values(operationColumns).map(read => read({ ...part, operation, view })));
+      addTo(
+        exchanges,
+        Object.values(operationColumns).map(read => read({ ...part, operation, view })),
+      );
     }
+    yield* workbook.take();
   }
-  summary.push([quiet('Endpoints'), text([...origins].join(', '))], []);
-  for (const { text: bound, holds, found } of totals.bounds)
-    summary.push([quiet(holds === 'yes' ? 'Bound kept' : 'Bound not kept'), text(bound), text(found)]);
-  summary.push(...figures(statistics));
-  yield await writeSpreadsheet([
-    { data: summary, sheet: 'Summary', columns: [{ width: 28 }, { width: 40 }] },
-    ...[cases, checks, exchanges].map(sheet => sheet.written()),
-  ]).toBuffer();
+  summary.add([bold('Endpoints'), visible([...origins].join(', '))]);
+  summary.add([]);
+  for (const { text, holds, found } of totals.bounds)
+    summary.add([bold(holds === 'yes' ? 'Bound kept' : 'Bound not kept'), visible(text), visible(found)]);
+  for (const row of figures(statistics)) summary.add(row);
+  for (const sheet of workbook.sheets) {
+    sheet.end(
+      sheet.left > 0
+        ? `${grouped(sheet.left)} more rows are not written here; a report .csv or .ndjson has all.`
+        : undefined,
+    );
+    yield* workbook.take();
+  }
+  yield* workbook.end();
 }
 
-type Value = string | number | undefined;
-
-class Sheet {
-  readonly #rows: Row[];
-  #left = 0;
-
-  constructor(
-    readonly name: string,
-    readonly columns: readonly string[],
-  ) {
-    this.#rows = [columns.map(quiet)];
-  }
-
-  add(values: readonly Value[]): void {
-    if (this.#rows.length > mostRows) this.#left++;
-    else this.#rows.push(values.map(value => (typeof value === 'string' ? text(value) : value)));
-  }
-
-  written() {
-    if (this.#left > 0)
-      this.#rows.push([
-        text(`${grouped(this.#left)} more rows are not written here; a report .csv or .ndjson has all.`),
-      ]);
-    return {
-      data: this.#rows,
-      sheet: this.name,
-      stickyRowsCount: 1,
-      columns: this.columns.map(name => ({ width: Math.max(10, widths[name] ?? name.length + 2) })),
-    };
-  }
+function table(workbook: Workbook, name: string, columns: readonly string[]): Sheet {
+  const sheet = workbook.sheet(
+    name,
+    columns.map(column => Math.max(10, widths[column] ?? column.length + 2)),
+    true,
+  );
+  sheet.add(columns.map(bold));
+  return sheet;
 }
 
+/** In characters. */
 const widths: { readonly [column: string]: number } = withoutPrototype({
   page: 24,
   case: 32,
@@ -133,45 +98,25 @@ const widths: { readonly [column: string]: number } = withoutPrototype({
   started: 24,
 });
 
-/** A text is written as one, so that no program takes it for a formula. */
-function text(value: string): Cell {
-  const shown = visible(value);
-  const short = shown.length > longestText ? `${shown.slice(0, longestText - 2)} …` : shown;
-  return { value: short, type: String };
+function addTo(sheet: Sheet, values: readonly (string | number | undefined)[]): void {
+  sheet.add(values.map(value => (typeof value === 'string' ? visible(value) : value)));
 }
 
-function heading(cell: Cell): Cell {
-  return { ...(cell as object), fontWeight: 'bold', fontSize: 14 } as Cell;
-}
-
-function quiet(value: string): Cell {
-  return { value, type: String, fontWeight: 'bold' };
+function bold(text: string): Cell {
+  return { text, style: 'bold' };
 }
 
 /** Request by request, times in milliseconds. */
-function figures({ repeated, total, repeats }: RunStatistics): Row[] {
+function figures({ repeated, total, repeats }: RunStatistics): Cell[][] {
   if (!repeats || total.times.count === 0) return [];
-  const names = [
-    'request',
-    '',
-    'sent',
-    'failed',
-    'Apdex',
-    'shortest',
-    'mean',
-    '50 %',
-    '90 %',
-    '95 %',
-    '99 %',
-    'longest',
-  ];
+  const names = ['request', '', 'sent', 'failed', 'Apdex', 'shortest', 'mean'];
   const rows = [...repeated, { title: 'In total', request: '', figures: total }];
   return [
     [],
-    names.map(quiet),
+    [...names, ...toldPercents.map(percent => `${percent} %`), 'longest'].map(bold),
     ...rows.map(({ title, request, figures: { requests: sent, failed, apdex, times } }) => [
-      text(title),
-      text(request),
+      visible(title),
+      visible(request),
       sent,
       failed,
       apdex,
