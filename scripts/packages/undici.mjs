@@ -7,6 +7,29 @@ const assert = `const assert = (value, message) => { if (!value) throw message i
   assert.notStrictEqual = (a, b, message) => assert(a !== b, message);
   module.exports = assert;`;
 
+const writeHead = `if (contentLength === null) {
+        socket.write(\`\${header}transfer-encoding: chunked\\r\\n\`, 'latin1')
+      } else {
+        socket.write(\`\${header}content-length: \${contentLength}\\r\\n\\r\\n\`, 'latin1')
+      }`;
+/** Writes the head, once; and what stands before a chunk: behind the head nothing, else the end of the one before. */
+const begin = `
+  begin () {
+    if (this.begun) return
+    this.begun = true
+    this.first = true
+    const { socket, header, contentLength } = this
+    const length = contentLength === null ? 'transfer-encoding: chunked' : \`content-length: \${contentLength}\`
+    socket.write(\`\${header}\${length}\\r\\n\\r\\n\`, 'latin1')
+  }
+
+  atChunks () {
+    const { first } = this
+    this.first = false
+    return first ? '' : '\\r\\n'
+  }
+`;
+
 /** Only its HTTP/1.1 client is used, and a start should not load more; two rules of HTTP are taken more exactly. */
 export const undici = {
   name: 'undici',
@@ -26,6 +49,20 @@ export const undici = {
           "const connectH2 = require('./client-h2.js')",
           "const connectH2 = (...args) => require('./client-h2.js')(...args)",
         ),
+      // What is expected is sent on, and a body that comes in pieces waits for it behind an empty piece.
+      'undici/lib/core/request.js': text =>
+        replaceEach(
+          text,
+          "throw new NotSupportedError('expect header not supported')",
+          'request.headers.push(key, val)',
+        ),
+      // Where HTTP/2 is asked for, nothing else is offered.
+      'undici/lib/core/connect.js': text =>
+        replaceEach(
+          text,
+          "ALPNProtocols: allowH2 ? ['http/1.1', 'h2'] : ['http/1.1']",
+          "ALPNProtocols: options.ALPNProtocols ?? (allowH2 ? ['http/1.1', 'h2'] : ['http/1.1'])",
+        ),
       'undici/lib/dispatcher/client-h1.js': text => {
         const changes = [
           // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
@@ -35,6 +72,11 @@ export const undici = {
           // A reason that comes in two pieces is both of them.
           ['this.statusText = buf.toString()', 'this.statusText += buf.toString()'],
           ['onMessageBegin () {', "onMessageBegin () { this.statusText = ''"],
+          // An empty piece of a body sends the head alone, down to its end.
+          ['if (!len) {\n      return true', 'if (!len) {\n      this.begin()\n      return true'],
+          [writeHead, 'this.begin()'],
+          ['socket.write(`\\r\\n${len.toString(16)}', 'socket.write(`${this.atChunks()}${len.toString(16)}'],
+          ['class AsyncWriter {', `class AsyncWriter {\n${begin}`],
         ];
         return changes.reduce((changed, [from, to]) => replaceEach(changed, from, to), text);
       },

@@ -70,6 +70,11 @@ export abstract class AnswerView {
     return this.#body;
   }
 
+  /** What a document can be read from: a body that is only told of is none. */
+  get #readable(): string | Missing {
+    return this.unreadable === undefined ? this.body : Missing.unreadable(this.unreadable);
+  }
+
   get bytes(): Value | Missing {
     return this.unreadable === undefined ? this.received.body : Missing.unreadable(this.unreadable);
   }
@@ -77,7 +82,7 @@ export abstract class AnswerView {
   /** The body as a JSON document; several of them, where they stand line by line, as a list. */
   get document(): Found {
     if (this.#document === undefined) {
-      const { body } = this;
+      const body = this.#readable;
       this.#document = body instanceof Missing ? body : this.#readDocument(body);
     }
     return this.#document;
@@ -86,7 +91,7 @@ export abstract class AnswerView {
   /** The same, read in a form that its type need not say. */
   documentAs(form: DocumentForm | undefined): Found {
     if (form === undefined) return this.document;
-    const { body } = this;
+    const body = this.#readable;
     if (body instanceof Missing) return body;
     if (form === 'csv') {
       this.#table ??= this.#readTable(body);
@@ -145,7 +150,7 @@ export abstract class AnswerView {
 
   /** The body as text, where there is any. */
   get #content(): string | Missing {
-    const { body } = this;
+    const body = this.#readable;
     return body instanceof Missing || body.trim() !== ''
       ? body
       : Missing.unreadable(`${this.name} has no body`);

@@ -6,9 +6,11 @@ export type Header = readonly [name: string, value: string];
 
 /**
  * A stretch of a body: text, or a file, by its path from the root of the collection, which is sent as it is read. Its
- * size in bytes is known once it was sent.
+ * size in bytes is known once it was sent; its hash is found where it is asked for, as hexadecimal digits.
  */
-export type BodyPart = string | { readonly file: string; readonly size?: number };
+export type BodyPart =
+  | string
+  | { readonly file: string; readonly size?: number; readonly sha256?: () => string | undefined };
 
 export interface SentRequest {
   readonly method: string;

@@ -4,7 +4,7 @@ import { noAuthorization } from '../auth/authorization.ts';
 import { authKinds } from '../auth/kinds.ts';
 import { inWords } from '../text/words.ts';
 import { rangeOf } from '../yaml/yaml-reader.ts';
-import { isAboutConnection } from './connection-headers.ts';
+import { framingValueOf, isAboutConnection } from './framing-headers.ts';
 import type { LevelHeader } from './level.ts';
 import type { Setting, SettingReader } from './setting.ts';
 
@@ -52,6 +52,13 @@ function readHeaders(node: Node, reader: SettingReader): Map<string, LevelHeader
       reader.add('setting-form', range, `'${name}' is no name of a header.`);
     else if (isAboutConnection(name))
       reader.add('setting-form', range, `'${name}' is about the connection, which Mervok sees to itself.`);
+    else if (framingValueOf(name) !== undefined)
+      reader.add(
+        'setting-form',
+        range,
+        `'${name}' says how the body of one request goes out.`,
+        'Write it in the fence of that request.',
+      );
     else
       headers.set(name.toLowerCase(), {
         name,

@@ -196,6 +196,13 @@ const proxy: Setting = {
   },
 };
 
+const http = transportSetting('http', {
+  schema: ({ z }) => z.union([z.literal(1.1), z.literal(2)]),
+  hint: 'It is the version of HTTP: 1.1 or 2.',
+  docs: '`1.1` or `2`: the one version that is spoken; where it is 2 and the address begins with `http://`, from the first byte on. Without it HTTP/2 where a server offers it over TLS, else HTTP/1.1',
+  read: (node, reader) => (reader.text(node) === '2' ? '2' : '1.1'),
+});
+
 const retry = transportSetting('retry', {
   schema: ({ z, amount }) =>
     z.union([
@@ -251,4 +258,13 @@ const limits = transportSetting('limits', {
   },
 });
 
-export const transportSettings: readonly Setting[] = [timeout, redirects, cookies, tls, proxy, retry, limits];
+export const transportSettings: readonly Setting[] = [
+  timeout,
+  redirects,
+  cookies,
+  tls,
+  http,
+  proxy,
+  retry,
+  limits,
+];

@@ -54,6 +54,9 @@ export interface Limits {
   readonly head: number;
 }
 
+/** Where one of them is asked for, no other one is spoken. */
+export type HttpVersion = '1.1' | '2';
+
 /** How requests go out and what is accepted in return, whatever they say. */
 export interface Transport {
   readonly timeout: Timeout;
@@ -62,6 +65,7 @@ export interface Transport {
   /** Whether cookies are taken in and sent back. */
   readonly cookies: boolean;
   readonly tls: TlsSetting;
+  readonly http?: HttpVersion;
   /** `none` where even the proxy of the process environment does not count. */
   readonly proxy?: Template | 'none';
   /** `none` where not even a connection that turns out to be closed is opened anew. */

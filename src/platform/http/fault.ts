@@ -1,6 +1,6 @@
 import type { Fault, FaultKind } from '../../core/model/http-messages.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
-import { ProxyUnreachable, TunnelError } from './pool.ts';
+import { OtherVersion, ProxyUnreachable, TunnelError } from './pool.ts';
 import type { BodyError } from './receive.ts';
 
 const kindsByCode = new Map<string, FaultKind>([
@@ -37,6 +37,11 @@ export function faultOf(
     return {
       kind: 'refused',
       message: `No connection to ${origin}: ${error.proxy} opens no tunnel to it, its status is ${error.status}. Does the setting 'proxy' name the right one${error.status === 407 ? ', and its user and password' : ''}?`,
+    };
+  if (error instanceof OtherVersion || /NO_APPLICATION_PROTOCOL/.test(error.code ?? ''))
+    return {
+      kind: 'protocol',
+      message: `${origin} does not speak HTTP/2, which the setting 'http' asks for.`,
     };
   const code = error.code ?? error.errors?.[0]?.code ?? '';
   if (code === 'UND_ERR_HEADERS_OVERFLOW')

@@ -10,7 +10,8 @@ import type { Limits, Timeout } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
 import { bodyFault, faultOf, interimFault, type Phase, timeoutFault } from './fault.ts';
-import type { PooledConnection } from './pool.ts';
+import type { Invitation } from './framing.ts';
+import { OtherVersion, type PooledConnection } from './pool.ts';
 import {
   BodyError,
   type BodyReceiver,
@@ -32,6 +33,8 @@ export interface ExchangeOptions {
 export interface ExchangeConnection {
   readonly connection: PooledConnection;
   readonly watch: Watch;
+  /** Of a body that waits until it is wanted. */
+  readonly invitation?: Invitation;
   /** The second digit of the version, as the parser of the connection read it. */
   readonly httpMinor: () => number | undefined;
 }
@@ -118,6 +121,7 @@ export class ExchangeHandler implements Watched {
     if (status < 200) {
       this.#interim ??= [];
       this.#interim.push({ status, headers });
+      if (status === 100) this.over.invitation?.answer(true);
       // They come before any head, so what a head may take is what they may take together.
       if (this.#interim.length > mostInterim || this.#received > this.options.limits.head)
         this.fail(interimFault(this.origin, this.#interim.length, this.options.limits.head));
@@ -174,7 +178,13 @@ export class ExchangeHandler implements Watched {
   }
 
   onError(error: Error): void {
-    this.fail(faultOf(error, this.origin, this.options.limits.head, this.over.connection.passedOnBy?.origin));
+    const { route, passedOnBy } = this.over.connection;
+    const fault = faultOf(error, this.origin, this.options.limits.head, passedOnBy?.origin);
+    const asked =
+      route.protocol === '2' && fault.kind === 'protocol' && !(error instanceof OtherVersion)
+        ? " Does it speak HTTP/2, which the setting 'http' asks for?"
+        : '';
+    this.fail(asked === '' ? fault : { ...fault, message: fault.message + asked });
   }
 
   fail(fault: Fault): void {
@@ -261,6 +271,7 @@ export class ExchangeHandler implements Watched {
   #finish(exchange: Draft<Exchange>): void {
     this.#settled = true;
     this.watch.delete(this);
+    this.over.invitation?.answer(false);
     const { facts } = this.over.connection;
     exchange.at = this.#at;
     if (this.#sent > 0 && facts)

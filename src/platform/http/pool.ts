@@ -1,7 +1,7 @@
 import type { Socket } from 'node:net';
 import type { Client } from 'undici';
 import type { Connection as ConnectionFacts } from '../../core/model/http-messages.ts';
-import type { Tls } from '../../core/settings/transport.ts';
+import type { HttpVersion, Tls } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
 import { connectDirectly } from './direct-socket.ts';
@@ -24,8 +24,8 @@ export interface Route {
   /** The largest head of a response, in bytes. */
   readonly head: number;
   readonly proxy: string | undefined;
-  /** Whether HTTP/2 is not to be spoken, even where it is offered. */
-  readonly old: boolean;
+  /** The one version that may be spoken; without it HTTP/2 where it is offered. */
+  readonly protocol: HttpVersion | undefined;
   readonly idle: PooledConnection[];
 }
 
@@ -52,6 +52,12 @@ export class TunnelError extends Error {
     super(`the proxy answers with status ${status}`);
   }
 }
+
+/** Without TLS it is spoken from the first byte on (RFC 9113, 3.3); the types of the package do not know all of it. */
+const onlyHttp2 = { ALPNProtocols: ['h2'], useH2c: true } as object;
+
+/** Where only HTTP/2 may be spoken, and the other side does not. */
+export class OtherVersion extends Error {}
 
 /** A proxy that no connection could be opened to. */
 export class ProxyUnreachable extends Error {
@@ -80,11 +86,11 @@ export class Pool {
 
   /** The one route of all connections that are alike; an exchange after the other takes them from there. */
   route(way: Omit<Route, 'idle'>): Route {
-    const { origin, tls, head, proxy, old } = way;
-    const key = JSON.stringify([origin, tls, head, proxy, old]);
+    const { origin, tls, head, proxy, protocol } = way;
+    const key = JSON.stringify([origin, tls, head, proxy, protocol]);
     let route = this.#routes.get(key);
     if (!route) {
-      route = { origin, tls, head, proxy, old, idle: [] };
+      route = { origin, tls, head, proxy, protocol, idle: [] };
       this.#routes.set(key, route);
     }
     return route;
@@ -114,11 +120,11 @@ export class Pool {
   }
 
   #connect(route: Route): PooledConnection {
-    const { origin, tls, head, old } = route;
+    const { origin, tls, head, protocol } = route;
     const proxy = route.proxy === undefined ? undefined : readProxy(route.proxy);
     const secure = /^https:/i.test(origin);
     const passedOn = proxy && !secure;
-    const connector = this.#connector(tls, old);
+    const connector = this.#connector(tls, protocol);
     const client = new this.library.Client(passedOn ? proxy.origin : origin, {
       // The timers of the package are coarse; the handler has its own.
       headersTimeout: 0,
@@ -130,6 +136,10 @@ export class Pool {
           if (error) return callback(error, null);
           connection.socket = socket;
           connection.facts = describeConnection(socket);
+          if (protocol === '2' && connection.facts.protocol !== 'HTTP/2') {
+            socket.destroy();
+            return callback(new OtherVersion(), null);
+          }
           return callback(null, socket);
         };
         const told = (times: ConnectionTimes) => {
@@ -138,9 +148,10 @@ export class Pool {
         if (proxy && secure) connection.abandon = this.#tunnel(proxy, { connector, options }, told, done);
         else {
           const isSafe = options.protocol === 'https:';
-          const socket = isSafe
-            ? (connector(options, done) as unknown as Socket)
-            : connectDirectly(options, this.library.kParser, done);
+          const socket =
+            isSafe || protocol === '2'
+              ? (connector(options, done) as unknown as Socket)
+              : connectDirectly(options, this.library.kParser, done);
           connection.abandon = () => socket.destroy();
           timeConnection(socket, isSafe, told);
         }
@@ -151,11 +162,16 @@ export class Pool {
     return connection;
   }
 
-  #connector(tls: Tls, old: boolean): Connector {
-    const key = JSON.stringify([tls, old]);
+  #connector(tls: Tls, protocol: HttpVersion | undefined): Connector {
+    const key = JSON.stringify([tls, protocol]);
     let connector = this.#connectors.get(key);
     if (!connector) {
-      connector = this.library.buildConnector({ timeout: 0, allowH2: !old, ...tlsOptions(tls, this.root) });
+      connector = this.library.buildConnector({
+        timeout: 0,
+        allowH2: protocol !== '1.1',
+        ...(protocol === '2' && onlyHttp2),
+        ...tlsOptions(tls, this.root),
+      });
       this.#connectors.set(key, connector);
     }
     return connector;

@@ -4,7 +4,7 @@ import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 import { sameOrigin } from './address.ts';
 
 const redirecting = new Set([301, 302, 303, 307, 308]);
-const aboutTheBody = /^content-(?:type|length|encoding|language|location)$/i;
+const aboutTheBody = /^(?:content-(?:type|length|encoding|language|location)|transfer-encoding|expect)$/i;
 
 /** Where a response sends on, as an absolute URL; nothing where it does not. */
 export function redirectTarget({ status, headers, url }: ReceivedResponse): string | undefined {

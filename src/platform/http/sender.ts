@@ -6,6 +6,15 @@ import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 import type { FilePlaces } from '../file-places.ts';
 import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
+import {
+  type Framing,
+  FramingError,
+  framedHeaders,
+  framingOf,
+  Invitation,
+  piecesOf,
+  plain,
+} from './framing.ts';
 import { ExchangeHandler } from './handler.ts';
 import { type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
 import { type ClientLibrary, Pool, type PooledConnection, type Route } from './pool.ts';
@@ -21,11 +30,10 @@ export interface SavableRequest extends OutgoingRequest {
 /** An exchange; `stale` where nothing came over a connection that had been open before. */
 export type OneExchange = Exchange & { readonly stale?: boolean };
 
-/** With other methods the client cannot send a body by HTTP/2. */
 const sendsBodyByHttp2 = new Set(['POST', 'PUT', 'PATCH']);
 
 /** What an address comes to, with these settings. */
-interface Way extends Pick<SavableRequest, 'tls' | 'limits'> {
+interface Way extends Pick<SavableRequest, 'tls' | 'limits' | 'http'> {
   readonly proxy: string | undefined;
   /** What goes into the request line. */
   readonly path: string;
@@ -36,6 +44,7 @@ interface Dispatch {
   /** What goes into the request line. */
   readonly path: string;
   readonly connection: PooledConnection;
+  readonly framing: Framing;
   readonly signal: AbortSignal;
 }
 
@@ -62,10 +71,17 @@ export class Sender {
     if (!way) return Promise.resolve(unsendable(request, addressFault(request.url)));
     try {
       const body = request.body && prepareOutgoing(request.body, this.options);
+      if (request.http === '2') refuseByHttp2(request);
+      const framing = framingOf(request.headers, (body?.size ?? 0) > 0, request.http === '2');
       const connection = this.#pool.take(way.route);
-      return this.#dispatch(request, body, { path: way.path, connection, signal });
+      return this.#dispatch(request, body, { path: way.path, connection, framing, signal });
     } catch (error) {
-      if (isUsageError(error) || error instanceof TlsError || error instanceof ProxyError)
+      if (
+        isUsageError(error) ||
+        error instanceof TlsError ||
+        error instanceof ProxyError ||
+        error instanceof FramingError
+      )
         return Promise.resolve(unsendable(request, { kind: 'unsendable', message: error.message }));
       throw error;
     }
@@ -86,16 +102,21 @@ export class Sender {
 
   /** Most requests of a run go where others went before. */
   #wayOf(request: SavableRequest): Way | undefined {
-    const { url, tls, limits, proxy, method, body } = request;
-    const old = body !== undefined && !sendsBodyByHttp2.has(method);
+    const { url, tls, limits, proxy, http } = request;
+    const protocol = http ?? (isByHttp1Alone(request) ? '1.1' : undefined);
     const known = this.#ways.get(url);
-    if (known?.tls === tls && known.limits === limits && known.proxy === proxy && known.route.old === old)
+    if (
+      known?.tls === tls &&
+      known.limits === limits &&
+      known.proxy === proxy &&
+      known.route.protocol === protocol
+    )
       return known;
     const address = splitAddress(url);
     if (!address || !this.#knows(address.origin)) return undefined;
     const { origin, path } = address;
     const named = proxy === 'none' ? undefined : (proxy ?? this.#origins.get(origin));
-    const route = this.#pool.route({ origin, tls, head: limits.head, proxy: named, old });
+    const route = this.#pool.route({ origin, tls, head: limits.head, proxy: named, protocol });
     const way = { tls, limits, proxy, path, route };
     if (this.#ways.size >= mostWays) this.#ways.clear();
     this.#ways.set(url, way);
@@ -112,11 +133,14 @@ export class Sender {
   #dispatch(
     request: SavableRequest,
     body: OutgoingBody | undefined,
-    { path, connection, signal }: Dispatch,
+    { path, connection, framing, signal }: Dispatch,
   ): Promise<OneExchange> {
     const { passedOnBy } = connection;
     const { origin } = connection.route;
-    const headers = body ? withLength(request.headers, body) : request.headers;
+    const invitation = framing.waits ? new Invitation() : undefined;
+    const whole =
+      body && !framing.chunked ? withLength(request.headers, body, framing.waits) : request.headers;
+    const headers = framedHeaders(whole, framing);
     return new Promise(settle => {
       const handler = new ExchangeHandler(
         {
@@ -130,6 +154,7 @@ export class Sender {
           connection,
           watch: this.#watchOf(signal),
           httpMinor: () => httpMinorOf(connection.socket, this.library.kParser),
+          ...(invitation && { invitation }),
         },
         (ended, stale) => {
           this.#pool.giveBack(connection, !ended.fault);
@@ -142,7 +167,9 @@ export class Sender {
             path: passedOnBy ? origin + path : path,
             method: request.method as 'GET',
             headers: flat(passedOnBy ? forProxy(headers, origin, passedOnBy.authorization) : headers),
-            body: (body?.open() ?? null) as Buffer | null,
+            body: (body && framing !== plain
+              ? piecesOf(body, invitation)
+              : (body?.open() ?? null)) as Buffer | null,
           },
           handler,
         );
@@ -151,6 +178,22 @@ export class Sender {
       }
     });
   }
+}
+
+/** With other methods the client cannot send a body by HTTP/2; what is expected, only HTTP/1.1 tells. */
+function isByHttp1Alone({ method, headers, body }: SavableRequest): boolean {
+  return (
+    body !== undefined &&
+    (!sendsBodyByHttp2.has(method) || headers.some(([name]) => name.length === 6 && /^expect$/i.test(name)))
+  );
+}
+
+/** Throws FramingError. */
+function refuseByHttp2({ method, body }: SavableRequest): void {
+  if (body !== undefined && !sendsBodyByHttp2.has(method))
+    throw new FramingError(
+      `By HTTP/2 a body is sent with POST, PUT and PATCH alone, not with ${method}; the setting 'http' asks for 2.`,
+    );
 }
 
 /** Names and values in turn, as the client wants them. */

@@ -96,16 +96,15 @@ function payloadOfParts(parts: readonly BodyPart[], kept: number): Payload {
   const files = parts.flatMap(part => (typeof part === 'string' ? [] : [part.file]));
   const payload = payloadOf(Buffer.from(textOfParts(parts)), kept);
   if (files.length === 0) return payload;
-  const size = parts.reduce(
-    (sum, part) => sum + (typeof part === 'string' ? Buffer.byteLength(part) : (part.size ?? 0)),
-    0,
-  );
-  return { ...payload, size, files };
+  return { ...payload, size: sizeOfParts(parts), files };
 }
 
-/** Files stand in it by their names. */
-export function textOfParts(parts: readonly BodyPart[]): string {
-  return parts.map(part => (typeof part === 'string' ? part : `[the file ${part.file}]`)).join('');
+/** Files stand in it by their names, or as somebody tells of them. */
+export function textOfParts(
+  parts: readonly BodyPart[],
+  tell = (part: Exclude<BodyPart, string>) => `[the file ${part.file}]`,
+): string {
+  return parts.map(part => (typeof part === 'string' ? part : tell(part))).join('');
 }
 
 /** The request of the case as it went out in the end: signed, but before any redirect. */
@@ -114,11 +113,22 @@ export function viewOfSent(exchanges: readonly Exchange[]): RequestView {
   const before = redirect < 0 ? exchanges : exchanges.slice(0, redirect);
   const own = before.findLast(({ cause }) => cause !== 'token') ?? exchanges.at(-1)!;
   const { url, headers, body = [] } = own.request;
-  const bytes = Buffer.from(textOfParts(body));
-  const hasFile = body.some(part => typeof part !== 'string');
-  return new RequestView(
-    { url, status: 0, reason: '', version: '', headers, body: bytes, size: bytes.length, time: 0 },
-    hasFile ? { unreadable: 'the request sent a file, which is not kept' } : {},
+  const sent = { url, status: 0, reason: '', version: '', headers, size: sizeOfParts(body), time: 0 };
+  if (body.every(part => typeof part === 'string'))
+    return new RequestView({ ...sent, body: Buffer.from(textOfParts(body)) });
+  return new RequestView({ ...sent, body: Buffer.alloc(0) }, () => textOfParts(body, fileInWords));
+}
+
+/** `[the file crates.csv, 412 bytes, sha256 9f86d081…]`; what its part says of it stands before it anyway. */
+function fileInWords({ file, size, sha256 }: Exclude<BodyPart, string>): string {
+  const hash = sha256?.();
+  return `[the file ${file}${size === undefined ? '' : `, ${size} bytes`}${hash === undefined ? '' : `, sha256 ${hash}`}]`;
+}
+
+function sizeOfParts(parts: readonly BodyPart[]): number {
+  return parts.reduce(
+    (sum, part) => sum + (typeof part === 'string' ? Buffer.byteLength(part) : (part.size ?? 0)),
+    0,
   );
 }
 

@@ -34,7 +34,7 @@ export function fillRequest(
     if (name.length === 6 && name.toLowerCase() === 'cookie') refuseMoreCookies(value, context);
     headers.push([name, render(value, context)]);
   }
-  const { proxy, timeout, redirects, tls, retry, limits, cookies } = planned.transport;
+  const { proxy, timeout, redirects, tls, http, retry, limits, cookies } = planned.transport;
   const { method, credentials } = planned;
   // This is made for every request, so without copies.
   const request: Draft = {
@@ -60,6 +60,7 @@ export function fillRequest(
   const added = auth.query.map(([name, value]) => pairOf(name, value));
   if (query.length + added.length > 0) request.url = withQuery(request.url, [...query, ...added]);
   if (proxy) request.proxy = proxy === 'none' ? proxy : render(proxy, context);
+  if (http) request.http = http;
   if (retry) request.retry = retry;
   if (jar && cookies) request.jar = jar;
   if (holdsSecret) request.secrecy = new RequestSecrecy(planned, context, holdsSecret);

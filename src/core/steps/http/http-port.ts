@@ -1,6 +1,6 @@
 import type { ExchangedCredentials } from '../../auth/exchanged.ts';
 import type { BodyPart, Exchange, Header } from '../../model/http-messages.ts';
-import type { Limits, Retry, Timeout, Tls } from '../../settings/transport.ts';
+import type { HttpVersion, Limits, Retry, Timeout, Tls } from '../../settings/transport.ts';
 import type { OperationPort } from '../operation-port.ts';
 
 /** Whether parts of a request hold a secret, in any form, or are made of one: another origin must not see them. */
@@ -25,6 +25,7 @@ export interface OutgoingRequest {
   readonly timeout: Timeout;
   readonly redirects: number;
   readonly tls: Tls;
+  readonly http?: HttpVersion;
   /** A URL; `none` where even the proxy of the process environment does not count. */
   readonly proxy?: string;
   /** `none` where not even a connection that turns out to be closed is opened anew. */

@@ -3,7 +3,7 @@ import { isHost, parseTarget, refuseSpaces, withScheme } from '../../language/te
 import { parseTemplate } from '../../language/templates/template.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
-import { isAboutConnection } from '../../settings/connection-headers.ts';
+import { framingValueOf, isAboutConnection } from '../../settings/framing-headers.ts';
 import { didYouMean, editDistance } from '../../text/words.ts';
 import type { HeaderField, WrittenRequest } from './request.ts';
 
@@ -268,5 +268,17 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
   const leading = /^\s*/.exec(text.slice(colon + 1))![0].length;
   const from = start + colon + 1 + leading;
   const end = Math.max(from, start + text.trimEnd().length);
-  return { name, value: parseTemplate(excerpt, from, end, 'header'), range };
+  const value = parseTemplate(excerpt, from, end, 'header');
+  const framing = framingValueOf(name);
+  const [only = ''] = value.parts;
+  if (framing !== undefined && typeof only === 'string' && only.toLowerCase() !== framing)
+    throw new SourceError(
+      'header-line',
+      excerpt.range(from, Math.max(end, from + 1)),
+      `'${name}' can say '${framing}', and nothing else.`,
+      framing === 'chunked'
+        ? 'A body that is compressed is gzip(…), with Content-Encoding: gzip.'
+        : 'Another expectation is a header of your own, or none.',
+    );
+  return { name, value, range };
 }

@@ -147,8 +147,16 @@ function hopValue({ status, url, headers }: ReceivedResponse): Value {
 
 /** A request as it was sent, as statements see it. */
 export class RequestView extends ResponseView {
-  constructor(received: ReceivedResponse, facts: ExchangeFacts = {}) {
-    super(received, facts, 'the request');
+  /** @param tell the text of a body that holds files, which are not kept: what they are stands in their places */
+  constructor(
+    received: ReceivedResponse,
+    readonly tell?: () => string,
+  ) {
+    super(received, tell ? { unreadable: 'the request sent a file, which is not kept' } : {}, 'the request');
+  }
+
+  override get body(): string | Missing {
+    return this.tell ? this.tell() : super.body;
   }
 
   /** Those that went out with it. */
