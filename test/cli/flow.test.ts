@@ -222,6 +222,28 @@ test('what an answer is made of: redirects, files beside the page, tables and li
   }
 });
 
+test('files that were sent are told of in their places: names, types, sizes and hashes', async t => {
+  const origin = await serve(t, (_request, response) => response.end('{ "stored": true }'));
+  const manifest = 'crate;weight\n1;20\n';
+  const checks = [
+    'sent body contains sha256(file "crates.csv")',
+    'sent body contains "filename=\\"crates.csv\\""',
+    'sent body contains "Content-Type: text/csv"',
+    `sent body contains "[the file crates.csv, ${manifest.length} bytes, sha256 "`,
+  ];
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'crates.csv': manifest,
+    'a.md': `## Declare\n\n\`\`\`http\nPOST /crates\n\`\`\`\n\n\`\`\`multipart body\nnote = ten\nmanifest = file "crates.csv"\n\`\`\`\n\n\`\`\`mervok\n${checks.join('\n')}\n\`\`\`\n`,
+    'b.md':
+      '## Read\n\n```http\nPUT /crates\n```\n\n```file body\ncrates.csv\n```\n\n```mervok\nsent body matches /^\\[the file crates.csv, .*\\]$/\nsent $.x = 1\n```\n',
+  });
+  const { out } = await mervok(folder, ['run']);
+  assert.match(out, /^passed {3}Declare/m, out);
+  assert.match(out, /sent \$\.x = 1[\s\S]*cannot be decided: the request sent a file, which is not kept/);
+  assert.doesNotMatch(out, /sent body/);
+});
+
 test('a client certificate comes in PEM or as PKCS #12, with its passphrase, from names or the process', async t => {
   const origin = await serveTls(t, (_request, response) => response.end('{}'), {
     requestCert: true,

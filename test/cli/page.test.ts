@@ -85,6 +85,7 @@ test('nothing leaves the page, nothing of a response runs in it, all of it stays
   const failure = page.locator('article.entry').first();
   const body = await failure.locator('.message').nth(1).locator('pre').innerText();
   for (const note of hostile.slice(0, 4)) assert.ok(body.includes(JSON.stringify(note).slice(1, -1)), note);
+  await failure.locator('.headers summary').nth(1).click();
   assert.ok((await failure.locator('.headers').nth(1).innerText()).includes(hostile[2]!));
   assert.equal(await failure.locator('.message').first().locator('pre').innerText(), hostile[0]);
   assert.match(
@@ -225,7 +226,7 @@ test('of very many cases a part is laid out; more on demand, and what is looked 
 });
 
 test('without scripts the page still tells what failed, all cases and the figures', { skip }, async t => {
-  const { page } = await open(t, await reportOf(t, ['--rounds', '3']), { javaScriptEnabled: false });
+  const { page } = await open(t, await reportOf(t, ['--rounds', '8']), { javaScriptEnabled: false });
   assert.equal(await page.locator('article.entry').count(), 3);
   assert.equal(await page.locator('li.case:visible').count(), 4);
   assert.ok(!(await page.locator('#filter').isVisible()), 'there is no filter that would not work');

@@ -117,10 +117,7 @@ test('the page tells the verdict, what failed with its prose and exchange, and w
   const page = readFileSync(join(folder, 'run.html'), 'utf8');
   assert.match(page, /<h1 class="fails">Failed: 1 case of 5, 1 blocked by it; 3 of 5 checks hold\.<\/h1>/);
   assert.match(page, /<div class="prose"><p>A berth that is free can be taken\.<\/p>/);
-  assert.match(
-    page,
-    /<dt>expected<\/dt><dd class="expected">200<\/dd>[\s\S]*?<dt>found<\/dt><dd class="found">500<\/dd>/,
-  );
+  assert.match(page, /<dt>expected<\/dt><dd>200<\/dd>[\s\S]*?<dt>found<\/dt><dd class="found">500<\/dd>/);
   assert.match(page, /<summary>1 case is blocked by this<\/summary><ul><li>Leave /);
   assert.match(page, /<mark><b>500<\/b> Internal Server Error<\/mark>/);
   assert.match(page, /&quot;state&quot;|"state": "Åland 漢"/);
@@ -141,8 +138,9 @@ test('many users: figures request by request at the end, bounds that are not kep
   const { code, out } = await mervok(folder, ['run', '--users', '3', '--rounds', '4', '-o', 'run.html']);
   assert.equal(code, 1);
   assert.match(out, /^ +sent +failed +50 % +90 % +95 % +99 % +longest$/m);
-  assert.match(out, /^Take {2}GET \/bad +12 +100 %( +[\d.]+ m?s){5}$/m);
-  assert.match(out, /^in total +48 +25 %/m);
+  // Of twelve there is no 95 of 100: that would be the slowest, which is told anyway.
+  assert.match(out, /^Take {2}GET \/bad +12 +100 %( +[\d.]+ m?s){2} {19,}[\d.]+ m?s$/m);
+  assert.match(out, /^in total +48 +25 %( +[\d.]+ m?s){3} {10,}[\d.]+ m?s$/m);
   assert.match(out, /^not kept failed < 10 % +mervok\.yaml:4\n {11}found +40 %, 24 of 60$/m);
   // How late the program itself was hangs on the machine.
   assert.match(out, /^Failed: .*1 of 2\s+bounds is not kept/m);
@@ -346,7 +344,7 @@ test('the document tells the verdict, what failed and why, in letters of every a
     'A berth that is free can be taken.',
     'status = 200',
     'Blocked by it: Leave.',
-    '{"state":"Åland \\u{6f22}"}',
+    '{ "state": "Åland \\u{6f22}" }',
     '1 of 1',
   ])
     assert.ok(text.includes(told), `${told}: ${text}`);
@@ -371,5 +369,5 @@ test('a record of the first version is read, with the names that its figures hav
     [half, most, 5],
   );
   const told = await mervok(folder, ['report', 'earlier.ndjson']);
-  assert.match(told.out, /half within 3\.6 ms, 95 of 100 within 11 ms/);
+  assert.doesNotMatch(told.out, /half within/, 'of a handful there are no percentiles');
 });

@@ -5,6 +5,7 @@ import { type TestContext, test } from 'node:test';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
+import { clientFiles, serveTls } from '../support/tls.ts';
 
 const fenced = (info: string, text: string) => `\`\`\`${info}\n${text}\n\`\`\`\n\n`;
 
@@ -324,4 +325,58 @@ test('send CASE sends what it needs first; show and vars say where each value co
     assert.equal(code, 2, words.join(' '));
     assert.match(err, says);
   }
+});
+
+test('send: a time limit, of a request and of a case with all that it needs', async t => {
+  const origin = await serve(t, ({ url }, response) => {
+    if (url !== '/slow') response.end('{ "id": 1 }');
+  });
+  const slow = `# Slow\n\n${fenced('http', 'GET /slow')}${fenced('mervok', 'status = 200')}`;
+  const folder = folderWith(t, { 'mervok.yaml': `base: ${origin}\n`, 'slow.md': slow });
+  const send = (...words: string[]) => mervok(folder, ['send', ...words], home(folder));
+  const request = await send('/slow', '--timeout', '50ms');
+  assert.deepEqual([request.code, request.out], [1, '']);
+  assert.match(request.err, /within 50 ms\. The limit is the setting 'timeout'\.\n$/);
+  const page = await send('slow.md', '--timeout', '50ms');
+  assert.deepEqual([page.code, page.out], [1, '']);
+  assert.equal(page.err, 'Given up after 50 ms (--timeout), before the response was there.\n');
+  assert.equal((await send('slow.md#slow', '--timeout', '50')).code, 2);
+  assert.equal((await send('/fast', '--timeout', '20s')).code, 0);
+});
+
+test('send: an authority, a client certificate, or none that is looked at; a failure says which option helps', async t => {
+  const origin = await serveTls(t);
+  const wanting = await serveTls(t, undefined, {
+    requestCert: true,
+    rejectUnauthorized: true,
+    ca: readFileSync(`${clientFiles}/authority.pem`),
+  });
+  const folder = folderWith(t, {
+    'mervok.yaml': 'order: [sea]\nneeds: [sign-in.md]\nbounds: p95 time of sea < 1 s\n',
+  });
+  const file = (name: string) => join(process.cwd(), clientFiles, name);
+  const send = (...words: string[]) => mervok(folder, ['send', ...words, '--raw'], home(folder));
+  const unknown = await send(origin);
+  assert.match(unknown.err, /authority of its certificate is not known.* --ca FILE, or --unverified\.\n$/);
+  assert.equal((await send(origin, '--ca', file('authority.pem'))).out, 'ok');
+  const unverified = await send(origin, '--unverified');
+  assert.equal(unverified.out, 'ok');
+  assert.match(unverified.err, /nobody knows who answers/);
+  const asked = await send(wanting, '--ca', file('authority.pem'));
+  assert.match(asked.err, /--cert FILE and --key FILE\.\n$/);
+  const known = ['--ca', file('authority.pem'), '--cert', file('client.pem'), '--key', file('client.key')];
+  assert.equal((await send(wanting, ...known)).out, 'ok');
+});
+
+test('send: inside a collection whose settings speak of pages; names of headers have their column', async t => {
+  const name = `X-${'Quay-'.repeat(9)}Depth`;
+  const origin = await serve(t, (_request, response) => response.writeHead(200, { [name]: '4.2' }).end());
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: ${origin}\norder: [sea.md]\nneeds: [sign-in.md]\nbounds: p95 time of sea.md < 1 s\n`,
+  });
+  const { code, out } = await mervok(folder, ['send', '/x'], { ...home(folder), COLUMNS: '120' });
+  assert.equal(code, 0);
+  assert.ok(out.includes(`\n${name}  4.2\n`), out);
+  const narrow = await mervok(folder, ['send', '/x'], { ...home(folder), COLUMNS: '60' });
+  assert.match(narrow.out, new RegExp(`\\n${name} *\\n +4\\.2\\n`));
 });

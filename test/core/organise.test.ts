@@ -5,6 +5,7 @@ import type { EventOf } from '../../src/core/model/events.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
 import { chunksOf, TableError } from '../../src/core/values/table-reader.ts';
+import { layOutGraph } from '../../src/reports/graph-layout.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
 import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
@@ -620,11 +621,45 @@ test('the flow is drawn: each name from the case that keeps it to those that tak
     c3["Late"]
   end
   c1 -->|"token"| c2
-  c1 -.-> c3
+  c1 -.->|"first"| c3
 `,
   );
   const svg = graphSvg(graph);
   assert.match(svg, /^<svg [^>]+>/);
   assert.match(svg, />Sign &quot;in&quot; &lt;now&gt;</);
-  assert.equal(svg.match(/class="flow/g)!.length, 2);
+  assert.equal(svg.match(/class="flow[^>]* C/g)!.length, 2);
+});
+
+test('an arrow goes past the boxes between its ends, and level where its name stands; each kind is explained', async () => {
+  const { plan } = await planOf({
+    'mervok.yaml': root,
+    'a.md': keeping('Sign in', 'token'),
+    'b.md': keeping('Berth', 'berth').replace('GET /', 'GET /{token}/'),
+    'c.md': simple('Use', 'GET /{token}/{berth}'),
+  });
+  const graph = graphOf(plan);
+  const { boxes, routes } = layOutGraph(graph);
+  assert.deepEqual(
+    boxes.map(({ page, column }) => [page.file, column]),
+    [
+      ['a.md', 0],
+      ['b.md', 1],
+      ['c.md', 2],
+    ],
+  );
+  for (const { levels } of routes)
+    for (const { from, to, y } of levels.slice(1, -1))
+      for (const box of boxes)
+        assert.ok(
+          to <= box.x || from >= box.x + box.width || y < box.y || y > box.y + box.height,
+          box.page.file,
+        );
+  assert.equal(routes.filter(({ levels }) => levels.length === 3).length, 1, 'one goes past a column');
+  for (const { levels, label } of routes) {
+    const { from, to } = levels.at(-1)!;
+    assert.ok(to - from >= label.length * 6, `${label} stands above a level part`);
+  }
+  const svg = graphSvg(graph);
+  assert.match(svg, />a value goes on</);
+  assert.doesNotMatch(svg, />runs first, gives nothing<|>inside a page</);
 });

@@ -10,7 +10,10 @@ import { Parser } from 'tap-parser';
 import { validateXML } from 'xmllint-wasm';
 import { parse as parseYaml } from 'yaml';
 import type { RunEvent } from '../../src/core/model/events.ts';
+import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
 import { endingOf, endings } from '../../src/reports/endings.ts';
+import { percentileTexts, timesInWords } from '../../src/reports/percentiles.ts';
+import { Workbook } from '../../src/reports/workbook.ts';
 import { caseText, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
 import { bytesOf, textOf } from '../support/reports.ts';
@@ -194,6 +197,53 @@ test('the spreadsheet has four sheets, texts as texts', async () => {
   const failed = checks!.find(row => String(row[4]).includes('$.state = "free"'))!;
   assert.match(String(failed[6]), /^"taken <\/script>/);
   assert.ok(summary!.some(row => row[0] === 'Bound not kept' && row[1] === 'failed < 1 %'));
+});
+
+test('a workbook takes rows of several sheets in turn, whatever texts hold', async () => {
+  const workbook = new Workbook();
+  const [first, second] = ['First', 'Second & <last>'].map(name => workbook.sheet(name, [10], true));
+  const texts = ['=1+1', '_x0041_', 'a\u0000b & <c> "d"', '\ud800', ' blank ', 'x'.repeat(40_000)];
+  const chunks: Uint8Array[] = [];
+  for (let row = 0; row < 3000; row++) {
+    first!.add([row, undefined, Number.NaN, texts[row % texts.length]]);
+    if (row % 2 === 0) second!.add(Array.from({ length: 30 }, (_, at) => at));
+    chunks.push(...workbook.take());
+  }
+  assert.ok(chunks.length > 5, 'they are written while they come');
+  first!.end();
+  second!.end('and more');
+  const bytes = Buffer.concat([...chunks, ...workbook.end()]);
+  const sheets = await readSheets(new Uint8Array(bytes).buffer);
+  assert.deepEqual(
+    sheets.map(({ sheet, data }) => [sheet, data.length]),
+    [
+      ['First', 3000],
+      ['Second & <last>', 1501],
+    ],
+  );
+  const [data, numbers] = sheets.map(sheet => sheet.data);
+  assert.deepEqual(data![2]!.slice(0, 3), [2, null, null]);
+  assert.equal(data![0]![3], '=1+1');
+  assert.match(String(data![1]![3]), /^_x005F_x0041_$|^_x0041_$/);
+  assert.equal(data![2]![3], 'a\\u0000b & <c> "d"');
+  assert.equal(data![3]![3], '\\ud800');
+  assert.equal(String(data![5]![3]).length, 32_767);
+  assert.equal(numbers![0]![29], 29);
+  assert.equal(numbers!.at(-1)![0], 'and more');
+});
+
+test('of a handful of times no percentile is told', () => {
+  const told = (count: number) => {
+    const times = new DurationHistogram();
+    for (let at = 1; at <= count; at++) times.add(at);
+    return [timesInWords(times), ...percentileTexts(times)];
+  };
+  assert.deepEqual(told(0), [undefined, '', '', '', '']);
+  assert.deepEqual(told(1), ['The answer took 1 ms.', '', '', '', '']);
+  assert.deepEqual(told(2), ['An answer took 1.5 ms on average, 1 ms to 2 ms.', '1 ms', '', '', '']);
+  assert.deepEqual(told(19).slice(1), ['10 ms', '18 ms', '', '']);
+  assert.match(told(20)[0]!, /half came within 10 ms, 95 of 100 within 19 ms\.$/);
+  assert.match(told(100)[0]!, /95 of 100 within 95 ms, 99 within 99 ms\.$/);
 });
 
 test('an address that is none keeps no report from being written', async () => {

@@ -63,7 +63,7 @@ Berths                                                                      a.md
 passed   All of them               GET /berths                     200      5 ms
 
 Passed: 1 case; the one check holds.
-1 request in 5 ms, 2 B received; half within 5 ms, 95 of 100 within 5 ms
+1 request in 5 ms, 2 B received
 `,
   );
 });

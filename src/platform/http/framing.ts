@@ -36,11 +36,13 @@ export function framingOf(headers: readonly Header[], hasBody: boolean, isHttp2:
     throw new FramingError(
       'Transfer-Encoding and Content-Length do not go together: either the length is known, or the body comes in chunks.',
     );
-  if (!hasBody && transfer !== undefined)
-    throw new FramingError('Transfer-Encoding is about a body, and the request has none.');
+  if (!hasBody)
+    throw new FramingError(
+      `${transfer === undefined ? 'Expect' : 'Transfer-Encoding'} is about a body, and the request has none.`,
+    );
   if (isHttp2 && expect !== undefined)
     throw new FramingError("Expect: 100-continue is sent by HTTP/1.1 alone; the setting 'http' asks for 2.");
-  return { chunked: transfer !== undefined, waits: expect !== undefined && hasBody };
+  return { chunked: transfer !== undefined, waits: expect !== undefined };
 }
 
 /** Without what the client says itself of chunks. */
