@@ -1,4 +1,4 @@
-import { readFileSync, statSync } from 'node:fs';
+import { existsSync, readFileSync, statSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { Value } from '../core/model/value.ts';
@@ -20,6 +20,12 @@ export function readGivenRequest(words: readonly string[], flags: RequestFlags):
   const [first = '', second, extra] = isAddress(words[0]!) ? [words[0]!, undefined, words[1]] : words;
   if (extra !== undefined) throw new UsageError(`'${extra}' is not taken. ${wordMeant(extra)}`);
   const [method, target] = second === undefined ? [body ? 'POST' : 'GET', first] : [first, second];
+  if (second === undefined && /^(?:GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)$/i.test(first))
+    throw new UsageError(
+      `The address is missing: mervok send ${first.toUpperCase()} /berths, or the whole URL.`,
+    );
+  if (existsSync(`${target}.md`))
+    throw new UsageError(`'${target}' is no address. Did you mean '${target}.md'?`);
   if (!isAddress(target))
     throw new UsageError(
       `'${target}' is no address: it begins with http:// or https://, or with / where there is a collection.${withScheme(target)}`,

@@ -3,7 +3,7 @@ import { appendFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promise
 import { basename, dirname, join, resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import { capitalized, counted } from '../core/text/words.ts';
-import { collectionAround, rootFile } from '../platform/find-collection.ts';
+import { collectionAround, rootFile } from '../platform/collection-folder.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour

@@ -3,7 +3,7 @@ import { homedir } from 'node:os';
 import { join } from 'node:path';
 import type { ExchangeEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import { collectionAround } from '../platform/find-collection.ts';
+import { collectionAround } from '../platform/collection-folder.ts';
 import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../platform/state.ts';
 
 /** Where the last response lies: with the collection around the working folder, else in a folder of the user's own. */

@@ -140,7 +140,11 @@ async function commandLineError(error: CommanderError, program: Command, given: 
       const flags = [...(command ?? program).options, ...program.options]
         .map(option => option.long!)
         .concat('--help');
-      const remedy = command && remedyForOption(command.name(), quoted);
+      const remedy = command
+        ? remedyForOption(command.name(), quoted)
+        : /^-v$/i.test(quoted)
+          ? 'Write: mervok --version'
+          : undefined;
       return `'${quoted}' is no option${command ? ` of ${command.name()}` : ''}. ${remedy ?? offer(quoted.replace(/=.*/, ''), flags, `mervok ${command ? `${command.name()} ` : ''}--help lists them.`)}`;
     }
     case 'commander.missingArgument': {

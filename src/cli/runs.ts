@@ -4,7 +4,7 @@ import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { RunTotals } from '../core/record/totals.ts';
 import { counted, didYouMean } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
-import { collectionAround } from '../platform/find-collection.ts';
+import { collectionAround } from '../platform/collection-folder.ts';
 import { readRunNames, writeRunNames } from '../platform/run-names.ts';
 import { findRun, listRuns, readSummary, runsFolder } from '../platform/run-records.ts';
 import { createMeasure, fit, visible, wrap } from '../reports/style.ts';
@@ -21,7 +21,9 @@ export function rootHere(): string {
 function rootOf(folder = '.'): string {
   const path = resolve(folder);
   if (!statSync(path, { throwIfNoEntry: false })?.isDirectory())
-    throw new UsageError(`There is no folder '${folder}' whose runs could be listed.`);
+    throw new UsageError(
+      `There is no folder '${folder}' whose runs could be listed. One run is told by: mervok report ${folder}`,
+    );
   return collectionAround(path) ?? path;
 }
 

@@ -32,7 +32,9 @@ function readOutput(written: string): Output {
     throw new UsageError(
       written === '-'
         ? 'Standard output has no ending that chooses the format. For example: -o json:-'
-        : `No report has the ending of '${written}'. There are ${endingsInWords}; for a path without one: -o html:PATH`,
+        : endingNamed(written)
+          ? `A report has a name: -o run${endingNamed(written)}, or -o ${written}:PATH`
+          : `No report has the ending of '${written}'. There are ${endingsInWords}; for a path without one: -o html:PATH`,
     );
   if (path !== '-') return { ending, path };
   if (binary.has(ending) && process.stdout.isTTY)

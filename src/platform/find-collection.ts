@@ -1,12 +1,13 @@
-import { type Dirent, readdirSync, statSync } from 'node:fs';
+import { readdirSync, statSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve, sep } from 'node:path';
 import type { CollectionFiles } from '../core/analysis/collection.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
-import { inWords, nearest } from '../core/text/words.ts';
+import { inWords } from '../core/text/words.ts';
+import { collectionAround, isVisitable, pathsIn, refuseOtherNames, rootFile } from './collection-folder.ts';
 import { attempt, read } from './files.ts';
 import { type GitIgnore, gitIgnoreAround } from './git-ignore.ts';
+import { suggestPath } from './suggest-path.ts';
 
-export const rootFile = 'mervok.yaml';
 const secretFile = 'mervok.secret.yaml';
 
 export interface FoundCollection {
@@ -105,22 +106,6 @@ function foldersWithPages(folder: string, isIgnored: GitIgnore): string {
     : ` Pages of a folder below run by its name: mervok run ${inWords(names, 'or')}.`;
 }
 
-/** Settings under a name that is not read. */
-const otherNames = /^\.?mervok\.(?:yml|json|toml|ya?ml)$/i;
-
-function refuseOtherNames(folder: string): void {
-  const name = isFolder(folder) ? readdirSync(folder).find(isOtherName) : undefined;
-  if (name !== undefined) throw notRead(join(folder, name));
-}
-
-function isOtherName(name: string): boolean {
-  return name !== rootFile && otherNames.test(name);
-}
-
-function notRead(path: string): UsageError {
-  return new UsageError(`'${path}' is not read: settings stand in a file of the name ${rootFile}.`);
-}
-
 function uniquePages(pages: CollectionFiles['pages']): CollectionFiles['pages'] {
   return [...new Map(pages.map(page => [page.path, page])).values()];
 }
@@ -136,62 +121,11 @@ function locate(written: string, workingFolder: string): Located {
   const [file = '', slug] = written.split('#') as [string, string?];
   const path = resolve(workingFolder, file);
   const found = statSync(path, { throwIfNoEntry: false });
-  if (!found) throw new UsageError(`There is no '${file}'.${suggestion(path, workingFolder)}`);
+  if (!found) throw new UsageError(`There is no '${file}'.${suggestPath(file, workingFolder)}`);
   const isFolder = found.isDirectory();
   if (!isFolder && !/\.md$/i.test(path))
     throw new UsageError(`'${file}' is no page: pages are Markdown files that end in .md.`);
   return { path, ...(slug !== undefined && { slug }), isFolder, folder: isFolder ? path : dirname(path) };
-}
-
-/** The nearest page or folder beside it, else a page of that name anywhere in the collection. */
-function suggestion(path: string, workingFolder = dirname(path)): string {
-  const folder = dirname(path);
-  const name = basename(path);
-  const beside = isFolder(folder)
-    ? readdirSync(folder).filter(each => /\.md$/i.test(each) || isFolder(join(folder, each)))
-    : [];
-  const near = beside.find(each => each === `${name}.md`) ?? nearest(name, beside);
-  if (near !== undefined) return ` Did you mean '${relative(workingFolder, join(folder, near)) || near}'?`;
-  const root = collectionAround(workingFolder);
-  if (root === undefined) return '';
-  const pages = pathsIn(root).filter(each => /\.md$/i.test(each));
-  const names = pages.map(each => basename(each));
-  const wanted = names.find(each => each === `${name}.md`) ?? nearest(name, names);
-  const meant = pages.find(each => basename(each) === wanted);
-  return meant === undefined ? '' : ` Did you mean '${relative(workingFolder, join(root, meant))}'?`;
-}
-
-function isFolder(path: string): boolean {
-  return statSync(path, { throwIfNoEntry: false })?.isDirectory() === true;
-}
-
-/** The outermost folder above with a mervok.yaml, not looking beyond the repository. */
-export function collectionAround(folder: string): string | undefined {
-  let root: string | undefined;
-  for (let at = folder; ; at = dirname(at)) {
-    if (statSync(join(at, rootFile), { throwIfNoEntry: false })) root = at;
-    if (statSync(join(at, '.git'), { throwIfNoEntry: false }) || dirname(at) === at) return root;
-  }
-}
-
-function isVisitable(entry: Dirent): boolean {
-  return entry.isDirectory() && !entry.name.startsWith('.') && entry.name !== 'node_modules';
-}
-
-/** The pages and settings of a collection, from its root, with '/'. */
-function pathsIn(root: string): string[] {
-  const paths: string[] = [];
-  const visit = (folder: string) => {
-    const entries = attempt(join(root, folder), path => readdirSync(path, { withFileTypes: true }));
-    for (const entry of entries) {
-      const path = folder === '' ? entry.name : `${folder}/${entry.name}`;
-      if (isVisitable(entry)) visit(path);
-      else if (isOtherName(entry.name)) throw notRead(join(root, path));
-      else if (entry.isFile() && (entry.name === rootFile || /\.md$/i.test(entry.name))) paths.push(path);
-    }
-  };
-  visit('');
-  return paths;
 }
 
 function readTree(root: string): CollectionFiles {
@@ -226,6 +160,6 @@ function readPage(root: string, path: string): CollectionFiles['pages'][number] 
 /** Throws UsageError. */
 export function readText(path: string): string {
   if (!statSync(path, { throwIfNoEntry: false })?.isFile())
-    throw new UsageError(`There is no file '${path}'.${suggestion(resolve(path))}`);
+    throw new UsageError(`There is no file '${path}'.${suggestPath(path, dirname(resolve(path)))}`);
   return read(path);
 }

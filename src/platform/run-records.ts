@@ -47,6 +47,9 @@ function lastBegun(ids: readonly string[], pathOf: (id: string) => string): stri
 export function findRun(named: string, root: string | undefined): { id: string; path: string } {
   if (named.endsWith('.ndjson') && statSync(named, { throwIfNoEntry: false })?.isFile())
     return { id: named, path: named };
+  const isReport = /\.(?:html|pdf|md|xlsx|csv|json|har|xml|tap)$/i.test(named);
+  if (isReport)
+    throw new UsageError(`'${named}' is no run. A report is written by: mervok report last -o ${named}`);
   if (/[\\/]/.test(named)) throw new UsageError(`There is no file '${named}'.`);
   const name = named.replace(/\.ndjson$/, '');
   const ids = root === undefined ? [] : listRuns(root);

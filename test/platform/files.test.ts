@@ -12,9 +12,10 @@ import { join } from 'node:path';
 import { test } from 'node:test';
 import { Missing, Plain } from '../../src/core/model/value.ts';
 import { defaultTransport } from '../../src/core/settings/transport.ts';
+import { collectionAround } from '../../src/platform/collection-folder.ts';
 import { clockAndRandomFrom, openExternalSources } from '../../src/platform/external-sources.ts';
 import { fileAccess, locateInside, openUnchanging } from '../../src/platform/files.ts';
-import { collectionAround, findCollection, readText } from '../../src/platform/find-collection.ts';
+import { findCollection, readText } from '../../src/platform/find-collection.ts';
 import { openPorts } from '../../src/platform/ports.ts';
 import { readVariableFile } from '../../src/platform/variable-files.ts';
 import { errorOf } from '../support/errors.ts';
@@ -100,8 +101,8 @@ test('a collection is what lies around the paths that are asked for', async t =>
       /There is no 'tidse\.MD'\. Did you mean '\.\.\/tides\.MD'\?$/,
     ],
     [['deep/berths.md#x'], harbour, /There is no 'deep\/berths\.md'\. Did you mean 'berths\.md'\?$/],
-    [['customs'], alone, /There is no 'customs'\.$/],
-    [['customs'], harbour, /There is no 'customs'\.$/],
+    [['customs'], alone, /There is no 'customs'\. An environment is written @customs/],
+    [['customs'], harbour, /There is no 'customs'\. An environment is written @customs/],
   ];
   for (const [asked, at, message] of wrong)
     await assert.rejects(findCollection(asked, at), message, asked.join());

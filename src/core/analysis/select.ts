@@ -127,11 +127,25 @@ function selectPath(collection: Collection, path: string): Named {
         `There is no case '${slug}' in ${file}.`,
         slug,
         all.map(each => each.written.slug),
+        caseAlike(slug, all),
       ),
     );
   }
   return { pages, cases };
 }
+
+/** The one case whose heading holds what was written, or else what there is. */
+function caseAlike(slug: string, cases: readonly { readonly written: { readonly slug: string } }[]): string {
+  const slugs = [...new Set(cases.map(each => each.written.slug))];
+  const words = slug.toLowerCase().replace(/[^\p{L}\p{N}-]+/gu, '-');
+  const alike = slugs.filter(each => each.includes(words));
+  if (alike.length === 1) return `Did you mean '${alike[0]}'?`;
+  const named = (alike.length > 0 ? alike : slugs).slice(0, mostNamed);
+  return `There ${named.length === 1 ? 'is' : 'are'} ${inWords(named.length < slugs.length ? [...named, 'others'] : named)}.`;
+}
+
+/** So many cases are named where none is near. */
+const mostNamed = 5;
 
 function withNearest(message: string, word: string, known: string[], otherwise = ''): string {
   const meant = nearest(word, known);

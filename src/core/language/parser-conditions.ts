@@ -10,7 +10,7 @@ import {
   typeNames,
 } from './ast.ts';
 import type { Lexer } from './lexer.ts';
-import { isTypeElsewhere, typeHere } from './other-notations.ts';
+import { isTypeElsewhere, typeHere } from './other-notations/types.ts';
 import { ExpressionParser, type Operand } from './parser-expressions.ts';
 
 const predicateWords = [
@@ -166,6 +166,12 @@ export abstract class ConditionParser extends ExpressionParser {
       case 'matches':
         return done({ test: 'matches', value: this.lexer.readPattern() ?? this.value() });
       case 'includes':
+        if (lexer.peek('"'))
+          lexer.fail(
+            "'includes' is asked of objects and lists.",
+            lexer.at,
+            "Write 'contains' for a part of a text, '=' for all of it.",
+          );
         return done({ test: 'includes', value: this.partial() });
       case 'fits':
         return done({

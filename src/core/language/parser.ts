@@ -4,7 +4,7 @@ import { didYouMean } from '../text/words.ts';
 import { unitNames } from '../values/compare.ts';
 import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
-import { guessFor, remedyFor } from './other-notations.ts';
+import { guessFor, remedyFor } from './other-notations/remedy.ts';
 import { ConditionParser, wordsBehindCondition } from './parser-conditions.ts';
 import { unreadReference } from './templates/foreign-references.ts';
 
@@ -154,6 +154,9 @@ export class StatementParser extends ConditionParser {
     }
     const unknown = lexer.peekWord();
     this.#writtenFrom = lexer.at;
+    // It would be read as the sign of what follows.
+    if (/^-\s/.test(lexer.text.slice(lexer.at, lexer.at + 2)))
+      lexer.fail('This begins like an item of a list.', lexer.at);
     try {
       const condition = this.condition();
       const parts = label ? [label, condition] : [condition];

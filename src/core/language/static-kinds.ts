@@ -113,7 +113,13 @@ export function impossible(
   const order = operator !== '=' && operator !== '!=';
   if (order) {
     const wrong = [a, b].find(kind => unordered.includes(kind));
-    if (wrong) return { message: `${inSentence(wrong)} has no order, so '${operator}' can never hold.` };
+    if (wrong) {
+      const isAll = left.type === 'query' && left.pick === 'all';
+      return {
+        message: `${inSentence(wrong)} has no order, so '${operator}' can never hold.`,
+        ...(isAll && { remedy: "What holds for each of them has 'each' before it." }),
+      };
+    }
   }
   if ([a, b].some(kind => kind === 'any' || kind === 'plain' || kind === 'null')) return undefined;
   if (a === b || (a === 'text' && instants.includes(b)) || (b === 'text' && instants.includes(a)))
@@ -139,6 +145,8 @@ function mend(left: Expression, right: Expression, a: StaticKind, b: StaticKind)
     return `A size has a unit: write ${sizeText(Number(right.value))}, or ${right.value} kB.`;
   if (a === 'number' && right.type === 'text' && /^\d+$/.test(right.parts.join('')))
     return `Write ${right.parts.join('')} without quotes.`;
+  if (name === 'body' && (b === 'object' || b === 'list'))
+    return "The JSON of a body is '$': $ = …, or $ includes … for a part of it.";
   if (name === 'fault') return 'A fault is one of a few words: fault = "refused".';
   if (name === 'reason' && right.type === 'number')
     return `The number of a status is 'status': write status = ${right.value}.`;

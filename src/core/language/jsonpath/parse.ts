@@ -79,8 +79,14 @@ class PathParser extends FilterParser {
     if (this.text[this.at] === '{')
       return { descendant, selectors: [{ kind: 'given', ...this.given('text') }] };
     const name = this.match(nameFirst);
-    if (name === undefined)
-      this.fail(`A member name or '*' should follow '${descendant ? '..' : '.'}'.`, start);
+    if (name === undefined) {
+      const index = this.match(/\d+/y);
+      this.fail(
+        `A member name or '*' should follow '${descendant ? '..' : '.'}'.`,
+        start,
+        index === undefined ? undefined : `An index stands in brackets: [${index}]`,
+      );
+    }
     return { descendant, selectors: [{ kind: 'name', name: name + this.match(nameChars)! }] };
   }
 

@@ -23,7 +23,20 @@ export const keepSyntax: StatementSyntax<Keep> = {
   parse(parser, start) {
     const { lexer } = parser;
     const value = parser.value();
-    if (!lexer.takeWord('as')) parser.requireWord('as', 'the value that is kept');
+    const written = lexer.text.slice(start, lexer.at).trimEnd();
+    const [, path] = /^keep\s+"(\$[.[][^"\s]*)"$/.exec(written) ?? [];
+    if (path !== undefined)
+      lexer.fail(
+        'This is a text; a path stands without quotes.',
+        lexer.at - path.length - 2,
+        `Write: keep ${path} as NAME`,
+      );
+    if (!lexer.takeWord('as'))
+      lexer.fail(
+        "'as' should follow the value that is kept.",
+        lexer.at,
+        'It gets a name: keep $.id as berth',
+      );
     const first = lexer.readName('A name');
     const secret = first.name === 'secret' && lexer.peekWord() !== undefined && lexer.peekWord() !== 'or';
     const { name, range: nameRange } = secret ? lexer.readName('A name') : first;

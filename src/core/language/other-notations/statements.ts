@@ -1,19 +1,21 @@
-// What people bring from other notations, and how it is said here. It is looked at only where a statement cannot be read.
-
-/** What a row says, of what it has found. */
-type Says = string | ((found: RegExpMatchArray) => string);
-type Row = readonly [found: RegExp, says: Says];
-
-const lower = (text: string) => text.toLowerCase();
+import { lower, type Row, type Says } from './row.ts';
 
 /** `response.body.items[0].id` as a path: `$.items[0].id`. */
 const pathOf = (way: string) => `$${way.replace(/\?\./g, '.')}`;
 
 const checkAlone: Says = 'A check stands alone, without a word before it: status = 200';
-const comparedWith = (symbol: string) => `Write '${symbol}'.`;
 
 /** By what a statement begins with, up to its line end. */
-const statements: readonly Row[] = [
+export const statements: readonly Row[] = [
+  [/^[*•–—+-]\s+/, 'A statement stands alone, without the mark of a list before it.'],
+  [/^\/\//, "A comment begins with '#'."],
+  [/^http\s+([1-5]\d\d)\b/i, ([, status]) => `Write: status = ${status}`],
+  [/^content[_-]?type\b/i, 'A header is written: header content-type contains "json"'],
+  [
+    /^(\S.*?)\s*==?\s*(\d+|"[^"]*")\s*(?:\|\|?|\bor\b)\s*(\d+|"[^"]*")\s*$/,
+    ([, value, one, other]) => `Write 'in': ${value} in ${one}, ${other}`,
+  ],
+  [/^status\b.*\b([1-5])(?:x+|\*+)/i, ([, first]) => `Write: status is ${first}xx`],
   // parts of a response as members of an object
   [
     /^(?:response|res|resp|reply|answer|result)\.status(?:[_-]?code)?\b/i,
@@ -34,7 +36,19 @@ const statements: readonly Row[] = [
     /^(?:(?:response|res|resp|reply|answer|result)\.)?cookies?(?:\.get)?[.([]\s*["']?([\w-]+)["']?\s*[\])]?/i,
     ([, name]) => `A cookie is written: cookie ${name}`,
   ],
+  [
+    /^headers\s+(?:contains?|includes?|ha(?:s|ve)|exists?)\b/i,
+    'A header is written with its name: header etag exists, header vary contains "accept"',
+  ],
   [/^headers\s+(\S+)/i, ([, name]) => `A header is written: header ${name}`],
+  [
+    /^header\s+([\w-]+)\s*:\s*(\S+)/i,
+    ([, name, value]) => `Write: header ${name} contains "${value!.replaceAll('"', '')}"`,
+  ],
+  [
+    /^body\s+is\s+(?:valid\s+)?json\b/i,
+    'Write: header content-type contains "json"; a path reads the body as JSON: $ exists',
+  ],
   [
     /^(?:response[._ -]?time|(?:response|res)\.(?:time|duration|elapsed)|duration|latency|elapsed|took|milliseconds|ms)\b/i,
     "Write 'time': time < 300 ms",
@@ -78,6 +92,18 @@ const statements: readonly Row[] = [
   [
     /^(?:save|capture|store|extract|remember|export|grab|fetch|read|take|get|retain|bind|collect|read)\b(?!\s+[/{]|\s+https?:)/i,
     'A value of a response is kept by: keep $.id as NAME',
+  ],
+  [
+    /^keep\s+as\s+([A-Za-z][\w-]*)\s+(\S.*?)\s*$/i,
+    ([, name, value]) => `The value stands first: keep ${value} as ${name}`,
+  ],
+  [
+    /^keep\s+([A-Za-z][\w-]*)\s*$/,
+    ([, name]) => `It says which value, and its name: keep $.${name} as ${name}`,
+  ],
+  [
+    /^(\$\S*|header\s+\S+|cookie\s+\S+|location|body)\s*(?:->|=>|\bas\b|\binto\b)\s*\{?([A-Za-z][\w-]*)\}?\s*$/i,
+    ([, value, name]) => `A value of a response is kept by: keep ${value} as ${name}`,
   ],
   [
     /^keep\s+([A-Za-z][\w-]*)\s*(?:=|:|from\b|:=)\s*(\S.*?)\s*$/i,
@@ -157,8 +183,20 @@ const statements: readonly Row[] = [
   [/^(?:none|nobody|never)\b/i, 'Write \'no\': no $.berths[*].state = "closed"'],
   [/^(?:no|not)[_ -]?(?:one|any|none)\b/i, 'Write \'no\': no $.berths[*].state = "closed"'],
   [
-    /^(?:len|size|count|number)\s*\(\s*(\$[^\s)]*)\s*\)/i,
+    /^(?:len|length|size|count|number)\s*\(?\s*(\$[^\s)]*?)(\[\*\])?\s*(?:\)|\s|$)/i,
     ([, path]) => `Write: count ${path}[*], or length(${path})`,
+  ],
+  [/^(\$\S*)\s*\|\s*(?:length|size|count)\b/i, ([, path]) => `Write: count ${path}[*], or length(${path})`],
+  [
+    /^(\$\S*)\s+(all|each|every|some|any|no|none)\b\s*(.*)$/i,
+    ([, path, word, rest]) => `The word stands first: ${quantifierHere(word!)} ${path} ${rest}`.trimEnd(),
+  ],
+  [/^(.+?)\s+exists\s+not\b/i, ([, value]) => `Write: ${value} absent`],
+  [/^(.+?)\s+is\s+not\s+empty\s+\w+/i, ([, value]) => `Write: ${value} is not empty`],
+  [/^(.+?)\s+is\s+between\b/i, ([, value]) => `Write 'between' alone: ${value} between 1 and 4`],
+  [
+    /^(.+?)\s+between\s+(\S+?)\.\.\.?(\S+)/i,
+    ([, value, low, high]) => `Write: ${value} between ${low} and ${high}`,
   ],
   [
     /^((?:\$|header\s|body\b|cookie\s)\S*?)\.(?:length|size|count)\(\)/i,
@@ -168,162 +206,20 @@ const statements: readonly Row[] = [
 ];
 
 /** The same for what may as well be a slip of the pen. */
-const guesses: readonly Row[] = [
+export const guesses: readonly Row[] = [
   [
     /^([A-Za-z][\w-]*)\s*[:=]\s*(\$\S*|header\s+\S+|cookie\s+\S+)\s*$/,
     ([, name, value]) => `A value of a response is kept by: keep ${value} as ${name}`,
   ],
 ];
 
-/** By what stands where it cannot be read, up to the line end. */
-const places: readonly Row[] = [
-  [/^(?:===?)(?!=)/, comparedWith('=')],
-  [/^:=/, comparedWith('=')],
-  [/^≠/, comparedWith('!=')],
-  [/^(?:≥|=>)/, comparedWith('>=')],
-  [/^(?:≤|=<)/, comparedWith('<=')],
-  [/^(?:!~|~=?|=~)/, "Write 'matches' and a pattern: $.code matches /^[0-9]{4}$/"],
-  [/^(?:is\s+)?not\s+equals?(?:\s+to)?\b/i, comparedWith('!=')],
-  [/^(?:is\s+)?(?:not[_-]?equals?|neq?|differs?(?:\s+from)?)\b/i, comparedWith('!=')],
-  [
-    /^(?:is\s+)?(?:equals?|eq|equal[_ -]?to|same(?:\s+as)?|be|to[_ -]?be|to[_ -]?equal|toequal|tobe)\b/i,
-    comparedWith('='),
-  ],
-  [
-    /^(?:is\s+)?(?:gte|ge|at[_ -]?least|greater[_ -]?(?:than[_ -]?)?or[_ -]?equal(?:[_ -]?to)?)\b/i,
-    comparedWith('>='),
-  ],
-  [
-    /^(?:is\s+)?(?:lte|le|at[_ -]?most|less[_ -]?(?:than[_ -]?)?or[_ -]?equal(?:[_ -]?to)?)\b/i,
-    comparedWith('<='),
-  ],
-  [
-    /^(?:is\s+)?(?:gt|greater(?:[_ -]?than)?|more(?:[_ -]?than)?|above|over|larger(?:[_ -]?than)?|bigger(?:[_ -]?than)?|after)\b/i,
-    comparedWith('>'),
-  ],
-  [
-    /^(?:is\s+)?(?:lt|less(?:[_ -]?than)?|fewer(?:[_ -]?than)?|below|under|smaller(?:[_ -]?than)?|before)\b/i,
-    comparedWith('<'),
-  ],
-  [/^starts?[_-]?with\b|^begins?(?:[_ -]?with)?\b|^prefix(?:ed)?\b/i, "Write 'starts with'."],
-  [/^ends?[_-]?with\b|^suffix(?:ed)?\b/i, "Write 'ends with'."],
-  [
-    /^(?:reg[_-]?exp?|regex|like|match(?:es)?[_-]?\w*|pattern)\b/i,
-    "Write 'matches' and a pattern: $.code matches /^[0-9]{4}$/",
-  ],
-  [
-    /^(?:has|have|having)[_ -]?(?:length|size|count)\b/i,
-    'Write: count $.berths[*] = 3, or length($.code) = 4',
-  ],
-  [/^(?:has|have|having)\s+\d/i, 'Write: count $.berths[*] = 3, or length($.code) = 4'],
-  [/^(?:length|len|size|count)\b/i, 'Write: count $.berths[*] = 3, or length($.code) = 4'],
-  [
-    /^(?:has|have|having|contain|containing|include|holds?|with)\b/i,
-    'Write \'contains\' for a part of a text or an item, \'includes\' for a part of an object: $ includes { "code": "0417" }',
-  ],
-  [/^(?:schema|conforms?|validates?|satisf(?:y|ies)|complies)\b/i, "Write 'fits': $ fits berth"],
-  [/^(?:type[_ -]?of|of[_ -]?type|type|instance[_ -]?of|isa)\b/i, "Write 'is': $.depth is number"],
-  [
-    /^is[_-]?(null|empty|unique|sorted|number|text|boolean|list|object|integer)\b/i,
-    ([, type]) => `Write: is ${lower(type!)}`,
-  ],
-  [/^is[_-]?string\b/i, 'Write: is text'],
-  [/^is[_-]?array\b/i, 'Write: is list'],
-  [/^(?:an?|the)\s+([A-Za-z]+)/i, ([, type]) => `A type stands alone: is ${typeHere(type!)}`],
-  [/^(?:present|defined|there|found|set|given|available|existing)\b/i, "Write 'exists'."],
-  [
-    /^(?:missing|undefined|unset|not[_-]?(?:found|present|set)|absent|gone|nil|none)\b/i,
-    "Write 'absent'; for a value that is null: is null",
-  ],
-  [/^(?:blank|void)\b/i, "Write 'is empty'."],
-  [/^(true|false)\b/i, ([, value]) => `Write '=': = ${lower(value!)}`],
-  [/^(?:distinct|uniq)\b/i, "Write 'is unique'."],
-  [/^(?:ordered|ascending|asc)\b/i, "Write 'is sorted'."],
-  [/^(?:descending|desc)\b/i, "Write 'is sorted down'."],
-  [/^(?:ok|success(?:ful)?)\b/i, 'Write: status is 2xx'],
-  [/^(?:exist|existing)\b/i, "Write 'exists'."],
-  [/^one[_ -]?of\b/i, "Write 'in': status in 200, 201"],
-];
-
-const typesHere: ReadonlyMap<string, string> = new Map([
-  ['string', 'text'],
-  ['str', 'text'],
-  ['array', 'list'],
-  ['int', 'integer'],
-  ['float', 'number'],
-  ['double', 'number'],
-  ['decimal', 'number'],
-  ['long', 'integer'],
-  ['bool', 'boolean'],
-  ['map', 'object'],
-  ['dict', 'object'],
-  ['hash', 'object'],
-  ['nil', 'null'],
-  ['none', 'null'],
-  ['datetime', 'timestamp'],
-  ['time', 'timestamp'],
-  ['instant', 'timestamp'],
-  ['guid', 'uuid'],
-  ['uri', 'url'],
-  ['link', 'url'],
+const quantifiersHere: ReadonlyMap<string, string> = new Map([
+  ['all', 'each'],
+  ['every', 'each'],
+  ['any', 'some'],
+  ['none', 'no'],
 ]);
 
-/** A type as other notations call it, as it is called here. */
-export function typeHere(word: string): string {
-  return typesHere.get(lower(word)) ?? lower(word);
-}
-
-/** Whether a word is what other notations call a type. */
-export function isTypeElsewhere(word: string): boolean {
-  return typesHere.has(lower(word));
-}
-
-/** What cannot be read of a statement, and where. */
-export interface Unread {
-  /** The line in which it begins. */
-  readonly statement: string;
-  /** What stands where it cannot be read, up to the line end. */
-  readonly rest: string;
-  /** Whether that is where it begins. */
-  readonly atStart: boolean;
-}
-
-/** What mends a statement that is written as another notation has it; nothing where none is known. */
-export function remedyFor({ statement, rest, atStart }: Unread): string | undefined {
-  const before = statement.slice(0, statement.length - rest.length);
-  const wantsValue = /[=<>]\s*$/.test(before);
-  if (!atStart) {
-    const bare = /^file\s+([^\s"']+)/.exec(rest)?.[1];
-    if (bare !== undefined) return `The path of a file stands in quotes: file "${bare}"`;
-    if (wantsValue && /^(?:nil|none|undefined|nan)\b/i.test(rest))
-      return `Write 'null'; for what is not there: ${before.replace(/\s*[=!<>]+\s*$/, '')} absent`;
-    const [, low, value, high] =
-      (/^<=?/.test(rest) && /^([^<>=]+?)\s*<=?\s*([^<>=]+?)\s*<=?\s*([^<>=]+?)\s*$/.exec(statement)) || [];
-    if (low !== undefined) return `Write: ${value} between ${low} and ${high}; both ends are included.`;
-    if (/^=\s*true\b/.test(rest) && /\b(?:exists|absent|empty|unique|sorted|down)\s+$/.test(before))
-      return 'A condition stands alone, without a comparison behind it.';
-    if (/^,/.test(rest) && /\bbetween\s+\S+\s*$/.test(before))
-      return `Write 'and': between 1 and 2; both ends are included.`;
-  }
-  const behind = atStart || wantsValue ? undefined : foundBehind(before, rest);
-  return behind ?? found(statements, statement);
-}
-
-/** The same where a word that is nearly the same is known here. */
-export function guessFor({ statement }: Unread): string | undefined {
-  return found(guesses, statement);
-}
-
-function foundBehind(before: string, rest: string): string | undefined {
-  if (!/\bnot\s+$/.test(before)) return found(places, rest);
-  const says = found(places, `not ${rest}`) ?? found(places, rest);
-  return says && /^Write '[<>]/.test(says) ? `${says} 'not' stands before the whole condition.` : says;
-}
-
-function found(rows: readonly Row[], text: string): string | undefined {
-  for (const [pattern, says] of rows) {
-    const match = text.match(pattern);
-    if (match) return typeof says === 'string' ? says : says(match);
-  }
-  return undefined;
+function quantifierHere(word: string): string {
+  return quantifiersHere.get(lower(word)) ?? lower(word);
 }
