@@ -94,6 +94,24 @@ test('what else stands in the fence of a request is no body of it', async () => 
   }
 });
 
+test('a fence that is called otherwise elsewhere, and files as other notations name them', async () => {
+  for (const [written = '', says] of rowsOf('fences below a request')) {
+    const [info = '', ...lines] = written.split('\n');
+    const page = inCase(
+      fence('http', 'POST /a'),
+      fence(info, lines.join('\n')),
+      fence('mervok', 'status = 200'),
+    );
+    const found = await findingsOf({ 'mervok.yaml': base, 'a.md': page });
+    assert.deepEqual(
+      found.map(each => each.severity),
+      says ? ['error'] : [],
+      `${written}: ${found.map(said)}`,
+    );
+    assert.ok(!says || said(found[0]).includes(says), `${written}: ${said(found[0])}`);
+  }
+});
+
 test('what many places have in common is told once, and lint switches it off, level by level', async () => {
   const odata =
     checked('GET /berths?$filter=a&$top=1') + checked('GET /tides?$filter=b').replace('## C', '## D');

@@ -1,11 +1,18 @@
 import { codes, type Finding } from '../model/finding.ts';
 import type { Source } from '../model/source.ts';
+import { withoutPrototype } from '../text/without-prototype.ts';
 import type { Collection } from './collection.ts';
 
 // What only follows from something else that is wrong, and goes with it. It is not told.
 
 /** Where settings cannot be read, what they would have set is missing too. */
 const ofSettings: ReadonlySet<string> = new Set(['base-missing', 'name-unknown', 'environment-unknown']);
+/** What follows from a setting that has another name. */
+const ofMistaken: { readonly [setting: string]: readonly string[] } = withoutPrototype({
+  base: ['base-missing'],
+  variables: ['name-unknown'],
+  environments: ['name-unknown', 'environment-unknown'],
+});
 /** Where a part of a case cannot be read, a request or a check may be missing. */
 const ofCases: ReadonlySet<string> = new Set(['no-response-yet', 'request-unchecked']);
 /** Where anything cannot be read, a name may be given or used there. */
@@ -19,6 +26,7 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
   const foreign = findings.filter(({ code }) => code === 'reference-form' || code === 'reference-like');
   const unknown = findings.filter(({ code }) => code === 'name-unknown');
   const inUnreadCase = unreadCases(collection);
+  const ofOthers = new Set(findings.flatMap(each => ofMistaken[settingMeantBy(each) ?? ''] ?? []));
   // What may be payload is none where a reference in it has no value: the run could not send it.
   const certain = findings.map(each =>
     each.code === 'reference-like' && unknown.some(other => isAbout(each, other))
@@ -27,7 +35,7 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
   );
   return certain.filter(each => {
     const { code } = each;
-    if (isUnreadable && ofSettings.has(code)) return false;
+    if ((isUnreadable && ofSettings.has(code)) || ofOthers.has(code)) return false;
     if (ofCases.has(code) && inUnreadCase(each)) return false;
     // What is written as a reference of another notation is no use of its name.
     if (code === 'name-unknown' && foreign.some(other => isAbout(other, each))) return false;
@@ -38,6 +46,11 @@ export function withoutFollowing(findings: readonly Finding[], collection: Colle
       !foreign.some(other => other.code === 'reference-form' && isWithin(each, other))
     );
   });
+}
+
+/** Of a key that is no setting: the one that it says is meant. */
+function settingMeantBy({ code, remedy = '' }: Finding): string | undefined {
+  return code === 'setting-unknown' ? /^(?:Here it is|Did you mean) '?(\w+)/.exec(remedy)?.[1] : undefined;
 }
 
 function isWithin({ source, range }: Finding, outer: Finding): boolean {

@@ -108,6 +108,29 @@ const bodiesAlone = new Map([
   ['query', 'form query'],
 ]);
 
+/** What fences are called elsewhere that hold a request, or what must hold. */
+const wordsElsewhere: readonly (readonly [words: ReadonlySet<string>, meant: string, content: RegExp])[] = [
+  [
+    new Set('request requests req rest api call http-request httprequest'.split(' ')),
+    'http',
+    /^\s*(?:GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)\s+\S/,
+  ],
+  [
+    new Set(
+      'check checks assert asserts assertion assertions expect expects expectations test tests'.split(' '),
+    ),
+    'mervok',
+    /^\s*(?:status|header|body|time|size|\$|count|each|keep)\b|^\s*\$/,
+  ],
+  [new Set(['settings', 'setting']), 'yaml settings', /^\s*[\w-]+:/],
+];
+
+/** What a fence of prose is meant for, by a word that is used elsewhere and by what stands in it. */
+export function meantByContent(info: string, content: string): string | undefined {
+  const word = info.trim().toLowerCase();
+  return wordsElsewhere.find(([words, , pattern]) => words.has(word) && pattern.test(content))?.[1];
+}
+
 /** What a fence of prose right below a request is most likely meant for: no prose is written in this. */
 export function meantBelowRequest(info: string): string | undefined {
   return bodiesAlone.get(info.trim().toLowerCase());

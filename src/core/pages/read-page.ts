@@ -6,7 +6,7 @@ import { operationKindOf } from '../steps/kinds.ts';
 import type { Repeat } from '../steps/repeat.ts';
 import type { OperationKind, WrittenStep } from '../steps/step.ts';
 import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
-import { type FenceUse, meantBelowRequest, useOfFence } from './fence.ts';
+import { type FenceUse, meantBelowRequest, meantByContent, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown-blocks.ts';
 import type { Lines, Page, PageCase } from './page.ts';
 import { plainHeading } from './plain-heading.ts';
@@ -81,7 +81,10 @@ class PageReader {
 
   fence(fence: Fence): void {
     const use = useOfFence(fence.info);
-    const meant = use.use === 'slip' ? use.meant : use.use === 'prose' && this.#meantBelow(fence);
+    const meant =
+      use.use === 'slip'
+        ? use.meant
+        : use.use === 'prose' && (this.#meantBelow(fence) ?? meantByContent(fence.info, fence.content.text));
     if (meant) {
       this.#add(
         'fence-slip',
@@ -280,7 +283,12 @@ class PageReader {
 
   #settings(draft: Draft, { content, range }: Fence): void {
     if (draft.settings || draft.hasOperation)
-      this.#add('body-stray', range, 'The settings of a case stand once, before its first request.');
+      this.#add(
+        'body-stray',
+        range,
+        'The settings of a case stand once, before its first request.',
+        'Move this fence up, or put both into one.',
+      );
     draft.settings = content;
   }
 

@@ -6,6 +6,7 @@ import { didYouMean, inWords } from '../text/words.ts';
 import { rangeOf, YamlReader } from '../yaml/yaml-reader.ts';
 import { emptyLevel, type Level, type LevelKind } from './level.ts';
 import type { LevelSchema } from './level-schema.ts';
+import { settingMeant } from './other-settings.ts';
 import type { ReadChecks, SettingReader } from './setting.ts';
 import { innerKeys, settingOf, settings, settingsAt, wantedForm } from './table.ts';
 
@@ -125,10 +126,10 @@ class LevelReader extends YamlReader implements SettingReader {
   /** A text that begins with a reference is the slip that YAML explains worst. */
   #braceRemedy(offset: number): string | undefined {
     const line = this.excerpt.text.slice(this.excerpt.text.lastIndexOf('\n', offset - 1) + 1).split('\n')[0]!;
-    const [, key, value] = /^\s*([\w-]+):\s*(\{\+?[A-Za-z][\w.-]*\}\S.*?)\s*$/.exec(line) ?? [];
-    return value === undefined
-      ? undefined
-      : `A text that begins with a brace stands in quotes: ${key}: "${value}"`;
+    const [, key, value] = /^\s*([\w-]+):\s*(\{+\s*\+?[A-Za-z][\w.-]*\s*\}+\S.*?)\s*$/.exec(line) ?? [];
+    if (value === undefined) return undefined;
+    const text = value.replace(/\{+\s*(\+?[A-Za-z][\w.-]*)\s*\}+/g, '{$1}');
+    return `A text that begins with a brace stands in quotes: ${key}: "${text}"`;
   }
 
   /** Reports what is not of the right form. What is of the right form is still used, or one slip would cause others. */
@@ -172,7 +173,7 @@ class LevelReader extends YamlReader implements SettingReader {
       'setting-form',
       rangeOf(node, this.excerpt),
       `'${key}' cannot have this value.`,
-      wantedForm(issue.path),
+      this.unquotedReference(node) ?? wantedForm(issue.path),
     );
   }
 
@@ -199,10 +200,11 @@ class LevelReader extends YamlReader implements SettingReader {
         'setting-unknown',
         range,
         `'${key}' is no setting.`,
-        didYouMean(
-          key,
-          settingsAt(this.kind).map(setting => setting.key),
-        ),
+        settingMeant(key) ??
+          didYouMean(
+            key,
+            settingsAt(this.kind).map(setting => setting.key),
+          ),
       );
   }
 

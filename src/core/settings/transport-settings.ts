@@ -185,7 +185,18 @@ const proxyForms = transportSetting('proxy', {
   schema: ({ z }) => z.string(),
   hint: 'A proxy is a URL, or none: proxy: http://proxy.skerry.example:3128',
   docs: 'its URL, with user and password if it wants them; `none` switches off the one of the process environment too (`HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, `NO_PROXY`)',
-  read: (node, reader) => (reader.text(node) === 'none' ? 'none' : reader.template(node, 'address')),
+  read(node, reader) {
+    const text = reader.text(node) ?? '';
+    if (text === 'none') return 'none';
+    if (!/^(?:https?:\/\/|\{)/i.test(text))
+      reader.add(
+        'setting-form',
+        rangeOf(node, reader.excerpt),
+        'A proxy is the URL that it answers at.',
+        `Write proxy: http://${text.replace(/^[\w+-]*:\/\//, '')}`,
+      );
+    return reader.template(node, 'address');
+  },
 });
 
 const proxy: Setting = {

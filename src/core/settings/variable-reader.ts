@@ -237,6 +237,13 @@ export class VariableReader {
   #refuseForeignReferences(node: Node | null): void {
     const { isMap, isScalar, isSeq } = this.#libraries;
     if (isSeq(node)) for (const item of node.items) this.#refuseForeignReferences(item as Node);
+    else if (this.reader.unquotedReference(node) !== undefined)
+      this.reader.add(
+        'reference-form',
+        rangeOf(node, this.#excerpt),
+        'This is an object for YAML, whose one member has no value.',
+        this.reader.unquotedReference(node),
+      );
     else if (isMap(node))
       for (const { value } of node.items) this.#refuseForeignReferences(value as Node | null);
     else if (isScalar(node)) {

@@ -90,6 +90,7 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
         'no-response-yet',
         range,
         'No request stands above this in its case, so there is no response to look at.',
+        'A request stands in a fence ```http.',
       ),
     ];
   const missing = sources.find(({ form }) => !above.offers.includes(form));

@@ -62,6 +62,15 @@ export class YamlReader {
     return parseTemplateText(this.text(node) ?? '', place, rangeOf(node, this.excerpt));
   }
 
+  /** How to mend a reference that stands without quotes, which YAML takes for an object: `{berth}`, `{{berth}}`. */
+  unquotedReference(node: Node | undefined | null): string | undefined {
+    if (!this.libraries.isMap(node)) return undefined;
+    const { start, end } = rangeOf(node, this.excerpt);
+    const written = this.excerpt.source.text.slice(start, end).trim();
+    const [, name] = /^\{+\s*(\+?[A-Za-z][\w.-]*)\s*\}+$/.exec(written) ?? [];
+    return name && `In YAML a text that begins with a brace stands in quotes: "{${name}}"`;
+  }
+
   /** Adds what in a scalar is written as another notation has its references. */
   refuseForeignReferences(node: Node, around: Surroundings): void {
     const { text } = this.excerpt.source;

@@ -31,6 +31,9 @@ export function parseFields(
   return { fields, errors };
 }
 
+/** As in the query of a URL: `state=free&depth=4`. */
+const encoded = /^\s*[\w.[\]%-]+=[^\s&=]*(?:&[\w.[\]%-]+=[^\s&=]*)+\s*$/;
+
 // field :: name = ( value | file "PATH" ) ( as TYPE )?
 function parseField(
   excerpt: Excerpt,
@@ -48,6 +51,15 @@ function parseField(
       'A line here is a name, an equals sign and a value.',
       multipart ? 'For example: manifest = file "manifest.csv" as text/csv' : 'For example: state = free',
     );
+  const mistaken = encoded.test(line)
+    ? new SourceError(
+        'field-line',
+        range,
+        'Several fields stand in this line, as they are encoded.',
+        'Each has a line of its own: state = free. What is encoded already is a text body with its Content-Type.',
+      )
+    : undefined;
+  if (mistaken) return mistaken;
   const part = (from: number, to: number) => parseTemplate(excerpt, start + from, start + to, 'text');
   const nameStart = line.indexOf(name);
   const typed = multipart ? /\s+as\s+([\w.+-]+\/[\w.+-]+(?:\s*;.*)?)\s*$/.exec(line) : null;
@@ -60,6 +72,14 @@ function parseField(
   };
   const file = multipart ? /^file\s+"([^"]*)"\s*$/.exec(line.slice(valueStart, end)) : null;
   if (!file) {
+    const [, path] = (multipart && /^[@<]\s*"?([^\s"@]+\.\w+)"?$/.exec(line.slice(valueStart, end))) || [];
+    if (path !== undefined)
+      return new SourceError(
+        'field-line',
+        range,
+        'This would be sent as a text.',
+        `A file is written: ${name} = file "${path}"`,
+      );
     if (multipart && /^file(?:\s|$)/.test(line.slice(valueStart, end)))
       return new SourceError(
         'field-line',

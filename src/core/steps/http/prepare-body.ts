@@ -30,6 +30,7 @@ export function prepareBody(
   });
   switch (fence?.form) {
     case undefined: {
+      refuseFileSign(body);
       const contentType = given ? literalTextOf(given) : typeByLook(excerpt.text.slice(start));
       return text(formOf(contentType), contentType);
     }
@@ -68,6 +69,15 @@ export function prepareBody(
           'A `file body` holds the path of one file.',
           'It is relative to the page: manifests/manifest.csv',
         );
+      const found = /^\s*(?:["'](.*)["']|[@<]\s*(\S.*))\s*$/.exec(lines[0]!);
+      const bare = found?.[1] ?? found?.[2];
+      if (bare !== undefined)
+        throw new SourceError(
+          'field-line',
+          excerpt.range(0, excerpt.text.length),
+          'The path of a file stands alone in its fence.',
+          `Write ${bare}`,
+        );
       const from = excerpt.text.indexOf(lines[0]!);
       const path = parseTemplate(excerpt, from, from + lines[0]!.trimEnd().length, 'text');
       return { kind: 'file', path, folder, ...typed(typeOfFile(lines[0]!)) };
@@ -75,6 +85,19 @@ export function prepareBody(
     default:
       return fence!.form satisfies never;
   }
+}
+
+/** What other notations have for a file would be sent as a text. */
+function refuseFileSign({ excerpt, start }: BodyText): void {
+  const { text } = excerpt;
+  const [, path] = /^\s*(?:@|<@?\s+)([^\s@<>]+\.\w+)\s*$/.exec(text.slice(start)) ?? [];
+  if (path === undefined) return;
+  throw new SourceError(
+    'field-line',
+    excerpt.range(start, text.length),
+    `This would be sent as a text, not the file '${path}'.`,
+    'A file has a fence of its own, ```file body, with its path alone.',
+  );
 }
 
 /** What a body refers to; in a GraphQL document nothing is a reference. */

@@ -205,6 +205,13 @@ function checkMethod(method: string, rest: string, range: SourceError['range']):
       'CONNECT opens a tunnel through a proxy, and nothing else.',
       'The proxy is a setting: proxy: http://proxy.skerry.example:3128',
     );
+  if (/^(?:#+|\/\/)$/.test(method))
+    throw new SourceError(
+      'request-line',
+      range,
+      'A fence of a request holds no comments.',
+      'Prose stands around it.',
+    );
   const upper = method.toUpperCase();
   if (upper !== method && !methods.includes(upper)) {
     const near = methods.find(known => editDistance(upper, known) <= 1);
@@ -235,6 +242,8 @@ function lineMeant(line: string): string {
   if (responseStart.test(line)) return 'An example response has a fence of its own.';
   if (statementStart.test(line)) return 'Statements stand in a fence ```mervok below this one.';
   if (/^(?:#|\/\/|;|--)/.test(line)) return 'A fence of a request holds no comments; prose stands around it.';
+  if (/^[?&][\w.[\]-]+(?:=|$)/.test(line))
+    return 'A query stands in the target: GET /berths?state=free, or a line for each name in a fence ```form query.';
   const [, name, value] = /^([\w-]+)\s*=\s*(.*)$/.exec(line) ?? [];
   return name === undefined ? 'The body begins behind an empty line.' : `Write '${name}: ${value}'.`;
 }
