@@ -94,7 +94,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
   const enter = folder === '.' ? '' : `cd ${folder}\n  `;
   out(
     pages.length === 0
-      ? `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  ${enter}mervok run\n`
+      ? `\nNext, with the demo harbour open in another terminal (mervok demo --serve):\n  ${enter}mervok run\n\nWhat can be checked: mervok help checks\n`
       : `\nThe ${counted(pages.length, 'page')} that ${pages.length === 1 ? 'is' : 'are'} there stayed as ${pages.length === 1 ? 'it is' : 'they are'}. Next:\n  ${enter}mervok run\n`,
   );
 }
