@@ -21,6 +21,7 @@ const parts = new Set([
   'src/platform/http/client.ts',
   'src/platform/auth/digest/digest-header.ts',
   'src/platform/variable-files-library.ts',
+  'src/core/analysis/remedies-library.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',
   'src/core/language/documents/schema-library.ts',

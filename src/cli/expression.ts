@@ -1,3 +1,4 @@
+import { withRemedies } from '../core/analysis/remedies.ts';
 import { schemaFromFile } from '../core/analysis/schemas.ts';
 import { checkStatement } from '../core/language/analyse.ts';
 import type { AnswerView } from '../core/language/answer-view.ts';
@@ -52,10 +53,7 @@ export async function readPicker(text: string, terminal: Terminal): Promise<Pick
   const meant =
     value.errors.length === 0 ? value : condition.errors.length === 0 ? condition : further(value, condition);
   if (meant.errors.length > 0) {
-    await printFindings(
-      meant.errors.map(error => findingOf(error, source)),
-      terminal,
-    );
+    await printFindings(await withRemedies(meant.errors.map(error => findingOf(error, source))), terminal);
     process.exitCode = exitCodes.nothingSent;
     return null;
   }

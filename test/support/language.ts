@@ -3,6 +3,7 @@ import { compileCondition } from '../../src/core/language/compile-condition.ts';
 import { compileExpression } from '../../src/core/language/compile-expression.ts';
 import type { EvaluationContext } from '../../src/core/language/evaluation-context.ts';
 import { type Explanation, explain } from '../../src/core/language/explain.ts';
+import { remedyOf } from '../../src/core/language/other-notations/remedy.ts';
 import { loadPackages } from '../../src/core/language/packages.ts';
 import { Unknown } from '../../src/core/language/truth.ts';
 import { type Code, codes, type SourceError } from '../../src/core/model/finding.ts';
@@ -112,12 +113,13 @@ export function read(
   const told = (error: SourceError) => {
     const { line, column } = source.position(error.range.start);
     const marked = source.text.slice(error.range.start, error.range.end);
-    if (!byChance) words.hear(error.code, marked, error.message, error.remedy);
+    const remedy = error.unread ? remedyOf(error.unread, error.remedy) : error.remedy;
+    if (!byChance) words.hear(error.code, marked, error.message, remedy);
     return {
       code: error.code,
       at: `${line}:${column}`,
       message: error.message,
-      remedy: error.remedy ?? '',
+      remedy: remedy ?? '',
     };
   };
   return { statements, errors: [...errors, ...statements.flatMap(errorsInStatement)].map(told) };

@@ -21,6 +21,7 @@ import { withoutFollowing } from './following.ts';
 import { orderPages, withCleanUp } from './order.ts';
 import type { Need, Plan, PlannedCase, PlannedPage } from './plan.ts';
 import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
+import { withRemedies } from './remedies.ts';
 import { prepareSchemas } from './schemas.ts';
 import { hasTag, refuseNeededOnes, select } from './select.ts';
 import { readTables } from './tables.ts';
@@ -76,7 +77,8 @@ export async function buildPlan(
     ...(chosen.shard && { shard: chosen.shard }),
     ...boundsOf(root),
   };
-  return { plan, findings: gatherAlike(weighted(withoutFollowing(findings, collection), collection)), flow };
+  const told = withoutFollowing(await withRemedies(findings), collection);
+  return { plan, findings: gatherAlike(weighted(told, collection)), flow };
 }
 
 /** The cases that were asked for, and those that run with them. */

@@ -4,7 +4,6 @@ import { didYouMean } from '../text/words.ts';
 import { unitNames } from '../values/compare.ts';
 import type { Check, Expression, StatementNode, TextLiteral } from './ast.ts';
 import { Lexer } from './lexer.ts';
-import { guessFor, remedyFor } from './other-notations/remedy.ts';
 import { ConditionParser, wordsBehindCondition } from './parser-conditions.ts';
 import { unreadReference } from './templates/foreign-references.ts';
 
@@ -51,7 +50,9 @@ function parseEach<Result>(excerpt: Excerpt, parse: (parser: StatementParser) =>
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
       const readOn = lexer.leaveStatement(start);
-      errors.push(mended((readOn && errorAlone(excerpt, start, lexer.at, parse)) || error, excerpt, start));
+      errors.push(
+        withUnread((readOn && errorAlone(excerpt, start, lexer.at, parse)) || error, excerpt, start),
+      );
     }
   }
   return { statements, errors };
@@ -59,8 +60,8 @@ function parseEach<Result>(excerpt: Excerpt, parse: (parser: StatementParser) =>
 
 const ofForm: readonly Code[] = ['syntax', 'word-unknown', 'function-unknown'];
 
-/** Says how it is said here, where a statement is written as another notation has it. */
-function mended(error: SourceError, excerpt: Excerpt, start: number): SourceError {
+/** Keeps what cannot be read: it may be written as another notation has it. */
+function withUnread(error: SourceError, excerpt: Excerpt, start: number): SourceError {
   if (!ofForm.includes(error.code) || /is written|is indented/.test(error.message)) return error;
   const lineFrom = (text: string, from: number) => text.slice(from).split('\n', 1)[0]!;
   const unread = {
@@ -73,9 +74,7 @@ function mended(error: SourceError, excerpt: Excerpt, start: number): SourceErro
     excerpt.range(start + from, start + to),
   );
   if (reference) return reference;
-  const isNear = error.remedy?.startsWith('Did you mean') === true;
-  const remedy = remedyFor(unread) ?? (isNear ? undefined : guessFor(unread));
-  return remedy === undefined ? error : new SourceError(error.code, error.range, error.message, remedy);
+  return new SourceError(error.code, error.range, error.message, error.remedy, unread);
 }
 
 /** What is wrong with a statement that has a bracket which is never closed: what would be if nothing stood below it. */

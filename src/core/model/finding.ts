@@ -81,6 +81,18 @@ export interface Finding {
   readonly message: string;
   /** What mends it, where that can be said. */
   readonly remedy?: string;
+  /** Set until it is known whether it is written as another notation has it. */
+  readonly unread?: Unread;
+}
+
+/** What cannot be read of a statement, and where. */
+export interface Unread {
+  /** The line in which it begins. */
+  readonly statement: string;
+  /** What stands where it cannot be read, up to the line end. */
+  readonly rest: string;
+  /** Whether that is where it begins. */
+  readonly atStart: boolean;
 }
 
 export function finding(
@@ -100,14 +112,16 @@ export class SourceError extends Error {
     readonly range: Range,
     message: string,
     readonly remedy?: string | undefined,
+    readonly unread?: Unread,
   ) {
     super(message);
   }
 }
 
 /** What is wrong, found. */
-export function findingOf({ code, range, message, remedy }: SourceError, source: Source): Finding {
-  return finding(code, { source, range }, message, remedy);
+export function findingOf({ code, range, message, remedy, unread }: SourceError, source: Source): Finding {
+  const found = finding(code, { source, range }, message, remedy);
+  return unread ? { ...found, unread } : found;
 }
 
 /** By file, then by place; the same finding at the same place (two pages below one settings file) only once. */

@@ -6,7 +6,6 @@ import { didYouMean, inWords } from '../text/words.ts';
 import { rangeOf, YamlReader } from '../yaml/yaml-reader.ts';
 import { emptyLevel, type Level, type LevelKind } from './level.ts';
 import type { LevelSchema } from './level-schema.ts';
-import { settingMeant } from './other-settings.ts';
 import type { ReadChecks, SettingReader } from './setting.ts';
 import { innerKeys, settingOf, settings, settingsAt, wantedForm } from './table.ts';
 
@@ -200,11 +199,10 @@ class LevelReader extends YamlReader implements SettingReader {
         'setting-unknown',
         range,
         `'${key}' is no setting.`,
-        settingMeant(key) ??
-          didYouMean(
-            key,
-            settingsAt(this.kind).map(setting => setting.key),
-          ),
+        didYouMean(
+          key,
+          settingsAt(this.kind).map(setting => setting.key),
+        ),
       );
   }
 

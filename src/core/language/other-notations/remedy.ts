@@ -1,21 +1,21 @@
 // What people bring from other notations, and how it is said here. It is looked at only where a statement cannot be read.
 
+import type { Unread } from '../../model/finding.ts';
 import { places, values, within } from './places.ts';
 import type { Row } from './row.ts';
 import { guesses, statements } from './statements.ts';
 
-/** What cannot be read of a statement, and where. */
-export interface Unread {
-  /** The line in which it begins. */
-  readonly statement: string;
-  /** What stands where it cannot be read, up to the line end. */
-  readonly rest: string;
-  /** Whether that is where it begins. */
-  readonly atStart: boolean;
+/**
+ * What mends a statement that may be written as another notation has it.
+ * @param known what was said of it already
+ */
+export function remedyOf(unread: Unread, known: string | undefined): string | undefined {
+  const isNear = known?.startsWith('Did you mean') === true;
+  return remedyFor(unread) ?? (isNear ? undefined : guessFor(unread)) ?? known;
 }
 
 /** What mends a statement that is written as another notation has it; nothing where none is known. */
-export function remedyFor({ statement, rest, atStart }: Unread): string | undefined {
+function remedyFor({ statement, rest, atStart }: Unread): string | undefined {
   const before = statement.slice(0, statement.length - rest.length);
   const wantsValue = /[=<>]\s*$/.test(before);
   if (!atStart) {
@@ -38,7 +38,7 @@ export function remedyFor({ statement, rest, atStart }: Unread): string | undefi
 }
 
 /** The same where a word that is nearly the same is known here. */
-export function guessFor({ statement }: Unread): string | undefined {
+function guessFor({ statement }: Unread): string | undefined {
   return found(guesses, statement);
 }
 
