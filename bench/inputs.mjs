@@ -43,6 +43,21 @@ export function rows(count) {
   return [...single(), '--rows', join(folder, `rows-${count}.csv`)];
 }
 
+/** A case for each row of a large table, whose first one fails, and ends the run. */
+export function largeTable(count) {
+  const lines = Array.from(
+    { length: count },
+    (_, at) => `${String(at).padStart(7, '0')},North Quay,4.2,free`,
+  );
+  write('large/berths.csv', `code,quay,depth,state\n${lines.join('\n')}\n`);
+  const each = fence('mervok', 'each row of "berths.csv"');
+  write(
+    'large/berths.md',
+    `# Berths\n\n${each}\n${fence('http', `GET ${origin}/berths/{code}`)}\n${fence('mervok', 'status = 500')}`,
+  );
+  return { table: join(folder, 'large/berths.csv'), firstRow: quick('large', '--fail-fast') };
+}
+
 /** A page with so many cases, each with prose, a request with a body and three checks, each using what the last one kept. */
 export function manyCases(count) {
   const cases = Array.from({ length: count }, (_, index) => {

@@ -12,7 +12,7 @@ const short = words.includes('--short');
 const parts = words.filter(word => !word.startsWith('--'));
 const turns = count => (short ? Math.min(3, count) : count);
 /** Left out where there is little time: they hold by far, or have a test. */
-const long = ['checks', 'list', 'jobs', 'report'];
+const long = ['checks', 'list', 'jobs', 'tables', 'report'];
 const most = (full, bounded) => (short ? bounded : full);
 const timed = args => run([mervok, ...args]);
 const worked = args => work([mervok, ...args]);
@@ -155,6 +155,21 @@ const measurements = {
     ];
   },
 
+  tables() {
+    const { table, firstRow } = inputs.largeTable(1_000_000);
+    const [alone, read] = inTurn(3, [
+      () => work([script('csv-alone.mjs'), table]),
+      () => work([mervok, ...firstRow], { mayFail: true }),
+    ]);
+    return [
+      [
+        'a million rows looked through, and the first one run / the records read by the package alone',
+        read / alone,
+        1.5,
+      ],
+    ];
+  },
+
   report() {
     const count = 100_000;
     const [little, much] = [recordOf(count / 10), recordOf(count)];
@@ -163,7 +178,16 @@ const measurements = {
       () => worked(asPage(much)),
     ]);
     const [small, large] = inTurn(3, [() => peakMemory(asPage(little)), () => peakMemory(asPage(much))]);
+    const [lowBook, highBook] = inTurn(3, [
+      () => peakMemory(asWorkbook(little)),
+      () => peakMemory(asWorkbook(much)),
+    ]);
     return [
+      [
+        `peak memory, XLSX of ${thousands(count)} exchanges / of ${thousands(count / 10)}`,
+        highBook / lowBook,
+        1.5,
+      ],
       [`HTML of ${thousands(count)} exchanges / parsing the lines of the record`, rendered / parsed, 3],
       [
         `peak memory, HTML of ${thousands(count)} exchanges / of ${thousands(count / 10)}`,
@@ -210,6 +234,7 @@ function withoutCache(args) {
 }
 
 const download = megabytes => ['send', `${origin}/large/${megabytes}`, '-o', join(folder, 'large.bin')];
+const asWorkbook = file => ['report', file, '-o', join(folder, 'report.xlsx')];
 const asPage = file => ['report', file, '-o', join(folder, 'report.html')];
 
 /** The record of so many requests. */
