@@ -10,6 +10,8 @@ import { html, Markup } from './markup.ts';
 
 /** So many characters of a body are shown; JSON that is longer is not laid out. */
 const shownBody = 16_000;
+/** In characters: what is short and fits stays in one line. */
+const bodyWidth = 64;
 /** So many exchanges of a case that did not pass are shown, the last ones. */
 const shownExchanges = 6;
 
@@ -93,7 +95,7 @@ function bodyMarkup(body: Payload | undefined, failing: readonly CheckEvent[] = 
   const note = cut || isLong ? html`<p class="quiet">The beginning of ${sizeText(size)}.</p>` : undefined;
   const shown = isLong
     ? html`${text.slice(0, shownBody)} …`
-    : new Markup(laidOutBody(safeText(text), 84, failing, part => `<mark>${part}</mark>`));
+    : new Markup(laidOutBody(safeText(text), bodyWidth, failing, part => `<mark>${part}</mark>`));
   // What can be scrolled can be reached by the keyboard.
   const scrolls = shown.text.length > 1500 || shown.text.split('\n').length > 22;
   return html`<pre${scrolls && html` tabindex="0"`}>${shown}</pre>${note}`;

@@ -89,7 +89,7 @@ function writeFailure(
     size: 8.5,
   });
   if (row) paper.text(`Row ${row.number} of ${row.total}: ${row.values}`, { colour: 'slate', size: 8.5 });
-  if (prose) paper.text(cut(prose, shownProse), { font: 'serif', colour: 'slate', below: 6 });
+  if (prose) paper.text(cut(unbroken(prose), shownProse), { font: 'serif', colour: 'slate', below: 6 });
   for (const check of checks) if (check.holds !== 'yes') writeCheck(check, paper);
   if (problem) paper.text(problem.message, { colour: 'failed' });
   const blocks = blocked.get(event.case) ?? [];
@@ -171,6 +171,11 @@ function partsOf(line: string): Part[] {
 const mark = '\u0001';
 /** In letters of the document. */
 const bodyWidth = 92;
+
+/** Where a line of a paragraph ends in the page is no matter of the paper; lists, tables and quotes keep their lines. */
+function unbroken(prose: string): string {
+  return prose.replace(/(?<![\n|])[ \t]*\n(?!\n|\s*(?:[-*+>|#`~]|\d+[.)]\s))[ \t]*/g, ' ');
+}
 
 function cut(text: string, most: number): string {
   return text.length > most ? `${text.slice(0, most)} …` : text;
