@@ -9,7 +9,7 @@ import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
 import { ResponseView } from '../core/steps/http/response-view.ts';
 import { capitalized, counted } from '../core/text/words.ts';
-import { bodyText } from '../reports/body.ts';
+import { bodyText, fitRows } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { checksInWords } from '../reports/verdict.ts';
@@ -175,15 +175,17 @@ async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, termin
 const linesBelow = 6;
 
 /** Where it is read on a screen, a body that is longer is cut; at least some of it is shown. */
-function cutToScreen(body: readonly string[], { height, paint }: Terminal, above: number): readonly string[] {
+function cutToScreen(
+  body: readonly string[],
+  { height, width, paint }: Terminal,
+  above: number,
+): readonly string[] {
   if (height === undefined) return body;
-  const room = Math.max(10, height - above - linesBelow);
-  if (body.length <= room) return body;
-  const left = body.length - room;
-  return [
-    ...body.slice(0, room),
-    paint('quiet', `… ${counted(left, 'more line')}; all of it: mervok pick body, --raw, or -o FILE`),
-  ];
+  const shown = fitRows(body, Math.max(10, height - above - linesBelow), width);
+  if (!shown) return body;
+  const left = body.length - shown.length;
+  const more = left === 0 ? 'more of this line' : counted(left, 'more line');
+  return [...shown, paint('quiet', `… ${more}; all of it: mervok pick body, --raw, or -o FILE`)];
 }
 
 /** What stands in columns. */

@@ -32,3 +32,20 @@ function isJson(text: string, contentType: string | undefined): boolean {
     return false;
   }
 }
+
+/**
+ * As many lines as fit on so many rows of a screen; the first one alone may be cut. Nothing where all of them fit.
+ * @param width of the screen, in columns
+ */
+export function fitRows(lines: readonly string[], rows: number, width: number): string[] | undefined {
+  const shown: string[] = [];
+  let left = rows;
+  for (const line of lines) {
+    const plain = line.replace(/\u001b\[[\d;]*m/g, '');
+    const taken = Math.max(1, Math.ceil(plain.length / width));
+    if (taken > left) return shown.length === 0 ? [plain.slice(0, left * width - 2)] : shown;
+    left -= taken;
+    shown.push(line);
+  }
+  return undefined;
+}

@@ -3,6 +3,7 @@ import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/model/events.ts';
 import type { Stop } from '../../src/core/model/outcomes.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
+import { fitRows } from '../../src/reports/body.ts';
 import { findingsText } from '../../src/reports/findings-text.ts';
 import { createMeasure, createPaint, fit, plainPaint, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal-report.ts';
@@ -289,4 +290,16 @@ test('texts are cut and broken by the columns they take', async () => {
   assert.deepEqual(wrap('one two three', 7, measure), ['one two', 'three']);
   assert.deepEqual(wrap('averylongword b', 4, measure), ['averylongword', 'b']);
   assert.deepEqual(wrap('half within 12 ms or 3 sails', 14, measure), ['half within', '12 ms or 3', 'sails']);
+});
+
+test('a body is cut to the rows of a screen, by what its lines take there', () => {
+  const rows: [lines: string[], rows: number, shown: string[] | undefined][] = [
+    [['a', 'b', 'c'], 3, undefined],
+    [['a', 'b', 'c', 'd'], 3, ['a', 'b', 'c']],
+    [['a'.repeat(25), 'b'], 3, ['a'.repeat(25)]],
+    [['\u001b[1maaaaaaaaaa\u001b[22m', '', 'c'], 2, ['\u001b[1maaaaaaaaaa\u001b[22m', '']],
+    [['a'.repeat(100)], 3, ['a'.repeat(28)]],
+    [[''], 1, undefined],
+  ];
+  for (const [lines, room, shown] of rows) assert.deepEqual(fitRows(lines, room, 10), shown);
 });

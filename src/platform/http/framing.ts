@@ -28,7 +28,7 @@ export function framingOf(headers: readonly Header[], hasBody: boolean, isHttp2:
   if (transfer === undefined && expect === undefined) return plain;
   if (transfer !== undefined && transfer.trim().toLowerCase() !== 'chunked')
     throw new FramingError(
-      `A body goes out as it is, or in chunks: Transfer-Encoding: chunked, not '${transfer}'. What is compressed is a value of its own: gzip(…) with Content-Encoding: gzip.`,
+      `A body goes out as it is, or in chunks: Transfer-Encoding: chunked, not '${transfer}'. What is compressed is sent from a file, with Content-Encoding: gzip.`,
     );
   if (expect !== undefined && expect.trim().toLowerCase() !== '100-continue')
     throw new FramingError(`What can be expected is 100-continue, not '${expect}'.`);

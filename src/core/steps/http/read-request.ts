@@ -286,7 +286,7 @@ function readField(excerpt: Excerpt, { text, start }: Line): HeaderField {
       excerpt.range(from, Math.max(end, from + 1)),
       `'${name}' can say '${framing}', and nothing else.`,
       framing === 'chunked'
-        ? 'A body that is compressed is gzip(…), with Content-Encoding: gzip.'
+        ? 'What is compressed is sent from a file, with Content-Encoding: gzip.'
         : 'Another expectation is a header of your own, or none.',
     );
   return { name, value, range };
