@@ -156,7 +156,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--alone', 'send first only what gives names, not what may have an effect')
       .addHelpText(
         'after',
-        "\nInside a collection a URL that begins with / has its base and settings.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
+        "\nInside a collection a URL that begins with / has its base and settings.\nA DURATION is a number and its unit: 500ms, 30s, 5min.\n\n  mervok send GET /berths?state=free\n  mervok send POST /vessels --body '{ \"name\": \"Curlew\" }' --pick '$.id'\n  mervok send reservations.md#reserve-a-berth\n\nThe response stays at hand: mervok pick '$.id'",
       )
       .action(async (words: string[], options) =>
         (await import('./interactive-commands.ts')).sendCommand(words, options, openTerminal(options)),
