@@ -30,7 +30,10 @@ const begin = `
   }
 `;
 
-/** Only its HTTP/1.1 client is used, and a start should not load more; two rules of HTTP are taken more exactly. */
+/**
+ * Only its client is used, and a start should not load more; some rules of HTTP are taken more exactly, and a body may wait
+ * until it is wanted.
+ */
 export const undici = {
   name: 'undici',
   version: '7.30.2',

@@ -5,7 +5,9 @@ import { attempt } from './files.ts';
 
 // Which folders and files are a collection.
 
+/** The settings that make a folder the root of a collection. */
 export const rootFile = 'mervok.yaml';
+
 export function isFolder(path: string): boolean {
   return statSync(path, { throwIfNoEntry: false })?.isDirectory() === true;
 }

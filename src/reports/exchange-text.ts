@@ -63,10 +63,12 @@ export function fieldsText(
 ): string[] {
   const most = Math.max(28, Math.floor(view.width / 2) - 2);
   const column = Math.min(most, Math.max(0, ...[...headers, ...told].map(([name]) => name.length))) + 2;
-  return [...redactHeaders(headers), ...told].map(([name, value]) => {
+  return [...redactHeaders(headers), ...told].flatMap(([name, value]) => {
+    const shown = view.paint('quiet', name.padEnd(column));
     // A name that is longer than its column has a line of its own.
-    const gap = name.length > most ? `\n${' '.repeat(column)}` : '';
-    return `${view.paint('quiet', name.padEnd(column))}${gap}${visible(value)}`;
+    return name.length > most
+      ? [shown, `${' '.repeat(column)}${visible(value)}`]
+      : [`${shown}${visible(value)}`];
   });
 }
 

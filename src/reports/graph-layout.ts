@@ -45,7 +45,10 @@ export interface Route {
   readonly isNeed: boolean;
   /** What goes on, as it stands where the arrow ends. */
   readonly label: string;
-  /** From where on the way is level: at its beginning, past the boxes of each column between, where its name stands. */
+  /**
+   * Where the way is level: at its beginning, past the boxes of each column between, where its name stands. Where it goes
+   * back, it does so below all boxes.
+   */
   readonly levels: readonly { readonly from: number; readonly to: number; readonly y: number }[];
 }
 
@@ -82,15 +85,23 @@ export function layOutGraph({ pages, edges }: FlowGraph): GraphLayout {
   const boxes = placeBoxes(columns, lanes);
   const byFile = new Map(boxes.map(box => [box.page.file, box]));
   const last = columns.at(-1);
+  const backLanes = backLanesOf(links, first);
   const bottoms = columns.map(
     (_, column) => bottomOf(boxes, column) + lanesBelow(lanes, column, boxes) * laneHeight,
   );
+  const below = Math.max(80 - margin, ...bottoms);
+  const end = last ? last.x + last.width + margin : 0;
   return {
     boxes,
-    routes: links.map(link => routeOf(link, byFile, columns, lanes, boxes)),
+    routes: links.map(link => {
+      const lane = backLanes.indexOf(link.edge.from.address);
+      return isBack(link, boxes)
+        ? backRouteOf(link, byFile, columns, below + 14 + lane * laneHeight)
+        : routeOf(link, byFile, columns, lanes, boxes);
+    }),
     inner: edges.flatMap(edge => innerRoutesOf(edge, byFile)),
-    width: Math.max(200, last ? last.x + last.width + margin : 0),
-    height: Math.max(80, ...bottoms) + margin,
+    width: Math.max(200, end + (backLanes.length > 0 ? turn / 2 : 0)),
+    height: below + backLanes.length * laneHeight + margin,
   };
 }
 
@@ -147,8 +158,9 @@ function columnsOf(
   let x = margin;
   return grouped.map((pages, depth) => {
     const files = new Set(pages.map(({ page }) => page.file));
-    const names = depth === 0 ? 0 : namesWidth(links.filter(({ file }) => files.has(file)));
-    if (depth > 0) x += turn + names;
+    const ending = links.filter(({ file }) => files.has(file));
+    const names = ending.length > 0 ? namesWidth(ending) : 0;
+    if (depth > 0 || names > 0) x += turn + names;
     const width = boxWidth(pages);
     const column = { x, width, names, pages };
     x += width;
@@ -258,6 +270,39 @@ function routeOf(
   }
   levels.push({ from: target.x - columns[target.column]!.names, to: target.x, y: endY(link, target) });
   return { isNeed: edge.name === undefined, label, levels };
+}
+
+/** Whether an arrow does not go on to the right: what cleans up at the end may take from a page that needs its own. */
+function isBack(link: Link, boxes: readonly Box[]): boolean {
+  const [source, target] = endsIn(link, boxes);
+  return target.column <= source.column;
+}
+
+/** Below all boxes: what goes back, by the case that it comes from. */
+function backLanesOf(links: readonly Link[], boxes: readonly Box[]): string[] {
+  return [...new Set(links.filter(link => isBack(link, boxes)).map(({ edge }) => edge.from.address))];
+}
+
+function backRouteOf(
+  link: Link,
+  byFile: ReadonlyMap<string, Box>,
+  columns: readonly Column[],
+  below: number,
+): Route {
+  const { edge, label } = link;
+  const source = byFile.get(pageOfCase(edge.from))!;
+  const target = byFile.get(link.file)!;
+  const right = source.x + source.width;
+  const left = target.x - columns[target.column]!.names;
+  return {
+    isNeed: edge.name === undefined,
+    label,
+    levels: [
+      { from: right, to: right, y: middleOf(source, edge.from) },
+      { from: right, to: left, y: below },
+      { from: left, to: target.x, y: endY(link, target) },
+    ],
+  };
 }
 
 /** Where what comes from a case goes past a column: above the box that the gap belongs to, or below the last one. */

@@ -12,6 +12,8 @@ import {
 
 /** In pixels. */
 const legendHeight = 26;
+/** How far an arrow that turns back is pulled aside. */
+const bulge = 60;
 
 /** The flow as a drawing: pages as boxes, from left to right as they need each other; what goes on as arrows. */
 export function graphSvg(graph: FlowGraph): string {
@@ -49,10 +51,10 @@ const style = `<style>
   }
 </style>`;
 
-function boxOf({ page, cases, x, y, width, height, ...box }: Box): string {
+function boxOf(box: Box): string {
+  const { page, cases, x, y, width, height } = box;
   const lines = cases.map(
-    each =>
-      `  <text x="${x + 12}" y="${middleOf({ page, cases, x, y, width, height, ...box }, each) + 4}">${escaped(cut(each.title, 46))}</text>`,
+    each => `  <text x="${x + 12}" y="${middleOf(box, each) + 4}">${escaped(cut(each.title, 46))}</text>`,
   );
   return [
     `<g><rect class="page" x="${x}" y="${y}" width="${width}" height="${height}" rx="4"/>`,
@@ -68,8 +70,12 @@ function wayOf({ isNeed, levels }: Route): string {
   let way = `M${begin!.to} ${begin!.y}`;
   let last = begin!;
   for (const level of rest) {
-    const half = (last.to + level.from) / 2;
-    way += ` C${half} ${last.y} ${half} ${level.y} ${level.from} ${level.y} H${level === levels.at(-1) ? level.to - 6 : level.to}`;
+    const goesBack = last.to < last.from;
+    const turnsBack = level.to < level.from !== goesBack;
+    const [a, b] = turnsBack
+      ? [last.to, level.from].map(x => x + (goesBack ? -bulge : bulge))
+      : [(last.to + level.from) / 2, (last.to + level.from) / 2];
+    way += ` C${a} ${last.y} ${b} ${level.y} ${level.from} ${level.y} H${level === levels.at(-1) ? level.to - 6 : level.to}`;
     last = level;
   }
   return `<path class="flow${isNeed ? ' need' : ''}" d="${way}"/>`;

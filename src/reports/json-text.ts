@@ -60,7 +60,7 @@ function writeWord(word: string, { paint }: Look): string {
   return word.startsWith('"') ? word : paint('constant', word);
 }
 
-/** Of what takes several lines, only the brackets are set off: the members are not what is meant. */
+/** Of a part with members only its brackets are set off: what is meant of them is set off itself. */
 function writeMembers(
   part: Exclude<Part, string>,
   indent: string,
@@ -71,8 +71,8 @@ function writeMembers(
   const { paint, width, marked } = look;
   const close = part.open === '{' ? '}' : ']';
   const mark = (text: string) => paint('quiet', text);
-  const setOff = (text: string) => (isMarked ? marked!.mark(text) : text);
-  if (part.members.length === 0) return setOff(mark(part.open + close));
+  const bracket = (text: string) => (isMarked ? marked!.mark(mark(text)) : mark(text));
+  if (part.members.length === 0) return bracket(part.open + close);
   const gap = part.open === '{' ? ' ' : '';
   const flat = part.members.every(({ value }) => typeof value === 'string' || value.members.length === 0);
   const length = part.members.reduce(
@@ -88,6 +88,6 @@ function writeMembers(
     );
   });
   if (flat && length <= width)
-    return setOff(mark(part.open) + gap + members.join(mark(', ')) + gap + mark(close));
-  return `${setOff(mark(part.open))}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${setOff(mark(close))}`;
+    return bracket(part.open) + gap + members.join(mark(', ')) + gap + bracket(close);
+  return `${bracket(part.open)}\n${inner}${members.join(`${mark(',')}\n${inner}`)}\n${indent}${bracket(close)}`;
 }

@@ -5,7 +5,7 @@ import type { EventOf } from '../../src/core/model/events.ts';
 import { Missing } from '../../src/core/model/value.ts';
 import { OrderedEvents } from '../../src/core/runner/ordered-events.ts';
 import { chunksOf, TableError } from '../../src/core/values/table-reader.ts';
-import { layOutGraph } from '../../src/reports/graph-layout.ts';
+import { type GraphLayout, layOutGraph } from '../../src/reports/graph-layout.ts';
 import { graphMermaid } from '../../src/reports/graph-mermaid.ts';
 import { graphSvg } from '../../src/reports/graph-svg.ts';
 import { caseText, givenBySet, planOf, type Texts, told } from '../support/collection.ts';
@@ -630,6 +630,20 @@ test('the flow is drawn: each name from the case that keeps it to those that tak
   assert.equal(svg.match(/class="flow[^>]* C/g)!.length, 2);
 });
 
+/** Where arrows are level they meet no box. */
+function assertPastBoxes({ boxes, routes }: Pick<GraphLayout, 'boxes' | 'routes'>): void {
+  for (const { levels } of routes)
+    for (const { from, to, y } of levels.slice(1, -1))
+      for (const box of boxes)
+        assert.ok(
+          Math.max(from, to) <= box.x ||
+            Math.min(from, to) >= box.x + box.width ||
+            y < box.y ||
+            y > box.y + box.height,
+          box.page.file,
+        );
+}
+
 test('an arrow goes past the boxes between its ends, and level where its name stands; each kind is explained', async () => {
   const { plan } = await planOf({
     'mervok.yaml': root,
@@ -647,13 +661,7 @@ test('an arrow goes past the boxes between its ends, and level where its name st
       ['c.md', 2],
     ],
   );
-  for (const { levels } of routes)
-    for (const { from, to, y } of levels.slice(1, -1))
-      for (const box of boxes)
-        assert.ok(
-          to <= box.x || from >= box.x + box.width || y < box.y || y > box.y + box.height,
-          box.page.file,
-        );
+  assertPastBoxes({ boxes, routes });
   assert.equal(routes.filter(({ levels }) => levels.length === 3).length, 1, 'one goes past a column');
   for (const { levels, label } of routes) {
     const { from, to } = levels.at(-1)!;
@@ -662,4 +670,20 @@ test('an arrow goes past the boxes between its ends, and level where its name st
   const svg = graphSvg(graph);
   assert.match(svg, />a value goes on</);
   assert.doesNotMatch(svg, />runs first, gives nothing<|>inside a page</);
+});
+
+test('what cleans up takes from a later page by an arrow that goes back below all boxes', async () => {
+  const { plan, findings } = await planOf({
+    'mervok.yaml': root,
+    'a.md': `${keeping('Sign in', 'token')}# Sign out\n\n~~~mervok\ncleanup\n~~~\n~~~http\nDELETE /{berth}\n~~~\n~~~mervok\nstatus = 204\n~~~\n`,
+    'b.md': keeping('Berth', 'berth').replace('GET /', 'GET /{token}/'),
+  });
+  assert.deepEqual(findings, []);
+  const layout = layOutGraph(graphOf(plan));
+  assertPastBoxes(layout);
+  const [back] = layout.routes.filter(({ label }) => label === 'berth');
+  const [, below, last] = back!.levels;
+  assert.ok(below!.to < below!.from && below!.y > Math.max(...layout.boxes.map(box => box.y + box.height)));
+  assert.ok(last!.from > 0 && last!.to === layout.boxes[0]!.x);
+  assert.ok(below!.y < layout.height);
 });

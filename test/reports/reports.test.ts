@@ -5,6 +5,7 @@ import type { Stop } from '../../src/core/model/outcomes.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { fitRows } from '../../src/reports/body.ts';
 import { findingsText } from '../../src/reports/findings-text.ts';
+import { formatJson } from '../../src/reports/json-text.ts';
 import { createMeasure, createPaint, fit, plainPaint, wrap } from '../../src/reports/style.ts';
 import { TerminalReport } from '../../src/reports/terminal-report.ts';
 import { progressInWords, verdictInWords } from '../../src/reports/verdict.ts';
@@ -302,4 +303,18 @@ test('a body is cut to the rows of a screen, by what its lines take there', () =
     [[''], 1, undefined],
   ];
   for (const [lines, room, shown] of rows) assert.deepEqual(fitRows(lines, room, 10), shown);
+});
+
+test('of what differs the brackets are set off, and inside of them what differs itself', () => {
+  const rows: [json: string, paths: string[], shown: string][] = [
+    ['{"a":1,"b":2}', ['$.a'], '{ "a": <1>, "b": 2 }'],
+    ['{"a":1,"b":2}', ['$', '$.b'], '<{> "a": 1, "b": <2> <}>'],
+    ['[[1,2],[]]', ['$[0]', '$[1]'], '[\n  <[>1, 2<]>,\n  <[]>\n]'],
+    ['{"a":{"b":[{}]}}', ['$.a'], '{\n  "a": <{> "b": [{}] <}>\n}'],
+  ];
+  for (const [json, paths, shown] of rows) {
+    const marked = { paths: new Set(paths), mark: (text: string) => `<${text}>` };
+    const told = formatJson(json, 80, (_role, text) => text, marked);
+    assert.equal(told.replace(/\s+/g, ' '), shown.replace(/\s+/g, ' '), json);
+  }
 });

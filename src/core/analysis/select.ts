@@ -137,7 +137,7 @@ function selectPath(collection: Collection, path: string): Named {
 /** The one case whose heading holds what was written, or else what there is. */
 function caseAlike(slug: string, cases: readonly { readonly written: { readonly slug: string } }[]): string {
   const slugs = [...new Set(cases.map(each => each.written.slug))];
-  const words = slug.toLowerCase().replace(/[^\p{L}\p{N}-]+/gu, '-');
+  const words = slug.toLowerCase().replace(/[^\p{L}\p{N}_-]+/gu, '-');
   const alike = slugs.filter(each => each.includes(words));
   if (alike.length === 1) return `Did you mean '${alike[0]}'?`;
   const named = (alike.length > 0 ? alike : slugs).slice(0, mostNamed);
