@@ -19,6 +19,10 @@ const parts = new Set([
   'src/cli/interactive-commands.ts',
   'src/cli/help-topics.ts',
   'src/platform/http/client.ts',
+  'src/platform/command/run-command.ts',
+  'src/platform/script/script-threads.ts',
+  'src/platform/script/worker.ts',
+  'src/core/steps/script/parser-library.ts',
   'src/platform/auth/digest/digest-header.ts',
   'src/platform/variable-files-library.ts',
   'src/core/analysis/remedies-library.ts',
@@ -69,7 +73,13 @@ const common = {
   define: { __MERVOK_VERSION__: JSON.stringify(version), 'import.meta.url': 'mervokUrl' },
   plugins: [apart, ...patched],
   metafile: true,
-  loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.md': 'text', '.client.js': 'text' },
+  loader: {
+    '.pem': 'text',
+    '.key': 'text',
+    '.css': 'text',
+    '.md': 'text',
+    '.client.js': 'text',
+  },
   logLevel: 'warning',
 };
 
@@ -101,6 +111,7 @@ await esbuild.build({
 });
 writeTypes();
 writeFileSync('dist/llhttp.wasm', createRequire(import.meta.url)('undici/lib/llhttp/llhttp_simd-wasm.js'));
+cpSync('node_modules/@jitl/quickjs-wasmfile-release-sync/dist/emscripten-module.wasm', 'dist/quickjs.wasm');
 cpSync('node_modules/undici/lib/llhttp/llhttp-wasm.js', 'dist/llhttp-plain.cjs');
 cpSync('demo/collection', 'dist/collection', {
   recursive: true,

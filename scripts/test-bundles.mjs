@@ -43,7 +43,7 @@ export async function bundleTests(files, folder, { plugins = [], sourcemap = 'in
     sourcemap,
     write,
     metafile: true,
-    define: { __MERVOK_VERSION__: '"test"' },
+    define: { __MERVOK_VERSION__: '"test"', 'import.meta.url': 'mervokUrl' },
     banner: { js: asShipped },
     loader: { '.pem': 'text', '.key': 'text', '.css': 'text', '.client.js': 'text' },
     logLevel: 'warning',

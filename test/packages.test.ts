@@ -35,6 +35,11 @@ async function bundled(source: string, patch?: Patch): Promise<string> {
 const shows: { readonly [name: string]: { source: string; gone: string; stays: string } } = {
   commander: { source: 'commander', gone: 'require("node:child_process")', stays: 'parseAsync' },
   'markdown-it': { source: './src/core/pages/markdown-blocks.ts', gone: 'LinkifyIt', stays: 'StateBlock' },
+  '@jitl/quickjs-wasmfile-release-sync': {
+    source: './src/platform/script/engine.ts',
+    gone: 'mervokUrl',
+    stays: 'QuickJSRaw',
+  },
   undici: {
     source: './src/platform/http/client.ts',
     gone: 'if (statusCode === 100) {',

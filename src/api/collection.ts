@@ -5,6 +5,7 @@ import { osEnvironment } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
 import { fileAccess } from '../platform/files.ts';
 import { findCollection } from '../platform/find-collection.ts';
+import { machineFor } from '../platform/permissions.ts';
 import { CollectionPlan } from './collection-plan.ts';
 
 /** Which cases of a collection, and with what values. */
@@ -16,6 +17,8 @@ export interface PlanChoices {
   /** Cases that have none of these. */
   readonly notTags?: readonly string[];
   readonly environment?: string;
+  /** Whether commands of pages may be run on this machine; else only where the user's own configuration allows it. */
+  readonly commands?: boolean;
   /** Values of variables, stronger than what the settings say. */
   readonly variables?: { readonly [name: string]: string };
 }
@@ -38,7 +41,7 @@ export class Collection {
 
   /** Makes a run ready. Throws UsageError where a choice names nothing. */
   async plan(choices: PlanChoices = {}): Promise<CollectionPlan> {
-    const { paths = [], variables = {}, ...more } = choices;
+    const { paths = [], variables = {}, commands = false, ...more } = choices;
     const given = new Map(
       Object.entries(variables).map(([name, text]) => [
         name,
@@ -50,6 +53,7 @@ export class Collection {
       paths,
       given,
       ...fileAccess(this.#places),
+      machine: machineFor(this.#places.root, commands),
       external: { variable: osEnvironment },
     });
     return new CollectionPlan(plan, findings, this.#places);

@@ -36,6 +36,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .argument('[PATH...]', 'what to run')
       .option('--alone', 'bring along only what gives names, not what may have an effect')
       .option('--files-anywhere', 'send files from outside of the collection too')
+      .option('--commands', 'run the commands of pages (`sh step`) on this machine')
       .optionsGroup('How they run:')
       .option('--rows <FILE>', 'run the selection once for each row: .csv, .json, .ndjson, .xlsx')
       .option('--rounds <N>', 'run the selection so many times; with --users each of them')
@@ -153,6 +154,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('-o, --output <FILE>', 'write the body into a file as it comes, whatever its size')
       .option('--save <PAGE#HEADING>', 'write the request into a page, as a new case')
       .option('--files-anywhere', 'send files from outside of the collection too')
+      .option('--commands', 'run the commands of pages (`sh step`) on this machine')
       .option('--alone', 'send first only what gives names, not what may have an effect')
       .addHelpText(
         'after',

@@ -36,7 +36,7 @@ export class ExchangeLog {
 
 function lineOf(operation: OperationEvent, { outcome }: CaseEvent) {
   const { at, round, user, row, fault, times, received, cause } = operation;
-  const { verb, target, body, answer } = viewOf(operation);
+  const { verb, target, body, answer, texts } = viewOf(operation);
   return {
     at: new Date(at).toISOString(),
     case: operation.case,
@@ -56,6 +56,7 @@ function lineOf(operation: OperationEvent, { outcome }: CaseEvent) {
       outcome !== 'skipped' && {
         requestBody: bodyOf(body),
         responseBody: bodyOf(answer?.body),
+        ...Object.fromEntries(texts.map(({ name, body: text }) => [name, bodyOf(text)])),
         message: fault?.message,
       }),
   };

@@ -22,6 +22,7 @@ import type { FilePlaces } from '../platform/file-places.ts';
 import { fileAccess, openUnchanging } from '../platform/files.ts';
 import { findCollection } from '../platform/find-collection.ts';
 import { gitIgnoreAround } from '../platform/git-ignore.ts';
+import { machineFor } from '../platform/permissions.ts';
 import { readVariableFile } from '../platform/variable-files.ts';
 import { countFindings, findingsText } from '../reports/findings-text.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -35,6 +36,8 @@ export interface PlanFlags {
   readonly vars?: readonly string[];
   readonly rows?: string;
   readonly filesAnywhere?: boolean;
+  /** Whether commands may be run; nothing where nothing is run. */
+  readonly commands?: boolean | undefined;
 }
 
 /** What the command line says of the cases, besides where they lie. */
@@ -110,6 +113,7 @@ async function prepareCollection(
     ...(rows && { rows }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     ...fileAccess(places),
+    machine: machineFor(places.root, flags.commands),
     external,
     ...(collection.secrets && (await gitRules(places.root))),
   });
@@ -138,6 +142,11 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
     if (isUsageError(error)) return undefined;
     throw error;
   }
+}
+
+/** Without a word nothing is allowed. */
+export function allowing<Flags extends PlanFlags>(flags: Flags): Flags & { commands: boolean } {
+  return { ...flags, commands: flags.commands === true };
 }
 
 /** The table that `--rows` names, as seen from the working folder. Throws UsageError. */
@@ -174,7 +183,7 @@ function readPairs(pairs: readonly string[]): [string, Value][] {
 
 /** What has to be said again for the same cases to run as they did. A secret is not told. */
 export function flagsAgain(flags: PlanFlags & { readonly alone?: boolean }, { secretNames }: Plan): string[] {
-  const { env, set = [], vars = [], rows, filesAnywhere, alone } = flags;
+  const { env, set = [], vars = [], rows, filesAnywhere, commands, alone } = flags;
   const shownPair = (pair: string) => {
     const name = pair.slice(0, pair.indexOf('='));
     return secretNames.has(name) ? `${name}=[secret]` : pair;
@@ -185,6 +194,7 @@ export function flagsAgain(flags: PlanFlags & { readonly alone?: boolean }, { se
     ...vars.flatMap(path => ['--vars', path]),
     ...(rows === undefined ? [] : ['--rows', rows]),
     ...(filesAnywhere ? ['--files-anywhere'] : []),
+    ...(commands ? ['--commands'] : []),
     ...(alone ? ['--alone'] : []),
   ];
 }

@@ -3,6 +3,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import {
+  allowing,
   flagsAgain,
   noteGathered,
   noteUnsafe,
@@ -42,7 +43,7 @@ export async function runCommand(paths: readonly string[], flags: RunFlags, whol
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
   const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => Promise<void>) => {
-    const prepared = await preparePlan(chosen, flags, root => readSelection(flags, root));
+    const prepared = await preparePlan(chosen, allowing(flags), root => readSelection(flags, root));
     await onPrepared?.(prepared);
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;

@@ -21,7 +21,14 @@ import {
   type TransportFlags,
 } from './given-request.ts';
 import { keepLast } from './last.ts';
-import { noteUnsafe, type PlanFlags, prepareGiven, preparePlan, refusedByErrors } from './prepare.ts';
+import {
+  allowing,
+  noteUnsafe,
+  type PlanFlags,
+  prepareGiven,
+  preparePlan,
+  refusedByErrors,
+} from './prepare.ts';
 import { readSelection, readTime } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { SingleRequest } from './single-request.ts';
@@ -52,8 +59,10 @@ export async function sendCommand(
   const picked = flags.pick === undefined ? undefined : await readPicker(flags.pick, terminal);
   if (picked === null) return;
   const prepared = given
-    ? await prepareGiven(given, flags, readGivenSettings(flags))
-    : await preparePlan([words[0]!], { ...flags, cleansUp: false }, root => readSelection(flags, root));
+    ? await prepareGiven(given, allowing(flags), readGivenSettings(flags))
+    : await preparePlan([words[0]!], { ...allowing(flags), cleansUp: false }, root =>
+        readSelection(flags, root),
+      );
   if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnsafe(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);

@@ -20,6 +20,9 @@ export const topics: ReadonlyMap<string, string> = new Map([
   ['schemas', 'Schemas'],
   ['functions', 'Functions'],
   ['patterns', 'Patterns'],
+  ['steps', 'Other steps'],
+  ['commands', 'Commands'],
+  ['scripts', 'Scripts'],
   ['grammar', 'Grammar'],
 ]);
 

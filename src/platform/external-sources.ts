@@ -11,7 +11,7 @@ export const clockAndRandom: ClockAndRandom = {
 };
 
 /** The same present, and chance that takes the same turns every time. */
-function seededRandom(seed: string): ClockAndRandom {
+export function seededRandom(seed: string): ClockAndRandom {
   const random = createRandom(seed);
   const digit = () => Math.floor(random() * 16).toString(16);
   const digits = (count: number) => Array.from({ length: count }, digit).join('');

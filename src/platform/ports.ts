@@ -1,4 +1,6 @@
 import type { Ports } from '../core/runner/ports.ts';
+import type { CommandPort } from '../core/steps/command/command-port.ts';
+import type { ScriptPort } from '../core/steps/script/script-port.ts';
 import { elapsed } from './clock.ts';
 import {
   clockAndRandom,
@@ -9,6 +11,7 @@ import {
 import type { FilePlaces } from './file-places.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
+import type { ScriptThreads } from './script/script-threads.ts';
 
 /** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
 const longestTimer = 2 ** 31 - 1;
@@ -18,6 +21,26 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
   const end = elapsed() + milliseconds;
   for (let left = milliseconds; left > 0 && !signal.aborted; left = end - elapsed())
     await delay(Math.min(longestTimer, left), undefined, { signal }).catch(() => undefined);
+}
+
+/** The threads of scripts are loaded where there is one. */
+function lazyScripts(): ScriptPort & { close(): Promise<void> } {
+  let threads: Promise<ScriptThreads> | undefined;
+  const open = () => {
+    threads ??= import('./script/script-threads.ts').then(({ ScriptThreads }) => new ScriptThreads());
+    return threads;
+  };
+  return {
+    prepare: () => void open().then(each => each.prepare()),
+    run: async (script, signal) => (await open()).run(script, signal),
+    close: async () => (await threads)?.close(),
+  };
+}
+
+/** What runs commands is loaded where there is one. */
+function lazyCommands(root: string): CommandPort {
+  const loaded = () => import('./command/run-command.ts');
+  return { run: async (command, signal) => (await loaded()).runCommand(command, root, signal) };
 }
 
 /** Everything outside made real: the network, the clock, the environment of the process. */
@@ -31,10 +54,17 @@ export async function openPorts(
     now: clockAndRandom.now,
     sleep,
   });
+  const scripts = lazyScripts();
   return {
     // What reaches out, by the kind of operation.
-    operations: { http: { send: http.send, openPage: Jar.from } },
-    close: http.close,
+    operations: {
+      http: { send: http.send, openPage: Jar.from },
+      command: lazyCommands(places.root),
+      script: scripts,
+    },
+    close: async () => {
+      await Promise.all([http.close(), scripts.close()]);
+    },
     ...clockAndRandom,
     clockAndRandomFor: clockAndRandomFrom(seed),
     elapsed,

@@ -73,6 +73,11 @@ function readJsonFile(text: string, path: string): Value {
   }
 }
 
+/** A file of YAML; its unquoted scalars are plain. Throws UsageError. */
+export function readYamlFile(path: string): Promise<Value> {
+  return readYaml(readText(path), path);
+}
+
 async function readYaml(text: string, path: string): Promise<Value> {
   const { isMap, isScalar, isSeq, parseDocument } = await import('../core/settings/libraries.ts');
   const document = parseDocument(text, { prettyErrors: false, uniqueKeys: true });

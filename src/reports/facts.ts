@@ -51,7 +51,7 @@ function instantInWords(iso: string): string {
 
 /** The figures of a run, in sentences. */
 export function totalsInWords(
-  { cases, requests, received, checks, held }: RunTotals,
+  { cases, requests, steps, received, checks, held }: RunTotals,
   { total, repeats }: RunStatistics,
 ): string {
   const ran = Object.values(cases).reduce((sum, count) => sum + count, 0);
@@ -64,6 +64,7 @@ export function totalsInWords(
     `${counted(ran, 'case')}: ${inWords(told)}.`,
     `${grouped(held)} of ${counted(checks, 'check')} ${held === 1 ? 'holds' : 'hold'}.`,
     `${counted(requests, 'request')} ${requests === 1 ? 'was' : 'were'} sent, ${sizeText(received)} came back.`,
+    ...(steps > 0 ? [`${counted(steps, 'other step')} ${steps === 1 ? 'was' : 'were'} carried out.`] : []),
   ];
   const took = timesInWords(total.times);
   if (took !== undefined) sentences.push(took);

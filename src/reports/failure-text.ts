@@ -1,9 +1,13 @@
-import type { CheckEvent } from '../core/model/events.ts';
+import type { CheckEvent, NamedText } from '../core/model/events.ts';
 import type { Place } from '../core/model/place.ts';
+import { counted } from '../core/text/words.ts';
 import { fit, type Measure, type Paint, type Role, visible, wrap } from './style.ts';
 
 /** What stands below the outcome of a case. */
 export const indent = ' '.repeat(9);
+
+/** So many lines of what was said besides are told. */
+const shownLines = 8;
 
 /** Writes what is to be said of a case that did not pass, in the columns of the terminal. */
 export class FailureText {
@@ -63,6 +67,28 @@ export class FailureText {
       `${indent}  ${this.view.paint('quiet', fit(label, column, this.view.measure))}${this.view.paint(role, first ?? '')}`,
     );
     for (const line of rest) this.line(`${indent}  ${' '.repeat(column)}${this.view.paint(role, line)}`);
+  }
+
+  /** What was said besides: what a script has printed, what a command told of its errors. */
+  texts(texts: readonly NamedText[]): void {
+    for (const { name, body } of texts) {
+      const lines = (body.text ?? '').trimEnd().split('\n');
+      const left = lines.length - shownLines;
+      this.#entry(name, lines[0]!, 'quiet');
+      for (const line of lines.slice(1, shownLines)) this.#entry('', line, 'quiet');
+      if (left > 0) this.#entry('', `… ${counted(left, 'more line')}`, 'quiet');
+    }
+  }
+
+  /** A line of a page, and the place in it. */
+  marked(line: string, column: number): void {
+    const shown = visible(line.trimStart());
+    const before = visible(line.slice(0, column - 1).trimStart());
+    const room = this.view.width - indent.length - 2;
+    const { paint, measure } = this.view;
+    if (measure(before) >= room) return;
+    this.line(`${indent}  ${paint('quiet', fit(shown, room, measure).trimEnd())}`);
+    this.line(`${indent}  ${' '.repeat(measure(before))}${paint('failed', '^')}`);
   }
 
   wrapped(text: string, taken: number): string[] {

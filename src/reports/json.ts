@@ -40,6 +40,7 @@ function totalsOf(totals: RunTotals) {
     checks: totals.checks,
     held: totals.held,
     requests: totals.requests,
+    steps: totals.steps,
     bytesReceived: totals.received,
     milliseconds: totals.duration,
     medianMilliseconds: totals.p50,

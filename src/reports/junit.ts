@@ -10,6 +10,7 @@ import {
   whySkipped,
 } from './cases.ts';
 import { linesOf } from './check-lines.ts';
+import { markedLine } from './marked-line.ts';
 import { escapeXml } from './xml-escape.ts';
 
 /** JUnit XML, as CI systems read it: a suite for each page and round, a test case for each case. */
@@ -79,7 +80,8 @@ function testCase({ event, checks }: ReportedCase): string {
   const failing = checks.filter(check => check.holds !== 'yes');
   const lines = row ? [`row ${row.number} of ${row.total}: ${row.values}`] : [];
   for (const check of failing) lines.push(...linesOf(check));
-  if (problem) lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`);
+  if (problem)
+    lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`, ...markedLine(problem));
   const message = failing[0]
     ? `${failing[0].text}: found ${failing[0].found ?? 'otherwise'}`
     : (problem?.message ?? '');

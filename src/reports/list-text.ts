@@ -20,7 +20,11 @@ function checksOf({ steps }: PlannedCase): number {
 }
 
 function keptBy({ steps }: PlannedCase): string[] {
-  return [...new Set(steps.flatMap(({ gives }) => (gives?.how === 'keep' ? [gives.name] : [])))];
+  return [
+    ...new Set(
+      steps.flatMap(({ gives = [] }) => gives.flatMap(({ name, how }) => (how === 'keep' ? [name] : []))),
+    ),
+  ];
 }
 
 /** The tree for people: a line for each case, and what it takes and gives. */

@@ -7,6 +7,7 @@ import { pageTitleOf, titleOf } from './cases.ts';
 import { escapeMarkup } from './charts/drawing.ts';
 import { linesOf } from './check-lines.ts';
 import { factsOf, totalsInWords } from './facts.ts';
+import { markedLine } from './marked-line.ts';
 import { percentileTexts } from './percentiles.ts';
 import { type Digest, type DigestedFailure, digest } from './run-digest.ts';
 import { visible } from './style.ts';
@@ -70,12 +71,13 @@ function entryOf(
 
 function whyOf(failing: readonly CheckEvent[], problem: DigestedFailure['event']['problem']): string {
   const lines = failing.flatMap(linesOf);
-  if (problem) lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`);
+  if (problem)
+    lines.push(`${problem.place.file}:${problem.place.line}  ${problem.message}`, ...markedLine(problem));
   return lines.join('\n');
 }
 
 function operationText(operation: OperationEvent): string {
-  const { verb, target, body: asked, answer } = viewOf(operation);
+  const { verb, target, body: asked, answer, texts } = viewOf(operation);
   const body = (payload: typeof asked) => {
     if (!payload || payload.size === 0) return [];
     if (payload.text === undefined) return ['', `${sizeText(payload.size)} that are no text`];
@@ -87,8 +89,9 @@ function operationText(operation: OperationEvent): string {
     ...body(asked),
     '',
     ...(answer
-      ? [`${answer.code} ${answer.words}`, ...body(answer.body)]
+      ? [`${answer.code} ${answer.words}`.trimEnd(), ...body(answer.body)]
       : [operation.fault?.message ?? 'No answer.']),
+    ...texts.flatMap(({ name, body: text }) => ['', `${name}:`, ...body(text).slice(1)]),
   ].join('\n');
 }
 

@@ -1,7 +1,7 @@
 import type { OperationEvent, Payload } from '../core/model/events.ts';
 import { viewOf } from '../core/record/operations.ts';
-import { durationText, sizeText } from '../core/values/text.ts';
-import { type ExchangeView, fieldsText, phasesInWords } from './exchange-text.ts';
+import { sizeText } from '../core/values/text.ts';
+import { type ExchangeView, fieldsText, operationFigures } from './exchange-text.ts';
 import { formatJson } from './json-text.ts';
 import { visible } from './style.ts';
 
@@ -10,8 +10,8 @@ const shownLines = 40;
 
 /** An operation of a record: what was asked, the answer or the fault, and the figures. */
 export function operationLines(event: OperationEvent, view: ExchangeView): string[] {
-  const { fault, times, cause } = event;
-  const { verb, target, fields, body, answer } = viewOf(event);
+  const { fault, cause } = event;
+  const { verb, target, fields, body, answer, texts } = viewOf(event);
   const { paint } = view;
   const why = cause === undefined ? '' : paint('quiet', `  (${cause})`);
   const came = answer
@@ -21,14 +21,14 @@ export function operationLines(event: OperationEvent, view: ExchangeView): strin
         ...bodyLines(answer.body, view),
       ]
     : [paint('error', visible(fault?.message ?? ''))];
-  const figures = `${answer ? `${sizeText(answer.body.size)} in ` : ''}${durationText(times.total)}: ${phasesInWords(times)}`;
   return [
     paint('strong', visible(`${verb} ${target}`)) + why,
     ...fieldsText(fields, view),
     ...bodyLines(body, view),
     '',
     ...came,
-    paint('quiet', figures),
+    ...texts.flatMap(({ name, body: text }) => ['', paint('quiet', name), ...bodyLines(text, view).slice(1)]),
+    paint('quiet', operationFigures(event)),
   ];
 }
 

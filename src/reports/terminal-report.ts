@@ -1,5 +1,6 @@
 import type { CaseEvent, CheckEvent, EventOf, OperationEvent, RunEvent } from '../core/model/events.ts';
 import { CaseGrouping, type EndedCase } from '../core/record/case-grouping.ts';
+import { viewOf } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
@@ -64,7 +65,7 @@ export class TerminalReport {
     this.#grouping = new CaseGrouping(event =>
       event.type === 'check' && event.holds === 'yes'
         ? onOperation !== undefined
-        : event.type === 'check' || onOperation !== undefined,
+        : event.type !== 'exchange' || onOperation !== undefined,
     );
     this.#width = Math.min(200, Math.max(60, options.width));
     const { paint, measure } = options;
@@ -155,6 +156,7 @@ export class TerminalReport {
       this.#failed(
         event,
         checks.filter(({ holds }) => holds !== 'yes'),
+        operations,
       );
     if (this.options.onOperation) this.#tellWhole(event, operations, checks);
   }
@@ -194,7 +196,7 @@ export class TerminalReport {
     this.#emptyLine();
   }
 
-  #failed(event: CaseEvent, failing: readonly CheckEvent[]): void {
+  #failed(event: CaseEvent, failing: readonly CheckEvent[], operations: readonly OperationEvent[]): void {
     this.#firstFailed ??= event;
     if (!this.#isWorthTelling(event)) {
       this.#untold++;
@@ -207,9 +209,13 @@ export class TerminalReport {
     if (event.row) this.#tellRow(event.row);
     this.#failure.checks(failing);
     if (event.problem) {
-      const { message, place } = event.problem;
+      const { message, place, line } = event.problem;
       this.#failure.beside(message, place);
+      if (line !== undefined) this.#failure.marked(line, place.column);
     }
+    // All is told below where that is asked for.
+    if (!this.options.onOperation)
+      for (const operation of operations) this.#failure.texts(viewOf(operation).texts);
     this.#emptyLine();
   }
 

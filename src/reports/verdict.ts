@@ -108,7 +108,8 @@ export function checksInWords(checks: number, held: number, someNotMade = false)
 
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */
 export function figuresInWords(totals: RunTotals): string {
-  const took = `${counted(totals.requests, 'request')} in ${durationText(totals.duration)}, ${sizeText(totals.received)} received`;
+  const steps = totals.steps > 0 ? ` and ${counted(totals.steps, 'other step')}` : '';
+  const took = `${counted(totals.requests, 'request')}${steps} in ${durationText(totals.duration)}, ${sizeText(totals.received)} received`;
   const { p50, p95 } = totals;
   const again =
     totals.reconnects === 0 ? '' : `; ${grouped(totals.reconnects)} sent once more over a fresh connection`;

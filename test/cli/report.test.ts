@@ -3,6 +3,7 @@ import { execFile } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
+import { recordVersion } from '../../src/core/model/outcomes.ts';
 import { endings } from '../../src/reports/endings.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
@@ -207,7 +208,10 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
   write('times.ndjson', lines.with(0, lines[0]!.replace(/"at":"[^"]*"/, '"at":"high water"')).join('\n'));
   const far = lines.findIndex(line => line.startsWith('{"type":"exchange"'));
   write('far.ndjson', lines.with(far, lines[far]!.replace(/"at":\d+/, '"at":1e308')).join('\n'));
-  write('newer.ndjson', lines.with(0, lines[0]!.replace('"version":2', '"version":3')).join('\n'));
+  write(
+    'newer.ndjson',
+    lines.with(0, lines[0]!.replace(/"version":\d+/, `"version":${recordVersion + 1}`)).join('\n'),
+  );
   write('none.ndjson', 'high water 06:12\n');
   write('empty.ndjson', '');
   const all = endings.flatMap(ending => ['-o', `out/run${ending}`]);
@@ -224,7 +228,12 @@ test('records that are cut off, damaged, of a newer version, or none', async t =
     ['wrong.ndjson', /^'wrong\.ndjson' is damaged on line 5\.\n$/],
     ['times.ndjson', /^'times\.ndjson' is damaged on line 1\.\n$/],
     ['far.ndjson', new RegExp(`^'far\\.ndjson' is damaged on line ${far + 1}\\.\\n$`)],
-    ['newer.ndjson', /^'newer\.ndjson' has version 3 of the record, and this Mervok reads 2\.\n$/],
+    [
+      'newer.ndjson',
+      new RegExp(
+        `^'newer\\.ndjson' has version ${recordVersion + 1} of the record, and this Mervok reads ${recordVersion}\\.\\n$`,
+      ),
+    ],
     ['none.ndjson', /^'none\.ndjson' is no record of a run\.\n$/],
     ['empty.ndjson', /^'empty\.ndjson' is empty: its run was killed before it had begun\.\n$/],
     ['missing.ndjson', /^There is no run 'missing\.ndjson'\./],
@@ -350,6 +359,15 @@ test('the document tells the verdict, what failed and why, in letters of every a
     assert.ok(text.includes(told), `${told}: ${text}`);
 });
 
+test('a record of the second version is read as it is', async t => {
+  const earlier = readFileSync('test/reports/records/version-2.ndjson', 'utf8');
+  const folder = folderWith(t, { 'earlier.ndjson': earlier });
+  const shown = await mervok(folder, ['report', 'earlier.ndjson', '-o', 'now.ndjson', '-o', 'now.html']);
+  assert.equal(shown.code, 0, shown.err);
+  const now = readFileSync(join(folder, 'now.ndjson'), 'utf8');
+  assert.equal(now, earlier.replace('"version":2', `"version":${recordVersion}`));
+});
+
 test('a record of the first version is read, with the names that its figures have now', async t => {
   const earlier = readFileSync('test/reports/records/version-1.ndjson', 'utf8');
   const folder = folderWith(t, { 'earlier.ndjson': earlier });
@@ -359,7 +377,7 @@ test('a record of the first version is read, with the names that its figures hav
   const parsed = (lines: readonly string[]) => lines.map(line => JSON.parse(line));
   const before = parsed(earlier.trimEnd().split('\n'));
   const after = parsed(now);
-  assert.deepEqual(after.at(0), { ...before.at(0), version: 2 });
+  assert.deepEqual(after.at(0), { ...before.at(0), version: recordVersion });
   assert.deepEqual(after.slice(1, -1), before.slice(1, -1));
   const { half, most, ...totals } = before.at(-1).totals;
   assert.deepEqual(after.at(-1), { ...before.at(-1), totals: { ...totals, p50: half, p95: most } });

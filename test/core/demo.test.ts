@@ -57,7 +57,10 @@ test('the plan: pages, cases, what they need, and which feed which', async () =>
         ...['case', each.address, each.title, at(each.place), JSON.stringify(each.needs), each.after.join()],
         ...[each.cleanup ? 'cleanup' : '', each.each?.text, each.tags.join()],
         each.steps
-          .map(step => `${step.kind} ${step.place.line} ${step.checks} ${step.gives?.name ?? ''}`)
+          .map(
+            step =>
+              `${step.kind} ${step.place.line} ${step.checks} ${step.gives?.map(({ name }) => name).join() ?? ''}`,
+          )
           .join(', '),
       );
   }

@@ -72,7 +72,7 @@ test('what a page says wrongly is told at its place', async () => {
     ],
     [`${request}${statements('cleanup')}`, ['a.md:6:1 statement-place', 'a.md:2:1 request-unchecked']],
     [`${statements('cleanup\ncleanup')}${fine}`, ['a.md:3:1 statement-place']],
-    [`~~~js step\nlet x = 1;\n~~~\n\n${fine}`, ['a.md:1:4 not-yet']],
+    [`~~~js step\nlet x = 1;\n~~~\n\n${fine}`, ['a.md:2:1 script-idle']],
     [`~~~mervk\nstatus = 200\n~~~\n\n${fine}`, ['a.md:1:4 fence-slip']],
     [`~~~http\nGET berths\n~~~\n\n~~~json body\n{}\n~~~\n`, ['a.md:2:5 request-line']],
     [`${statements('each row of berths')}${fine}`, ['a.md:2:1 file-missing']],

@@ -246,6 +246,7 @@ test('what all operations have in common, and what is left of one that waits', (
       fields: [['C', 'd']],
       body: { size: 3, text: 'abc' },
     },
+    texts: [],
   });
   assert.equal(
     viewOf({ ...full, response: { ...(response as object), status: 399 } as never }).answer!.isBad,

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { defaultTransport } from '../../src/core/settings/transport.ts';
 import type { OutgoingRequest } from '../../src/core/steps/http/http-port.ts';
 import { planOf, type Texts, told } from '../support/collection.ts';
 import { runTexts } from '../support/engine.ts';
@@ -147,7 +148,7 @@ test('how requests go out is set level by level', async () => {
       redirects: 0,
       retry: { times: 1, every: 500, on: ['refused', 'timeout', 'reset', '5xx', '429'], anyMethod: true },
       proxy: undefined,
-      limits: { body: 20_000, record: 65_536, head: 65_536 },
+      limits: { ...defaultTransport.limits, body: 20_000 },
       tls: { ca: 'own/authority.pem', verify: false },
       timeout: { total: 3000 },
       jar: true,

@@ -3,6 +3,7 @@ import { test } from 'node:test';
 import { parseBound } from '../../src/core/language/bounds.ts';
 import type { ExchangeEvent, RunEvent } from '../../src/core/model/events.ts';
 import { SourceError } from '../../src/core/model/finding.ts';
+import { recordVersion } from '../../src/core/model/outcomes.ts';
 import { DurationHistogram } from '../../src/core/record/duration-histogram.ts';
 import { type MergedRecord, mergeRecords } from '../../src/core/record/merge-records.ts';
 import { percentText, rateText } from '../../src/core/record/number-texts.ts';
@@ -428,15 +429,19 @@ test('what the records of several machines have in common stays', async () => {
   }
 });
 
-test('a line of a record of the first version is read under the names of today', () => {
+test('a line of a record of an earlier version is read under the names of today', () => {
   const rows: [line: unknown, read: unknown][] = [
     [
       { type: 'run', version: 1, cases: 3 },
-      { type: 'run', version: 2, cases: 3 },
+      { type: 'run', version: recordVersion, cases: 3 },
     ],
     [
-      { type: 'run', version: 3 },
-      { type: 'run', version: 3 },
+      { type: 'run', version: 2 },
+      { type: 'run', version: recordVersion },
+    ],
+    [
+      { type: 'run', version: recordVersion + 1 },
+      { type: 'run', version: recordVersion + 1 },
     ],
     [
       { type: 'page', version: 1 },

@@ -12,6 +12,7 @@ import {
 import { join } from 'node:path';
 import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/model/events.ts';
+import { recordVersion } from '../../src/core/model/outcomes.ts';
 import { openEventCheck } from '../../src/core/record/validate.ts';
 import { LineFile } from '../../src/platform/line-file.ts';
 import { Recorder, writeWhole } from '../../src/platform/recorder.ts';
@@ -31,7 +32,15 @@ import { folderWith } from '../support/folder.ts';
 
 const at = '2026-11-23T14:05:28.000Z';
 const place = { file: 'berths.md', line: 3, column: 1 };
-const first = { type: 'run', version: 2, tool: 'mervok test', at, title: 'Skerry', rounds: 1, cases: 2 };
+const first = {
+  type: 'run',
+  version: recordVersion,
+  tool: 'mervok test',
+  at,
+  title: 'Skerry',
+  rounds: 1,
+  cases: 2,
+};
 const page = { type: 'page', round: 1, file: 'berths.md', title: 'Berths' };
 const caseOf = (address: string, more = {}) => ({
   ...{ type: 'case', round: 1, case: address, title: 'Reserve', place, outcome: 'passed', time: 5, at: 0 },
@@ -140,8 +149,8 @@ test('a record is read up to its end; what is damaged before that is told by its
     ['blank', '\n', "'FILE' is no record of a run."],
     [
       'newer',
-      linesOf({ ...first, version: 3, harbour: 1 }),
-      "'FILE' has version 3 of the record, and this Mervok reads 2.",
+      linesOf({ ...first, version: recordVersion + 1, harbour: 1 }),
+      `'FILE' has version ${recordVersion + 1} of the record, and this Mervok reads ${recordVersion}.`,
     ],
     ['damaged', `${linesOf(first)}${cut}\n${linesOf(end)}`, "'FILE' is damaged on line 2."],
     ['damaged further', `${linesOf(first, page)}null\n${linesOf(page, end)}`, "'FILE' is damaged on line 3."],

@@ -61,7 +61,7 @@ export async function everySideOf(texts: Texts, options: Partial<PlanOptions> = 
 /** A case made ready, in a line. */
 function hearCase({ address, needs, after, cleanup, tags, each, steps }: PlannedCase): void {
   const told = steps.map(({ kind, checks, gives, place }) =>
-    [kind, checks, gives?.name, place.line].join(' '),
+    [kind, checks, gives?.map(({ name }) => name).join(), place.line].join(' '),
   );
   const about = [cleanup && 'cleanup', each && `${each.kind} ${each.text}`, ...tags].filter(Boolean);
   cases.hear(address, JSON.stringify(needs), after.join(), about.join(), told.join(', '));

@@ -46,6 +46,8 @@ export interface RunTextsOptions {
   readonly chance?: () => string;
   readonly plan?: Partial<PlanOptions>;
   readonly openPage?: HttpPort['openPage'];
+  /** What carries out operations of other kinds. */
+  readonly operations?: Partial<Ports['operations']>;
   /** Nobody has to know the words of what is said. */
   readonly byChance?: boolean;
 }
@@ -94,6 +96,7 @@ export async function runTexts(
     chance = () => '2b1a1f0e-6a55-4c6f-9d5a-0f3f8f1f0a11',
     openPage = () => ({ isEmpty: true }),
     byChance = false,
+    operations = {},
   }: RunTextsOptions = {},
 ): Promise<Ran> {
   const { plan: planned, findings } = await planOf(texts, plan, byChance);
@@ -146,8 +149,8 @@ export async function runTexts(
   const ports: Ports = {
     ...clockAndRandom,
     clockAndRandomFor: () => clockAndRandom,
-    // Whatever kinds there are besides is of no interest here.
-    operations: { http } as Ports['operations'],
+    // Other kinds are there where a test has some.
+    operations: { http, ...operations } as Ports['operations'],
     elapsed: clock.elapsed,
     sleep: clock.sleep,
     external: {

@@ -4,6 +4,7 @@ import type { Brought } from './brought.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 import type { GivenValue } from './given-value.ts';
+import type { Machine } from './machine.ts';
 import type { ReadFile } from './schemas.ts';
 import type { Choice } from './select.ts';
 import type { TakenShard } from './shard.ts';
@@ -22,6 +23,8 @@ export interface PlanOptions extends Choice {
   readonly external?: Pick<ExternalSources, 'variable'>;
   /** Whether Git leaves a file out, by its path from the root of the collection; nothing where there is no Git. */
   readonly isIgnored?: (path: string) => boolean | undefined;
+  /** Where the cases are to run. */
+  readonly machine?: Machine;
   readonly readFile?: ReadFile;
   readonly openFile?: OpenFile;
   /**

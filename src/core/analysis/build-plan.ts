@@ -18,6 +18,7 @@ import { withNeeded } from './effects.ts';
 import { findingPasses, gatherAlike } from './finding-passes.ts';
 import { Flow, unusedGiven } from './flow.ts';
 import { withoutFollowing } from './following.ts';
+import { findingsOfMachine } from './machine.ts';
 import { orderPages, withCleanUp } from './order.ts';
 import type { Need, Plan, PlannedCase, PlannedPage } from './plan.ts';
 import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
@@ -50,7 +51,7 @@ export async function buildPlan(
   await loadPackages(packagesFor(chosen.cases, variables, collection.root.redact?.paths));
   const schemas = prepareSchemas(collection, chosen.cases, readFile);
   const secretNames = secretNamesOf(collection);
-  const steps = prepareCases(order.pages, chosen.cases, { secretNames, hasFile, refusesFile });
+  const steps = prepareCases(order.pages, chosen.cases, { secretNames, hasFile, refusesFile, readFile });
   const analysis: Analysis = { collection, flow, tables, chosen, pages: order.pages, variables, options };
   const findings = [
     ...collection.findings,
@@ -59,6 +60,7 @@ export async function buildPlan(
     ...schemas.findings,
     ...findingPasses.flatMap(pass => pass(analysis)),
     ...steps.findings,
+    ...(options.machine ? await findingsOfMachine(chosen.cases, options.machine) : []),
   ];
   const pages = planPages(analysis, steps.ofCase);
   const { root } = collection;
@@ -118,7 +120,7 @@ function planPages(
   const variablesFor = variablesByLevels(collection, flow.environment);
   const planned = pages.map(page => {
     const rows = tables.ofPage.get(page);
-    const { alone } = mergeLevels(page.levels);
+    const alone = mergeLevels(page.levels).alone || stepsRunAlone(page, chosen.cases);
     return {
       file: page.page.source.file,
       title: page.title,
@@ -140,6 +142,16 @@ function planPages(
     const cleanedAfter = cleanedEarly(pages[at]!, chosen.cases, flow) && usersOf(page, planned);
     return cleanedAfter ? { ...page, cleanedAfter } : page;
   });
+}
+
+/** Whether a page has steps that nothing else may run beside; where its author says what it needs, that is enough. */
+function stepsRunAlone({ cases }: CollectionPage, chosen: ReadonlySet<CollectionCase>): boolean {
+  return cases.some(
+    each =>
+      chosen.has(each) &&
+      each.written.steps.some(step => operationKindOf(step)?.runsAlone?.(step)) &&
+      mergeLevels(each.levels).needs.length === 0,
+  );
 }
 
 /** Whether a page need not wait for the end to be cleaned up: nothing that cleans up elsewhere takes from it. */

@@ -38,8 +38,7 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
   for (const each of written.steps) {
     const kind = kindOfStep(each);
     kind.uses(each, effective, use);
-    const given = kind.gives?.(each);
-    if (given) products.push({ ...given, step });
+    for (const given of kind.gives?.(each) ?? []) products.push({ ...given, step });
     step++;
   }
   return { uses, products };

@@ -8,6 +8,7 @@ import type { Effective } from '../settings/effective.ts';
 import { emptyLevel, type Level } from '../settings/level.ts';
 import { loadReadLevel, type ReadLevel } from '../settings/level-reader.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
+import { operationKinds } from '../steps/kinds.ts';
 import { PageOrder } from './page-order.ts';
 
 /** The texts of a collection, as they were found. Paths are relative to its root, with '/'. */
@@ -56,11 +57,20 @@ export interface CollectionCase {
 
 /** Reads the settings and pages of a collection. */
 export async function readCollection(files: CollectionFiles): Promise<Collection> {
+  await loadReaders(files.pages.map(({ text }) => text));
   const pages = files.pages.map(({ path, text, unreadable }) => {
     const page = readPage(new Source(path, text));
     return unreadable === undefined ? page : { ...page, findings: [unreadablePage(page, unreadable)] };
   });
   return collect(files, pages);
+}
+
+/** What reads the fences that stand in these texts. */
+async function loadReaders(texts: readonly string[]): Promise<void> {
+  for (const { fence, loadReader } of operationKinds) {
+    const words = new RegExp(fence.replace(' ', '\\s+'));
+    if (loadReader && texts.some(text => words.test(text))) await loadReader();
+  }
 }
 
 /** Puts pages that are read already below the settings of a collection. */

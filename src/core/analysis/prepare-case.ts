@@ -1,6 +1,5 @@
 import type { Check } from '../language/ast.ts';
 import { type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
-import type { Source } from '../model/source.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { checkKind, planCheck } from '../steps/check/check.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
@@ -14,23 +13,23 @@ export interface StepSurroundings {
   readonly secretNames: PrepareContext['secretNames'];
   readonly hasFile: PrepareContext['hasFile'];
   readonly refusesFile: PrepareContext['refusesFile'];
+  readonly readFile: PrepareContext['readFile'];
 }
 
 /** Makes the steps of a case ready, or says what keeps them from being carried out. */
 export function prepareSteps(
   each: CollectionCase,
-  { secretNames, hasFile, refusesFile }: StepSurroundings,
+  { secretNames, hasFile, refusesFile, readFile }: StepSurroundings,
 ): { steps: PlannedStep[]; findings: Finding[] } {
   const { source } = each.page.page;
   const effective = mergeLevels(each.levels);
   const findings: Finding[] = [];
-  const addAt = (errors: readonly SourceError[], where: Source) => {
+  const add = (errors: readonly SourceError[], where = source) => {
     for (const error of errors) findings.push(findingOf(error, where));
   };
-  const add = (errors: readonly SourceError[]) => addAt(errors, source);
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
     const errors = checkKind.errorsIn(check);
-    addAt(errors, level.source);
+    add(errors, level.source);
     return errors.some(isGrave) ? [] : [planCheck(check, level.source, level.name)];
   });
   const { steps: written } = each.written;
@@ -38,7 +37,8 @@ export function prepareSteps(
   const steps: PlannedStep[] = [];
   for (const [index, step] of written.entries()) {
     const kind = operationKindOf(step);
-    if (kind) above = { offers: kind.offers, title: kind.title(step) };
+    const offers = kind?.offers(step);
+    if (kind && offers) above = { offers, title: kind.title(step) };
     const checksBelow = kind ? checksOn(written, index) : [];
     // Made for every step, so without copies.
     const known = {
@@ -47,15 +47,19 @@ export function prepareSteps(
       secretNames,
       hasFile,
       refusesFile,
+      readFile,
       above,
       checksBelow,
       levelChecks,
       add,
     };
     for (const ready of kindOfStep(step).prepare(step, known)) steps.push(ready);
-    if (kind && checksBelow.length === 0 && effective.checks.length === 0) {
-      const { message, remedy } = kind.unchecked;
-      findings.push(finding('request-unchecked', { source, range: step.range }, message, remedy));
+    if (kind && checksBelow.length === 0 && !isCheckedByStep(written, index)) {
+      const unchecked = kind.unchecked(step, effective);
+      if (unchecked) {
+        const { message, remedy } = unchecked;
+        findings.push(finding('request-unchecked', { source, range: step.range }, message, remedy));
+      }
     }
   }
   return { steps, findings };
@@ -65,9 +69,18 @@ export function prepareSteps(
 function checksOn(steps: readonly WrittenStep[], place: number): (Check | Repeat)[] {
   const { repeat } = steps[place]!;
   const checks: (Check | Repeat)[] = repeat ? [repeat] : [];
-  for (let at = place + 1; at < steps.length && !operationKindOf(steps[at]!); at++)
-    if (isCheck(steps[at]!)) checks.push(steps[at] as WrittenStep as Check);
+  for (const step of lookingAt(steps, place)) if (isCheck(step)) checks.push(step as WrittenStep as Check);
   return checks;
+}
+
+/** The steps that look at what comes of an operation: those below it, up to the next one that has an answer. */
+function lookingAt(steps: readonly WrittenStep[], place: number): readonly WrittenStep[] {
+  const next = steps.findIndex((step, at) => at > place && operationKindOf(step)?.offers(step) !== undefined);
+  return steps.slice(place + 1, next < 0 ? undefined : next);
+}
+
+function isCheckedByStep(steps: readonly WrittenStep[], place: number): boolean {
+  return lookingAt(steps, place).some(step => operationKindOf(step)?.checksAbove?.(step));
 }
 
 function isCheck({ type }: WrittenStep): boolean {

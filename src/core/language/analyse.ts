@@ -11,7 +11,7 @@ import { compilePattern, PatternError } from './patterns.ts';
 import { nodesOf, type Part } from './walk.ts';
 
 /** What only a response has. */
-const responseOnly = new Set(['location', 'link']);
+const responseOnly = new Set(['location', 'link', 'output', 'errors']);
 
 /**
  * What can be said about a statement, or an expression, without any other: what can never hold, and what is no path,

@@ -18,6 +18,19 @@ export interface AnswerContent {
   readonly time: number;
 }
 
+/** What a script is handed of an answer: words by their names, fields, and what its text and its document are read from. */
+export interface HandedAnswer {
+  readonly words: { readonly [name: string]: Value };
+  readonly fields?: readonly (readonly [name: string, value: string])[];
+  readonly content?: Uint8Array;
+  /** As a Content-Type names it. */
+  readonly contentType?: string | undefined;
+  /** Why the content cannot be read. */
+  readonly unreadable?: string | undefined;
+  /** Where it is no JSON text. */
+  readonly document?: Value;
+}
+
 /**
  * What statements see of what came of the step above them, or of what was asked there. Everything is read once, when
  * first asked for. A kind of step says what else it offers: words such as `status`, and fields such as `header NAME`.
@@ -38,8 +51,15 @@ export abstract class AnswerView {
     readonly unreadable?: string | undefined,
   ) {}
 
+  /** What its bytes are called: `body`. */
+  protected get bodyWord(): string {
+    return 'body';
+  }
+
   /** As a Content-Type names it. */
   abstract get contentType(): string | undefined;
+
+  abstract handOver(): HandedAnswer;
 
   /** What a word such as `status` stands for. */
   abstract word(word: string): Found;
@@ -54,6 +74,21 @@ export abstract class AnswerView {
 
   /** Whether several values of a field make one text. */
   abstract joins(form: string, argument: string): boolean;
+
+  /** What was said besides, where that helps to understand it. */
+  get remark(): string | undefined {
+    return undefined;
+  }
+
+  /** Whether there is anything that a path could look at. */
+  get hasContent(): boolean {
+    return this.received.body.length > 0;
+  }
+
+  /** How much statements look at: bytes. */
+  get weight(): number {
+    return this.received.body.length;
+  }
 
   /** The body as text, as well as it can be read. */
   get text(): string {
@@ -106,8 +141,8 @@ export abstract class AnswerView {
       return readCsvBody(body);
     } catch (error) {
       if (!(error instanceof TableError)) throw error;
-      const line = error.line === undefined ? '' : ` (line ${error.line} of the body)`;
-      return Missing.unreadable(`the body is no table: ${error.message}${line}`);
+      const line = error.line === undefined ? '' : ` (line ${error.line} of the ${this.bodyWord})`;
+      return Missing.unreadable(`the ${this.bodyWord} is no table: ${error.message}${line}`);
     }
   }
 
@@ -119,21 +154,17 @@ export abstract class AnswerView {
         documents.push(readJson(line));
       } catch (error) {
         if (!(error instanceof JsonError)) throw error;
-        return Missing.unreadable(`line ${at + 1} of the body is no JSON: ${error.message}`);
+        return Missing.unreadable(`line ${at + 1} of the ${this.bodyWord} is no JSON: ${error.message}`);
       }
     }
-    if (documents.length === 0 && body.length === 0) return Missing.unreadable(`${this.name} has no body`);
+    if (documents.length === 0 && body.length === 0)
+      return Missing.unreadable(`${this.name} has no ${this.bodyWord}`);
     return documents;
   }
 
   #readDocument(body: string): Found {
     try {
-      if (/^application\/(?:x-)?(?:ndjson|jsonl|json-lines|jsonlines)\b/i.test(this.contentType ?? ''))
-        return body
-          .split('\n')
-          .filter(line => line.trim() !== '')
-          .map(readJson);
-      return readJson(body);
+      return documentIn(body, this.contentType);
     } catch (error) {
       if (!(error instanceof JsonError)) throw error;
       return Missing.unreadable(this.#whyNoJson(error));
@@ -141,11 +172,11 @@ export abstract class AnswerView {
   }
 
   #whyNoJson(error: JsonError): string {
-    if (this.received.body.length === 0) return `${this.name} has no body`;
+    if (this.received.body.length === 0) return `${this.name} has no ${this.bodyWord}`;
     const type = this.contentType;
     const place = `line ${this.text.slice(0, error.offset).split('\n').length}`;
-    const detail = `${error.message} (${place} of the body)`;
-    return `the body is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
+    const detail = `${error.message} (${place} of the ${this.bodyWord})`;
+    return `the ${this.bodyWord} is no JSON: ${type && !/json/i.test(type) ? `its Content-Type is ${type}` : detail}`;
   }
 
   /** The body as text, where there is any. */
@@ -153,7 +184,7 @@ export abstract class AnswerView {
     const body = this.#readable;
     return body instanceof Missing || body.trim() !== ''
       ? body
-      : Missing.unreadable(`${this.name} has no body`);
+      : Missing.unreadable(`${this.name} has no ${this.bodyWord}`);
   }
 
   /** The body as an XML document. */
@@ -195,4 +226,14 @@ export abstract class AnswerView {
       `the body is no HTML${type === undefined ? '' : `: its Content-Type is ${type}`}`,
     );
   }
+}
+
+/** A text as a JSON document; several of them, where they stand line by line, as a list. Throws JsonError. */
+export function documentIn(text: string, contentType: string | undefined): Value {
+  if (/^application\/(?:x-)?(?:ndjson|jsonl|json-lines|jsonlines)\b/i.test(contentType ?? ''))
+    return text
+      .split('\n')
+      .filter(line => line.trim() !== '')
+      .map(readJson);
+  return readJson(text);
 }

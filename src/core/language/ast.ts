@@ -79,8 +79,19 @@ export const plainSources = [
   'size',
   'fault',
   'hops',
+  'exit',
+  'changed',
 ] as const;
-export const namedSources = ['body', 'url', 'location', 'header', 'cookie', 'link'] as const;
+export const namedSources = [
+  'body',
+  'url',
+  'location',
+  'header',
+  'cookie',
+  'link',
+  'output',
+  'errors',
+] as const;
 
 /** How a body is read that a path goes through: documents line by line, or a table with a header; else as its type says. */
 export type DocumentForm = 'lines' | 'csv';

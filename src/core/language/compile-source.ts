@@ -1,6 +1,6 @@
 import { type Found, kindInWords, kindOf, Missing, Plain, type Value } from '../model/value.ts';
 import type { AnswerView } from './answer-view.ts';
-import type { Reference, ResponseSource } from './ast.ts';
+import type { namedSources, Reference, ResponseSource } from './ast.ts';
 import { compileGiven, compilePath } from './compile-given.ts';
 import { compilePatternLiteral } from './compile-pattern.ts';
 import { compileReference, type Evaluate } from './compile-reference.ts';
@@ -62,7 +62,9 @@ function compileView(node: ResponseSource): (view: AnswerView, context: Evaluati
     case 'version':
     case 'time':
     case 'size':
-    case 'hops': {
+    case 'hops':
+    case 'exit':
+    case 'changed': {
       const { form } = node;
       return view => view.word(form);
     }
@@ -74,6 +76,8 @@ function compileView(node: ResponseSource): (view: AnswerView, context: Evaluati
     case 'header':
     case 'cookie':
     case 'link':
+    case 'output':
+    case 'errors':
       return compileNamed(node);
     case 'xml':
     case 'html':
@@ -122,13 +126,16 @@ function compileSelected(
 const none: ReadonlyMap<string, string> = new Map();
 const leadingWords = 'lead it by each, some, no, count, first, last, nth N, random or all';
 
-type Named = Extract<ResponseSource, { form: 'body' | 'url' | 'location' | 'header' | 'cookie' | 'link' }>;
+type Named = Extract<ResponseSource, { form: (typeof namedSources)[number] }>;
+
+/** Texts; the others are characters of no kind of their own. */
+const wholeTexts: ReadonlySet<string> = new Set(['body', 'url', 'location', 'output', 'errors']);
 
 function compileNamed(node: Named): (view: AnswerView, context: EvaluationContext) => Found {
   const texts = compileTexts(node);
   const written = writtenSource(node);
   if (!node.pattern) {
-    const isText = node.form === 'body' || node.form === 'url' || node.form === 'location';
+    const isText = wholeTexts.has(node.form);
     return view => {
       const found = texts(view);
       if (found instanceof Missing) return found;
@@ -229,7 +236,9 @@ function compileViewItems(
     case 'location':
     case 'header':
     case 'cookie':
-    case 'link': {
+    case 'link':
+    case 'output':
+    case 'errors': {
       const texts = compileTexts(node);
       const pattern = node.pattern ? compilePatternLiteral(node.pattern) : () => undefined;
       return (view, context) => {

@@ -164,13 +164,21 @@ function originsOf(notes: readonly Note[], context: EvaluationContext) {
   });
 }
 
+const saysItAll: ReadonlySet<string> = new Set(['header', 'body', 'output', 'errors', 'changed']);
+
 function around(note: Note | undefined, context: EvaluationContext): { nearest?: string } {
   const { response } = context;
-  if (!response || response.received.body.length === 0) return {};
+  if (!response) return {};
+  if (!note || sourcesIn(note.comparison).some(({ form }) => form === 'exit')) {
+    const { remark } = response;
+    if (remark !== undefined) return { nearest: inOneLine(response, remark) };
+  }
+  if (!response.hasContent) return {};
   const { subject } = note?.comparison ?? {};
   const source = note && sourcesIn(note.comparison)[0];
   // Of these, what was found says it all; a list of one's own is no part of the response.
-  if (source?.form === 'header' || source?.form === 'body' || subject?.type === 'reference') return {};
+  if (source && saysItAll.has(source.form)) return {};
+  if (subject?.type === 'reference') return {};
   const match = note?.items?.deciding[0]?.match;
   if (match) return { nearest: cut(match.surroundings) };
   if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, context) };
@@ -186,8 +194,7 @@ function aroundFirst(source: ResponseSource, context: EvaluationContext): string
 }
 
 /** The beginning of a body that is no JSON; what is no text at all is only named. */
-function inOneLine(response: AnswerView): string {
-  const { text } = response;
+function inOneLine(response: AnswerView, text = response.text): string {
   if (!isBinary(text)) return cut(text.replace(/\s+/g, ' ').trim());
   return `${sizeText(response.received.body.length)} of ${response.contentType ?? 'bytes'}`;
 }

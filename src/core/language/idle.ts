@@ -32,7 +32,12 @@ function cannotFail(condition: Condition): string | undefined {
   return condition.type === 'comparison' && !condition.quantifier ? alwaysHolds(condition) : undefined;
 }
 
-const alwaysThere = ['status', 'reason', 'version', 'time', 'size', 'body', 'bytes', 'url', 'hops'];
+const alwaysThere = [
+  ...['status', 'reason', 'version', 'time', 'size', 'body', 'bytes', 'url', 'hops'],
+  ...['exit', 'output', 'errors'],
+];
+/** Sources that are numbers of something, or its amount. */
+const amounts = ['time', 'size', 'status', 'exit', 'changed'];
 
 function alwaysHolds({ subject, predicate }: Comparison): string | undefined {
   const isWhole =
@@ -54,12 +59,16 @@ function alwaysHolds({ subject, predicate }: Comparison): string | undefined {
         ? 'every text has nothing in it'
         : undefined;
     case 'exists':
-      return source !== undefined && alwaysThere.includes(source) ? `there always is a ${source}` : undefined;
+      return source !== undefined && alwaysThere.includes(source) ? `'${source}' is always there` : undefined;
     case 'is':
-      if (source === 'status' && predicate.types.some(type => type === 'number' || type === 'integer'))
-        return 'a status is always a number';
-      return (source === 'body' || source === 'reason') && predicate.types.includes('text')
-        ? `a ${source} is always a text`
+      if (
+        (source === 'status' || source === 'exit' || source === 'changed') &&
+        predicate.types.some(type => type === 'number' || type === 'integer')
+      )
+        return `'${source}' is always a number`;
+      return (source === 'body' || source === 'reason' || source === 'output' || source === 'errors') &&
+        predicate.types.includes('text')
+        ? `'${source}' is always a text`
         : undefined;
     default:
       return undefined;
@@ -95,8 +104,8 @@ function neverBelow(
   const counts =
     (subject.type === 'query' && subject.pick === 'count') ||
     (subject.type === 'call' && subject.name === 'length');
-  if (isBelow && (counts || source === 'time' || source === 'size' || source === 'status'))
+  if (isBelow && (counts || (source !== undefined && amounts.includes(source))))
     return 'it is never below nothing';
-  if (source === 'time' && operator === '>' && amount === 0) return 'every response takes some time';
+  if (source === 'time' && operator === '>' && amount === 0) return 'everything takes some time';
   return undefined;
 }

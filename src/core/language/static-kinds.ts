@@ -45,6 +45,8 @@ export function kindOfExpression(node: Expression): StaticKind {
 function kindOfSource(form: string): StaticKind {
   switch (form) {
     case 'status':
+    case 'exit':
+    case 'changed':
       return 'number';
     case 'time':
       return 'duration';
@@ -56,6 +58,8 @@ function kindOfSource(form: string): StaticKind {
     case 'url':
     case 'location':
     case 'fault':
+    case 'output':
+    case 'errors':
       return 'text';
     case 'bytes':
       return 'bytes';

@@ -22,7 +22,7 @@ export type OperationEvent = ExchangeEvent | GenericOperationEvent;
 export interface RunBegin {
   type: 'run';
   /** Of the schema. */
-  version: 2;
+  version: 3;
   /** Name and version of the program. */
   tool: string;
   /** As `2026-11-23T10:00:00.000Z`. */
@@ -159,10 +159,30 @@ export interface GenericOperationEvent extends Operation {
   type: 'operation';
   /** Of step. */
   kind: string;
+  /** Set where what came of the operation above it stays in sight: a script has no answer of its own. */
+  beside?: true | undefined;
+  /** In milliseconds: how long it waited for a connection that others had. It is not in its times. */
+  queued?: number | undefined;
   /** What was asked of what, as the method and the address of a request. */
   asked: { verb: string; target: string; fields: Fields; body?: Payload | undefined };
   /** What came: in a word, with more words behind it, as the status of a response. */
-  answer?: { code: string; words: string; fields: Fields; body: Payload } | undefined;
+  answer?:
+    | {
+        code: string;
+        words: string;
+        /** Whether it is one of those that say that something went wrong. */
+        bad?: true | undefined;
+        fields: Fields;
+        body: Payload;
+      }
+    | undefined;
+  /** What else came, by its name, also where there is a fault: what a command wrote to its standard error. */
+  texts?: NamedText[] | undefined;
+}
+
+export interface NamedText {
+  name: string;
+  body: Payload;
 }
 
 export type Holds = 'yes' | 'no' | 'unknown';
@@ -218,7 +238,7 @@ export interface CaseEvent {
   /** In milliseconds, from the first step to the last. */
   time: number;
   /** What kept a step from being carried out. */
-  problem?: { message: string; place: Mutable<Place> } | undefined;
+  problem?: Problem | undefined;
   /** The statement that ended it as skipped. */
   because?: string | undefined;
   /**
@@ -232,6 +252,13 @@ export interface CaseEvent {
   prose?: string | undefined;
 }
 
+export interface Problem {
+  message: string;
+  place: Mutable<Place>;
+  /** The line of the page, where the place in it is worth to be marked. */
+  line?: string | undefined;
+}
+
 /** The figures of a whole run, so that they can be told without reading all of it. */
 export interface EndTotals {
   cases: { [outcome in Outcome]: number };
@@ -240,6 +267,8 @@ export interface EndTotals {
   requests: number;
   /** Of them, those that were sent once more, over a fresh connection. */
   reconnects?: number | undefined;
+  /** Operations that are no requests: queries, commands, scripts. */
+  steps?: number | undefined;
   /** Bytes. */
   received: number;
   /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */

@@ -12,6 +12,10 @@ export const codes = {
   'body-stray': 'error',
   'request-line': 'error',
   'header-line': 'error',
+  'command-form': 'error',
+  'script-form': 'error',
+  'step-refused': 'error',
+  'step-impossible': 'error',
   'body-json': 'error',
   'body-xml': 'error',
   'field-line': 'error',
@@ -57,6 +61,7 @@ export const codes = {
   'base-form': 'error',
   // warnings
   'request-unchecked': 'warning',
+  'script-idle': 'warning',
   'case-address': 'warning',
   'check-idle': 'warning',
   'one-value': 'warning',

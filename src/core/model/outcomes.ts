@@ -1,5 +1,5 @@
 /** Raised when a reader of the record has to know the difference; `upgrade.ts` reads the earlier ones. */
-export const recordVersion = 2;
+export const recordVersion = 3;
 
 export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as const;
 export type Outcome = (typeof outcomes)[number];

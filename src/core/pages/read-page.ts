@@ -219,8 +219,8 @@ class PageReader {
   }
 
   #operation(draft: Draft, kind: OperationKind, fence: Fence): void {
-    const { content, info } = fence;
-    const { step, example, errors } = kind.read(content, info);
+    const { content } = fence;
+    const { step, example, errors } = kind.read(fence);
     if (example) {
       const firstLine = content.text.indexOf('\n');
       if (!draft.hasOperation && !draft.unread)

@@ -82,7 +82,12 @@ function addCase(
     if (blocked) known.cause = blocked.cause;
   }
   for (const operation of operations)
-    if (isAnswered(operation) && operation.cause === undefined && known.times.length < keptTimes)
+    if (
+      isAnswered(operation) &&
+      operation.cause === undefined &&
+      !('beside' in operation) &&
+      known.times.length < keptTimes
+    )
       known.times.push(operation.times.total);
 }
 

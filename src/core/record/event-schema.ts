@@ -150,6 +150,10 @@ export const eventSchema = z.discriminatedUnion('type', [
     ...operation,
     /** Of step. */
     kind: z.string(),
+    /** Set where what came of the operation above it stays in sight: a script has no answer of its own. */
+    beside: z.optional(z.literal(true)),
+    /** In milliseconds: how long it waited for a connection that others had. It is not in its times. */
+    queued: z.optional(duration),
     /** What was asked of what, as the method and the address of a request. */
     asked: z.strictObject({
       verb: z.string(),
@@ -159,8 +163,17 @@ export const eventSchema = z.discriminatedUnion('type', [
     }),
     /** What came: in a word, with more words behind it, as the status of a response. */
     answer: z.optional(
-      z.strictObject({ code: z.string(), words: z.string(), fields: headers, body: payload }),
+      z.strictObject({
+        code: z.string(),
+        words: z.string(),
+        /** Whether it is one of those that say that something went wrong. */
+        bad: z.optional(z.literal(true)),
+        fields: headers,
+        body: payload,
+      }),
     ),
+    /** What else came, by its name, also where there is a fault: what a command wrote to its standard error. */
+    texts: z.optional(z.array(z.strictObject({ name: z.string(), body: payload }))),
   }),
   z.strictObject({
     type: z.literal('check'),
@@ -200,7 +213,14 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** In milliseconds, from the first step to the last. */
     time: duration,
     /** What kept a step from being carried out. */
-    problem: z.optional(z.strictObject({ message: z.string(), place })),
+    problem: z.optional(
+      z.strictObject({
+        message: z.string(),
+        place,
+        /** The line of the page, where the place in it is worth to be marked. */
+        line: z.optional(z.string()),
+      }),
+    ),
     /** The statement that ended it as skipped. */
     because: z.optional(z.string()),
     /** For a blocked case: the name that did not come about (nothing where the settings need the case), the case that
@@ -236,6 +256,8 @@ export const eventSchema = z.discriminatedUnion('type', [
       requests: z.int(),
       /** Of them, those that were sent once more, over a fresh connection. */
       reconnects: z.optional(z.int()),
+      /** Operations that are no requests: queries, commands, scripts. */
+      steps: z.optional(z.int()),
       /** Bytes. */
       received: z.int(),
       /** The times within which half of the responses were there, and 95 of 100, in milliseconds. */

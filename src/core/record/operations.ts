@@ -1,4 +1,4 @@
-import type { OperationEvent, Payload, RunEvent } from '../model/events.ts';
+import type { NamedText, OperationEvent, Payload, RunEvent } from '../model/events.ts';
 
 // What all operations have in common, whatever their kind: a reader of the record needs to know no more.
 
@@ -25,6 +25,8 @@ export interface OperationView {
   readonly fields: Fields;
   readonly body: Payload | undefined;
   readonly answer: OperationAnswer | undefined;
+  /** What else came, by its name. */
+  readonly texts: readonly NamedText[];
 }
 
 export interface OperationAnswer {
@@ -42,7 +44,14 @@ type Fields = readonly (readonly [name: string, value: string])[];
 export function viewOf(event: OperationEvent): OperationView {
   if (event.type === 'operation') {
     const { verb, target, fields, body } = event.asked;
-    return { verb, target, fields, body, answer: event.answer && { ...event.answer, isBad: false } };
+    return {
+      verb,
+      target,
+      fields,
+      body,
+      answer: event.answer && { ...event.answer, isBad: event.answer.bad === true },
+      texts: event.texts ?? [],
+    };
   }
   const { request, response } = event;
   return {
@@ -50,6 +59,7 @@ export function viewOf(event: OperationEvent): OperationView {
     target: request.url,
     fields: request.headers,
     body: request.body,
+    texts: [],
     answer: response && {
       code: response.status,
       words: response.reason,
@@ -64,7 +74,7 @@ export function viewOf(event: OperationEvent): OperationView {
 export function withoutContents<Event extends OperationEvent>(event: Event): Event;
 export function withoutContents(event: OperationEvent): OperationEvent {
   if (event.type === 'operation') {
-    const { asked, answer, ...rest } = event;
+    const { asked, answer, texts: _texts, ...rest } = event;
     return {
       ...rest,
       asked: { verb: asked.verb, target: asked.target, fields: [] },

@@ -1,4 +1,4 @@
-import type { OperationEvent, RunEvent } from '../model/events.ts';
+import type { ExchangeEvent, RunEvent } from '../model/events.ts';
 import { ByUser } from './by-user.ts';
 import { DurationHistogram } from './duration-histogram.ts';
 import { isAnswered } from './operations.ts';
@@ -20,7 +20,7 @@ export class RequestStatistics {
   /** @param threshold of Apdex, in milliseconds */
   constructor(readonly threshold: number) {}
 
-  add(event: OperationEvent, held: boolean): void {
+  add(event: ExchangeEvent, held: boolean): void {
     const { times, whole, received } = event;
     this.requests++;
     this.received += received;
@@ -61,12 +61,15 @@ export class RequestOutcomes {
   /** Of each user: the operation whose checks may still come. */
   readonly #open = new ByUser<{ last: OpenOperation | undefined }>(() => ({ last: undefined }));
 
-  constructor(readonly settle: (event: OperationEvent, held: boolean) => void) {}
+  constructor(readonly settle: (event: ExchangeEvent, held: boolean) => void) {}
 
   add(event: RunEvent): void {
     switch (event.type) {
-      case 'exchange':
       case 'operation':
+        // What is checked below it is no longer about the request above.
+        if (!event.beside) this.#close(this.#open.of(event));
+        break;
+      case 'exchange':
         this.#close(this.#open.of(event));
         // What could not be sent was no request; what only led to one is counted with it.
         if (event.fault?.kind !== 'unsendable' && !event.part)
@@ -99,7 +102,7 @@ export class RequestOutcomes {
 }
 
 interface OpenOperation {
-  readonly event: OperationEvent;
+  readonly event: ExchangeEvent;
   asked: boolean;
   broken: boolean;
 }

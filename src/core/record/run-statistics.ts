@@ -1,5 +1,4 @@
-import type { CaseEvent, OperationEvent, RunEvent } from '../model/events.ts';
-import { viewOf } from './operations.ts';
+import type { CaseEvent, ExchangeEvent, RunEvent } from '../model/events.ts';
 import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 
@@ -51,14 +50,14 @@ export class RunStatistics {
     return this.#repeats;
   }
 
-  #settle(event: OperationEvent, held: boolean): void {
+  #settle(event: ExchangeEvent, held: boolean): void {
     this.total.add(event, held);
     this.timeline.add(event, held);
     const key = `${event.case} ${event.place.file}:${event.place.line}`;
     let known = this.#requests.get(key);
     if (!known) {
-      const { verb, target } = viewOf(event);
-      const request = `${verb} ${pathOf(target)}`;
+      const { method, url } = event.request;
+      const request = `${method} ${pathOf(url)}`;
       known = { case: event.case, title: '', request, figures: new RequestStatistics(this.total.threshold) };
       this.#requests.set(key, known);
       this.#ofCase.set(event.case, [...(this.#ofCase.get(event.case) ?? []), known]);
@@ -71,7 +70,9 @@ export class RunStatistics {
     for (const [index, each] of (this.#ofCase.get(address) ?? []).entries()) {
       if (each.title !== '') continue;
       each.title = title;
-      if (index === 0 && request !== undefined) each.request = request;
+      // What the case calls its first operation may be none of HTTP.
+      const [method] = each.request.split(' ');
+      if (index === 0 && request?.startsWith(`${method} `)) each.request = request;
     }
   }
 }

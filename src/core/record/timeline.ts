@@ -1,4 +1,4 @@
-import type { OperationEvent } from '../model/events.ts';
+import type { ExchangeEvent } from '../model/events.ts';
 import { DurationHistogram } from './duration-histogram.ts';
 import { isAnswered, outcomeOf } from './operations.ts';
 
@@ -37,7 +37,7 @@ export class Timeline {
   /** @param start of the run, in milliseconds since 1970 */
   constructor(readonly start: number) {}
 
-  add(event: OperationEvent, held: boolean): void {
+  add(event: ExchangeEvent, held: boolean): void {
     const { at, times, user = 0, received } = event;
     const begin = Math.max(0, at - this.start);
     const end = begin + times.total;

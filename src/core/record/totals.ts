@@ -2,7 +2,6 @@ import type { EventOf, RunEvent } from '../model/events.ts';
 import type { Outcome, Stop } from '../model/outcomes.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
-import { isAnswered } from './operations.ts';
 import { defaultApdex } from './request-statistics.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
@@ -17,6 +16,8 @@ export class RunTotals {
   requests = 0;
   /** Of them, those that were sent once more over a fresh connection. */
   reconnects = 0;
+  /** Queries, commands and scripts. */
+  steps = 0;
   checks = 0;
   held = 0;
   /** Bytes received. */
@@ -39,13 +40,14 @@ export class RunTotals {
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
   static at({ totals: recorded, time, stopped, lag, bounds = [] }: EventOf<'end'>): RunTotals {
-    const { cases, checks, held, requests, received, reconnects = 0 } = recorded;
+    const { cases, checks, held, requests, received, reconnects = 0, steps = 0 } = recorded;
     const totals = new RunTotals();
     Object.assign(totals, {
       checks,
       held,
       requests,
       reconnects,
+      steps,
       received,
       duration: time,
       stopped,
@@ -64,14 +66,16 @@ export class RunTotals {
         this.#repeats = event.rounds !== 1 || event.users !== undefined || event.rows !== undefined;
         if (event.bounds) this.#watch = new BoundsWatch(event.bounds, event.apdex ?? defaultApdex);
         break;
-      case 'exchange':
       case 'operation':
+        this.steps++;
+        break;
+      case 'exchange':
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
-        if ('fresh' in event && event.fresh) this.reconnects++;
+        if (event.fresh) this.reconnects++;
         this.received += event.received;
-        if (isAnswered(event) && !event.part) this.#times.add(event.whole ?? event.times.total);
+        if (event.response !== undefined && !event.part) this.#times.add(event.whole ?? event.times.total);
         break;
       case 'check':
         this.checks++;
@@ -101,6 +105,7 @@ export class RunTotals {
       held,
       requests,
       ...(this.reconnects > 0 && { reconnects: this.reconnects }),
+      ...(this.steps > 0 && { steps: this.steps }),
       received,
       ...(p50 !== undefined && p95 !== undefined && { p50, p95 }),
       ...(causes !== undefined && { causes }),

@@ -8,7 +8,7 @@ type Line = { type?: unknown; version?: unknown; totals?: { [name: string]: unkn
 /** A line of a record of an earlier version, in the form of today; any other value as it is. */
 export function upgraded(value: unknown): unknown {
   const line = value as Line;
-  if (line?.type === 'run' && line.version === 1) line.version = recordVersion;
+  if (line?.type === 'run' && (line.version === 1 || line.version === 2)) line.version = recordVersion;
   if (line?.type === 'end' && typeof line.totals === 'object' && line.totals !== null)
     for (const [before, now] of Object.entries(renamed)) {
       if (!Object.hasOwn(line.totals, before)) continue;

@@ -69,6 +69,10 @@ export class CaseRun implements StepRun {
     this.scope.iteration.values.conceal(value, how);
   }
 
+  mask(text: string): string {
+    return this.context.masker.text(text);
+  }
+
   readonly holdsSecret = (text: string): boolean => this.context.masker.holdsSecret(text);
 
   get redacted(): Redacted {
@@ -168,7 +172,7 @@ export class CaseRun implements StepRun {
   /** A name that this case was to make and has not made does not keep the value that an earlier case gave it. */
   #forgetNotMade(): void {
     for (const { gives } of this.planned.steps)
-      if (gives && !this.#made.has(gives.name)) this.scope.forget(gives);
+      if (gives) for (const given of gives) if (!this.#made.has(given.name)) this.scope.forget(given);
   }
 
   emit(event: RunEvent): void {
@@ -198,10 +202,10 @@ export class CaseRun implements StepRun {
     throw error;
   }
 
-  stop(message: string, place: Place): false {
+  stop(message: string, place: Place, line?: string): false {
     // After a keep that failed, what follows from it is no error of its own.
     if (this.#outcome === 'passed') this.#outcome = 'error';
-    this.#problem = { message, place };
+    this.#problem = line === undefined ? { message, place } : { message, place, line };
     return false;
   }
 

@@ -19,7 +19,7 @@ export async function runCase(
 ): Promise<void> {
   const { eventContext, emit } = context;
   const tell = (event: CaseEvent) => {
-    for (const { gives } of planned.steps) if (gives) scope.forget(gives);
+    for (const { gives = [] } of planned.steps) for (const given of gives) scope.forget(given);
     ended.set(planned.address, event);
     emit(event);
   };
@@ -174,5 +174,5 @@ function put(names: Map<string, Entry>, name: string, entry: Entry | undefined):
 }
 
 function namesMade({ steps }: PlannedCase): string[] {
-  return [...new Set(steps.flatMap(({ gives }) => gives?.name ?? []))];
+  return [...new Set(steps.flatMap(({ gives = [] }) => gives.map(({ name }) => name)))];
 }

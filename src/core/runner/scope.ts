@@ -54,8 +54,10 @@ export class IterationScope {
     const before = sources.flatMap(source => this.#pages.get(source) ?? []);
     const states = new Map<string, unknown>();
     let kind: keyof OperationPorts;
-    for (kind in ports)
-      states.set(kind, ports[kind].openPage(before.map(scope => scope.states.get(kind) as never)));
+    for (kind in ports) {
+      const { openPage } = ports[kind];
+      if (openPage) states.set(kind, openPage(before.map(scope => scope.states.get(kind) as never)));
+    }
     const scope = new PageScope(this, states, row);
     this.#pages.set(file, scope);
     return scope;

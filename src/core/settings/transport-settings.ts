@@ -258,16 +258,37 @@ function isRetried(word: string): boolean {
 
 const limits = transportSetting('limits', {
   schema: ({ z, amount }) =>
-    z.strictObject({ body: z.optional(amount), record: z.optional(amount), head: z.optional(amount) }),
-  keys: { limits: ['body', 'record', 'head'] },
+    z.strictObject({
+      body: z.optional(amount),
+      record: z.optional(amount),
+      head: z.optional(amount),
+      output: z.optional(amount),
+      script: z.optional(z.strictObject({ time: z.optional(amount), memory: z.optional(amount) })),
+    }),
+  keys: { limits: ['body', 'record', 'head', 'output', 'script'], 'limits.script': ['time', 'memory'] },
   hint: 'Limits are sizes: limits: { body: 10 MiB }',
-  docs: '`{ body: 10 MiB, record: 64 KiB, head: 64 KiB }`: what is accepted of a body (as it comes, and again once it is decoded), what the record keeps of it, what is accepted of the head of a response',
+  docs: '`{ body: 10 MiB, record: 64 KiB, head: 64 KiB, output: 1 MiB, script: { time: 1 s, memory: 64 MiB } }`: what is accepted of a body (as it comes, and again once it is decoded), what the record keeps of it, what is accepted of the head of a response, of what a command puts out, and what a script may take',
   read(node, reader) {
-    const limit = (key: keyof Limits) =>
+    const limit = (key: keyof Omit<Limits, 'script'>) =>
       reader.size(reader.node(node as YAMLMap, key)) ?? defaultTransport.limits[key];
-    return { body: limit('body'), record: limit('record'), head: limit('head') };
+    return {
+      body: limit('body'),
+      record: limit('record'),
+      head: limit('head'),
+      output: limit('output'),
+      script: readScriptLimits(reader, reader.node(node as YAMLMap, 'script')),
+    };
   },
 });
+
+function readScriptLimits(reader: SettingReader, node: Node | undefined): Limits['script'] {
+  const { time, memory } = defaultTransport.limits.script;
+  if (!reader.libraries.isMap(node)) return { time, memory };
+  return {
+    time: reader.duration(reader.node(node, 'time')) ?? time,
+    memory: reader.size(reader.node(node, 'memory')) ?? memory,
+  };
+}
 
 export const transportSettings: readonly Setting[] = [
   timeout,

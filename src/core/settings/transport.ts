@@ -44,7 +44,7 @@ export interface Retry {
   readonly anyMethod: boolean;
 }
 
-/** In bytes. */
+/** In bytes, unless it is said otherwise. */
 export interface Limits {
   /** Of a body, as it comes and again once it is decoded. */
   readonly body: number;
@@ -52,7 +52,14 @@ export interface Limits {
   readonly record: number;
   /** Of the head of a response. */
   readonly head: number;
+  /** Of what a command puts out, and of its errors. */
+  readonly output: number;
+  /** Of a script: in milliseconds, and in bytes. */
+  readonly script: { readonly time: number; readonly memory: number };
 }
+
+/** Those of an exchange of HTTP. */
+export type HttpLimits = Pick<Limits, 'body' | 'record' | 'head'>;
 
 /** Where one of them is asked for, no other one is spoken. */
 export type HttpVersion = '1.1' | '2';
@@ -78,7 +85,13 @@ export const defaultTransport: Transport = {
   redirects: 5,
   cookies: true,
   tls: { parts: {}, verify: true, filled: new Map(), pathBeside: path => path },
-  limits: { body: 10 * 1024 * 1024, record: 64 * 1024, head: 64 * 1024 },
+  limits: {
+    body: 10 * 1024 * 1024,
+    record: 64 * 1024,
+    head: 64 * 1024,
+    output: 1024 * 1024,
+    script: { time: 1000, memory: 64 * 1024 * 1024 },
+  },
 };
 
 /** What a level says of how requests go out; null takes away what an outer level says. */

@@ -13,15 +13,15 @@ export interface NamingStatement extends StatementNode {
   readonly nameRange: Range;
 }
 
-export function givenName({ name, nameRange }: NamingStatement, how: GivenName['how']): GivenName {
-  return { name, how, range: nameRange };
+export function givenNames({ name, nameRange }: NamingStatement, how: GivenName['how']): GivenName[] {
+  return [{ name, how, range: nameRange }];
 }
 
 /** Gives a value its name; what is computed from a secret is one. */
 export abstract class NamingStep implements PlannedStep {
   abstract readonly kind: string;
   readonly checks = 0;
-  readonly gives: Pick<GivenName, 'name' | 'how'>;
+  readonly gives: readonly [Pick<GivenName, 'name' | 'how'>];
   /** Names whose secrecy passes on to the value. */
   readonly #reveals: readonly string[];
 
@@ -30,7 +30,7 @@ export abstract class NamingStep implements PlannedStep {
     how: GivenName['how'],
     readonly place: Place,
   ) {
-    this.gives = { name, how };
+    this.gives = [{ name, how }];
     this.#reveals = parts.flatMap(revealing).map(reference => reference.name);
   }
 
@@ -43,6 +43,6 @@ export abstract class NamingStep implements PlannedStep {
     { secret = false }: { readonly secret?: boolean } = {},
   ): void {
     const isSecret = secret || this.#reveals.some(each => isMadeOfSecret(evaluation.lookup(each)));
-    names.set(this.gives, value, { secret: isSecret });
+    names.set(this.gives[0], value, { secret: isSecret });
   }
 }

@@ -1,19 +1,19 @@
 import { sourcesIn } from '../language/walk.ts';
 import type { Place } from '../model/place.ts';
+import type { OperationFault } from './operation-port.ts';
 import type { Repetition } from './repetition.ts';
 import type { PlannedStep, PrepareContext, StepPreview, StepRun } from './step.ts';
 
-/** Why an operation came to nothing; the message says what was tried, what happened and what to look at. */
-export interface OperationFault {
-  readonly kind: string;
-  readonly message: string;
+/** An operation that is filled. */
+export interface FilledOperation {
+  /** Carries it out, and puts what came of it before the statements below. */
+  attempt(cause: 'repeat' | undefined): Promise<OperationFault | undefined>;
+  /** Told behind the last attempt, whatever came of it. */
+  settle?(): void;
 }
 
-/** An operation that is filled: carries it out, and puts what came of it before the statements below. */
-export type Attempt = (cause: 'repeat' | undefined) => Promise<OperationFault | undefined>;
-
-/** Faults that no check can speak of: an interrupt, and what could not be sent at all. */
-const neverExpected = new Set(['interrupted', 'unsendable']);
+/** Faults that no check of `fault` is about: an interrupt, what could not be sent at all, how a command ended. */
+const neverExpected = new Set(['interrupted', 'unsendable', 'exit']);
 
 /** A step that does something which statements below it look at. */
 export abstract class OperationStep implements PlannedStep {
@@ -32,7 +32,7 @@ export abstract class OperationStep implements PlannedStep {
   }
 
   /** Fills it, before anything is sent. Throws TemplateError. */
-  protected abstract fill(run: StepRun): Attempt;
+  protected abstract fill(run: StepRun): FilledOperation;
 
   /** Told once it has come to its end without a fault. */
   protected abstract onAnswer(run: StepRun): void;
@@ -43,16 +43,19 @@ export abstract class OperationStep implements PlannedStep {
     return this.#attempt(run, this.fill(run));
   }
 
-  async #attempt(run: StepRun, attempt: Attempt): Promise<boolean> {
+  async #attempt(run: StepRun, filled: FilledOperation): Promise<boolean> {
     run.flush();
     const { repetition } = this;
     const times = repetition?.times(run);
     const begin = run.ports.elapsed();
-    let fault = await attempt(undefined);
+    let fault = await filled.attempt(undefined);
     if (repetition)
-      fault = await this.#repeat(run, attempt, { ...times!, begin, until: repetition.until }, fault);
-    if (fault)
-      return this.expectsFault && !neverExpected.has(fault.kind) ? true : run.stop(fault.message, this.place);
+      fault = await this.#repeat(run, filled, { ...times!, begin, until: repetition.until }, fault);
+    filled.settle?.();
+    if (fault) {
+      const { kind, message, place = this.place, line } = fault;
+      return this.expectsFault && !neverExpected.has(kind) ? true : run.stop(message, place, line);
+    }
     this.onAnswer(run);
     return true;
   }
@@ -60,7 +63,7 @@ export abstract class OperationStep implements PlannedStep {
   /** Again until its condition holds, or its time is over. A fault on the way means: not yet. */
   async #repeat(
     run: StepRun,
-    attempt: Attempt,
+    filled: FilledOperation,
     {
       every,
       limit,
@@ -77,7 +80,7 @@ export abstract class OperationStep implements PlannedStep {
       if (holds || over || signal.aborted || fault?.kind === 'unsendable') break;
       await ports.sleep(every, signal);
       if (signal.aborted) break;
-      fault = await attempt('repeat');
+      fault = await filled.attempt('repeat');
     }
     if (fault === undefined || this.expectsFault) until.check(run);
     return fault;

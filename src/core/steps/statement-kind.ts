@@ -1,5 +1,5 @@
 import { checkStatement } from '../language/analyse.ts';
-import type { Expression, StatementNode } from '../language/ast.ts';
+import type { Expression, ResponseSource, StatementNode } from '../language/ast.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { packagesOf } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
@@ -84,7 +84,17 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
   const sources = sourcesIn(statement);
   if (sources.length === 0) return [];
   const { range } = statement;
-  if (!above)
+  if (!above) {
+    const other = sources.map(({ form }) => givenBelow.get(form)).find(each => each !== undefined);
+    if (other)
+      return [
+        new SourceError(
+          'no-response-yet',
+          range,
+          `No ${other.what} stands above this in its case, so there is nothing to look at.`,
+          `It stands in a fence \`\`\`${other.fence}.`,
+        ),
+      ];
     return [
       new SourceError(
         'no-response-yet',
@@ -93,10 +103,36 @@ function outOfPlace(statement: StatementNode, { above }: PrepareContext): Source
         'A request stands in a fence ```http.',
       ),
     ];
-  const missing = sources.find(({ form }) => !above.offers.includes(form));
-  if (!missing) return [];
-  const message = `'${missing.form}' is nothing that ${above.title} gives.`;
-  return [new SourceError('no-response-yet', range, message, `It gives ${inWords(above.offers)}.`)];
+  }
+  const missing = sources.flatMap(wordsIn).find(word => !above.offers.includes(word));
+  if (missing === undefined) return [];
+  const message = `'${shown(missing)}' is nothing that ${above.title} gives.`;
+  const given = above.offers.filter(word => !ways.has(word)).map(shown);
+  return [new SourceError('no-response-yet', range, message, `It gives ${inWords(given)}.`)];
+}
+
+/** What only other operations than a request give. */
+const givenBelow: ReadonlyMap<string, { readonly what: string; readonly fence: string }> = new Map([
+  ...['exit', 'output', 'errors'].map(form => [form, { what: 'command', fence: 'sh step' }] as const),
+  ['changed', { what: 'query', fence: 'sql step DATABASE' }],
+]);
+
+/** Ways to look at something, rather than what can be looked at. */
+const ways: ReadonlySet<string> = new Set(['sent', 'lines', 'csv']);
+
+/** Everything that a source asks of what stands above it. */
+function wordsIn(source: ResponseSource): string[] {
+  const { form, sent, hop } = source;
+  return [
+    form,
+    ...(sent ? ['sent'] : []),
+    ...(hop === undefined ? [] : ['hops']),
+    ...(form === 'path' && source.as !== undefined ? [source.as] : []),
+  ];
+}
+
+function shown(word: string): string {
+  return word === 'path' ? '$' : word;
 }
 
 const here = (start: number, end: number) => ({ start, end });

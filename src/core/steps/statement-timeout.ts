@@ -29,7 +29,7 @@ export function evaluateInTime(evaluate: Evaluate, context: EvaluationContext): 
 }
 
 function isLarge({ response }: EvaluationContext): boolean {
-  return response !== undefined && response.received.body.length >= largeBody;
+  return response !== undefined && response.weight >= largeBody;
 }
 
 function inTime<Result>(compute: () => Result, onSlow: (why: string) => Result): Result {

@@ -8,7 +8,7 @@ import type { RunEvent } from '../model/events.ts';
 import type { SourceError } from '../model/finding.ts';
 import type { Place } from '../model/place.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
-import type { Value } from '../model/value.ts';
+import type { Missing, Value } from '../model/value.ts';
 import type { Effective } from '../settings/effective.ts';
 import type { OperationPorts } from './operation-ports.ts';
 import type { Repeat } from './repeat.ts';
@@ -38,17 +38,42 @@ export interface StatementKind<Statement extends StatementNode = StatementNode> 
 export interface OperationKind<Operation extends WrittenStep = WrittenStep> extends StepKind<Operation> {
   /** The words behind the marks of its fence: `http`, `sql step`. */
   readonly fence: string;
-  readonly read: (content: Excerpt, info: string) => ReadOperation<Operation>;
+  /** To be awaited before a fence is read, where it cannot be read without being loaded. */
+  readonly loadReader?: () => Promise<void>;
+  readonly read: (fence: OperationFence) => ReadOperation<Operation>;
   /** Fences that belong to the operation right above them, by their words. */
   readonly attachments: { readonly [words: string]: Attach<Operation> };
-  /** Sources that statements below may look at, as the language names them. */
-  readonly offers: readonly string[];
+  /** Sources that statements below may look at, as the language names them; none where what came above stays in sight. */
+  offers(operation: Operation): readonly string[] | undefined;
   /** In a line: `GET /berths`. */
   title(operation: Operation): string;
   /** What it may change, so that a case below it that runs alone brings it along: `its POST may change something`. */
   effect(operation: Operation): string | undefined;
-  /** What is said where nothing is checked after it. */
-  readonly unchecked: { readonly message: string; readonly remedy: string };
+  /** Whether its page runs alone where several could run at once. */
+  runsAlone?(operation: Operation): boolean;
+  /** What the person at the keyboard has to allow before one may be carried out. */
+  readonly permission?: Permission;
+  /** Whether it checks by itself what came of the operation above it. */
+  checksAbove?(operation: Operation): boolean;
+  /** What is said where nothing is checked after it, if anything is. */
+  unchecked(operation: Operation, effective: Effective): Remark | undefined;
+}
+
+/** What is allowed on the command line, as its option is called. */
+export type Permission = 'commands';
+
+/** What is wrong, and what mends it. */
+export interface Remark {
+  readonly message: string;
+  readonly remedy: string;
+}
+
+/** The fence of an operation. */
+export interface OperationFence {
+  readonly content: Excerpt;
+  /** What stands behind its marks. */
+  readonly info: string;
+  readonly infoRange: Range;
 }
 
 /** What reading the fence of an operation comes to; neither where the fence is an example of what came of one. */
@@ -72,8 +97,8 @@ export interface StepKind<Written extends WrittenStep = WrittenStep> {
   readonly type: Written['type'];
   /** Tells of every reference, in its own text and in the settings that hold for it. */
   uses(step: Written, effective: Effective, use: UseReferences): void;
-  /** The name that it makes. */
-  gives?(step: Written): GivenName | undefined;
+  /** The names that it makes. */
+  gives?(step: Written): readonly GivenName[];
   /** Adds what has to be loaded before it is made ready. */
   packages(step: Written, effective: Effective, needed: Set<Package>): void;
   /** Makes it ready, or says what keeps it from being carried out. What it takes with it comes behind it. */
@@ -111,23 +136,28 @@ export interface PrepareContext {
   readonly hasFile: ((path: string) => boolean) | undefined;
   /** Why one that is there must not be sent. */
   readonly refusesFile: ((path: string) => string | undefined) | undefined;
+  /** The text of a file of the collection, by its path from the root; else why it cannot be read. */
+  readonly readFile: (path: string) => string | Missing;
   /** The operation above whose answer statements look at. */
   readonly above: { readonly offers: readonly string[]; readonly title: string } | undefined;
   /** Of an operation: the checks that look at what comes of it. */
   readonly checksBelow: readonly (Check | Repeat)[];
   /** What the settings want of every response, ready. */
   readonly levelChecks: readonly PlannedStep[];
-  add(errors: readonly SourceError[]): void;
+  /** @param source where they are, if not in the page */
+  add(errors: readonly SourceError[], source?: Source): void;
 }
 
 /** A step that is ready to be carried out, as often as its case is. */
 export interface PlannedStep {
   readonly kind: string;
   readonly place: Place;
+  /** What has to be allowed before it may be carried out. */
+  readonly permission?: Permission;
   /** How many checks it makes. */
   readonly checks: number;
-  /** The name that it makes. */
-  readonly gives?: Omit<GivenName, 'range'>;
+  /** The names that it makes. */
+  readonly gives?: readonly Omit<GivenName, 'range'>[];
   /** Of an operation: what lists call it, such as the method of a request. */
   readonly operation?: string;
   /** Whether the case can go on. Throws TemplateError. */
@@ -172,6 +202,8 @@ export interface StepRun {
   readonly signal: AbortSignal;
   /** Masks a value that has no name: for the whole run, or for its iteration. */
   conceal(value: Value, how: 'lasting' | 'passing'): void;
+  /** A text with all secrets in it masked. */
+  mask(text: string): string;
   /** Whether a text holds a secret, in any form. */
   readonly holdsSecret: (text: string) => boolean;
   /** What is never shown, besides secrets. */
@@ -191,8 +223,11 @@ export interface StepRun {
   noteStatus(status: number): void;
   /** A check does not hold; the case goes on. */
   fail(): void;
-  /** Ends the case in error. */
-  stop(message: string, place: Place): false;
+  /**
+   * Ends the case in error.
+   * @param line of the page, where the place in it is worth to be marked
+   */
+  stop(message: string, place: Place, line?: string): false;
   /** Ends the case as skipped. */
   skip(because: string): false;
 }

@@ -1,5 +1,6 @@
 import type { Fault, FaultKind } from '../../core/model/http-messages.ts';
-import { durationText, sizeText } from '../../core/values/text.ts';
+import { durationText } from '../../core/values/text.ts';
+import { limitText } from '../limit-text.ts';
 import { OtherVersion, ProxyUnreachable, TunnelError } from './pool.ts';
 import type { BodyError } from './receive.ts';
 
@@ -134,12 +135,6 @@ export function bodyFault({ kind, message }: BodyError, origin: string, limit: n
         message: `The body of the response of ${origin}${message} is larger than ${limitText(limit)}. The limit is the setting 'limits'.`,
       }
     : { kind, message: `The body of the response of ${origin} ${message}.` };
-}
-
-/** A limit in the unit that it was most likely given in. */
-function limitText(bytes: number): string {
-  if (bytes % (1 << 20) === 0) return `${bytes / (1 << 20)} MiB`;
-  return bytes % 1024 === 0 ? `${bytes / 1024} KiB` : sizeText(bytes);
 }
 
 /** OpenSSL puts codes and source files around what it says. */

@@ -6,7 +6,7 @@ import type {
   SentRequest,
   Timings,
 } from '../../core/model/http-messages.ts';
-import type { Limits, Timeout } from '../../core/settings/transport.ts';
+import type { HttpLimits, Timeout } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
 import { bodyFault, faultOf, interimFault, type Phase, timeoutFault } from './fault.ts';
@@ -25,7 +25,7 @@ import type { Watch, Watched } from './time-watch.ts';
 /** What of a request its exchange needs to know. */
 export interface ExchangeOptions {
   readonly timeout: Timeout;
-  readonly limits: Limits;
+  readonly limits: HttpLimits;
   /** A file that the body goes into, whatever its size. */
   readonly saveTo?: string;
 }

@@ -6,7 +6,7 @@ import { type Digest, type DigestedCase, gravest, gravestOf } from '../run-diges
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { html, Markup } from './markup.ts';
-import { operationsMarkup } from './operation-markup.ts';
+import { markedMarkup, operationsMarkup } from './operation-markup.ts';
 
 /** All cases in the order of the pages, each a row with a bar on one time axis, and what can be filtered. */
 export function* casesMarkup(digest: Digest): Generator<Markup> {
@@ -111,7 +111,7 @@ function firstMarkup({ first }: DigestedCase, isToldAbove: boolean): Markup {
   const failed = event.outcome === 'failed' || event.outcome === 'error';
   const why = whySkipped(event);
   const { problem } = event;
-  return html`${why && html`<p>${why}</p>`}${problem && html`<p>${problem.message}</p>`}
+  return html`${why && html`<p>${why}</p>`}${problem && html`<p>${problem.message}</p>${markedMarkup(problem)}`}
 ${checks.length > 0 && html`<ul class="checks">${checks.map(({ text, label, holds }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'holds' : 'does not hold'}</span> ${label && `${label}: `}<code>${text}</code></li>`)}</ul>`}
 ${event.values && valuesMarkup(event.values)}
 ${

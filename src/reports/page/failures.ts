@@ -4,7 +4,7 @@ import { durationText } from '../../core/values/text.ts';
 import { blockedInWords, pageTitleOf, titleOf } from '../cases.ts';
 import type { BlockedCase, Digest, DigestedFailure } from '../run-digest.ts';
 import { html, type Markup } from './markup.ts';
-import { operationsMarkup } from './operation-markup.ts';
+import { markedMarkup, operationsMarkup } from './operation-markup.ts';
 import { proseMarkup } from './prose-markup.ts';
 
 export function hasFailures({ failures, totals, blocked }: Digest): boolean {
@@ -52,7 +52,7 @@ function entryMarkup(failure: DigestedFailure, index: number, isFirst: boolean, 
 ${rowsOf(failure).map(values => html`<p class="row">${values}</p>`)}
 ${prose && html`<div class="prose">${proseMarkup(prose)}</div>`}
 ${failing.map((check, at) => checkMarkup(check, failing.slice(0, at)))}
-${problem && html`<div class="check"><p class="statement"><span>${problem.message}</span> <span class="quiet">${problem.place.file}:${problem.place.line}</span></p></div>`}
+${problem && html`<div class="check"><p class="statement"><span>${problem.message}</span> <span class="quiet">${problem.place.file}:${problem.place.line}</span></p>${markedMarkup(problem)}</div>`}
 ${holding.length > 0 && html`<details><summary>${holdingInWords(holding.length)}</summary><ul>${holding.map(({ text, label }) => html`<li>${label && `${label}: `}<code>${text}</code></li>`)}</ul></details>`}
 ${blocked && html`<details><summary>${counted(blocked.length, 'case')} ${blocked.length === 1 ? 'is' : 'are'} blocked by this</summary>${blockedList(blocked)}</details>`}
 ${operationsMarkup(operations, failing)}

@@ -1,9 +1,10 @@
-import type { CheckEvent, OperationEvent, Payload } from '../../core/model/events.ts';
+import type { CheckEvent, OperationEvent, Payload, Problem } from '../../core/model/events.ts';
 import { isAnswered, viewOf } from '../../core/record/operations.ts';
 import { counted } from '../../core/text/words.ts';
 import { durationText, sizeText } from '../../core/values/text.ts';
 import { phasesOf, sentAnew } from '../exchange-text.ts';
 import { laidOutBody } from '../laid-out-body.ts';
+import { markedLine } from '../marked-line.ts';
 import { visible } from '../style.ts';
 import { timeText } from '../time-text.ts';
 import { html, Markup } from './markup.ts';
@@ -37,21 +38,28 @@ ${shown.map((operation, index) => operationMarkup(operation, index === last ? fa
 
 function operationMarkup(operation: OperationEvent, failing: readonly CheckEvent[]): Markup {
   const { fault, cause } = operation;
-  const { verb, target, fields, body, answer } = viewOf(operation);
+  const { verb, target, fields, body, answer, texts } = viewOf(operation);
+  const names = operation.type === 'exchange' ? 'header' : 'parameter';
   const fresh = 'fresh' in operation && operation.fresh;
   return html`<div class="exchange">
 <div class="message"><p class="line"><b>${verb}</b> ${breakable(target)}${cause && html` <span class="quiet">${fresh ? sentAnew : causes[cause]}</span>`}</p>
-${headersMarkup(fields)}${bodyMarkup(body)}</div>
+${headersMarkup(fields, names)}${bodyMarkup(body)}</div>
 <div class="message">${
     answer
       ? html`<p class="line">${markIf(
-          failing.some(({ text }) => /^(?:not )?status\b/.test(text)),
+          failing.some(({ text }) => /^(?:not )?(?:status|exit|changed)\b/.test(text)),
           html`<b>${answer.code}</b> ${answer.words}`,
         )}</p>
-${headersMarkup(answer.fields, failing)}${bodyMarkup(answer.body, failing)}`
+${headersMarkup(answer.fields, names, failing)}${bodyMarkup(answer.body, failing)}`
       : html`<p class="line"><mark>${fault?.message ?? 'No answer.'}</mark></p>`
-  }</div>
+  }${texts.map(({ name, body: text }) => html`<p class="line quiet">${name}</p>${bodyMarkup(text)}`)}</div>
 ${timesMarkup(operation)}</div>`;
+}
+
+/** The line of the page that a problem is in, its place marked. */
+export function markedMarkup(problem: Problem): Markup | undefined {
+  const lines = markedLine(problem);
+  return lines.length === 0 ? undefined : html`<pre>${lines.join('\n')}</pre>`;
 }
 
 function markIf(condition: boolean, text: Markup): Markup {
@@ -66,6 +74,7 @@ function breakable(url: string): Markup {
 
 function headersMarkup(
   headers: readonly (readonly [string, string])[],
+  called: string,
   failing: readonly CheckEvent[] = [],
 ): Markup | undefined {
   if (headers.length === 0) return undefined;
@@ -75,7 +84,7 @@ function headersMarkup(
   const isAsked = (name: string) => asked.has(name.toLowerCase());
   // Folded, but where a check that does not hold speaks of one of them.
   const isOpen = headers.some(([name]) => isAsked(name));
-  return html`<details class="headers"${isOpen && new Markup(' open')}><summary>${counted(headers.length, 'header')}</summary><dl>${headers.map(
+  return html`<details class="headers"${isOpen && new Markup(' open')}><summary>${counted(headers.length, called)}</summary><dl>${headers.map(
     ([name, value]) => html`<dt>${name}</dt><dd>${markIf(isAsked(name), html`${value}`)}</dd>`,
   )}</dl></details>`;
 }
@@ -107,7 +116,7 @@ function safeText(text: string): string {
 }
 
 /** Where the time of an exchange went: drawn, and each phase by its colour and in words. */
-function timesMarkup({ times, received, fault }: OperationEvent): Markup {
+function timesMarkup({ type, times, received, fault }: OperationEvent): Markup {
   const phases = phasesOf(times);
   const sum = phases.reduce((all, { time }) => all + time, 0);
   const scale = 1000 / Math.max(sum, times.total, 0.001);
@@ -121,5 +130,5 @@ function timesMarkup({ times, received, fault }: OperationEvent): Markup {
     ({ phase, name, time }) => html`<li><i class="${phase}"></i>${name} ${durationText(time)}</li>`,
   );
   return html`<div class="times"><svg class="phases" viewBox="0 0 1000 6" preserveAspectRatio="none" aria-hidden="true">${bars}</svg>
-<ul class="quiet"><li>${fault ? 'given up after' : 'answered in'} ${timeText(times.total)}${times.connect === undefined && ', over an open connection'}</li>${told}<li>${sizeText(received)} received</li></ul></div>`;
+<ul class="quiet"><li>${fault ? 'given up after' : 'answered in'} ${timeText(times.total)}${type === 'exchange' && times.connect === undefined && ', over an open connection'}</li>${told}${(type === 'exchange' || received > 0) && html`<li>${sizeText(received)} received</li>`}</ul></div>`;
 }

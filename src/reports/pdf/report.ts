@@ -1,4 +1,4 @@
-import type { CheckEvent, OperationEvent, Payload, RunEvent } from '../../core/model/events.ts';
+import type { CheckEvent, OperationEvent, Payload, Problem, RunEvent } from '../../core/model/events.ts';
 import { apdexText, percentText } from '../../core/record/number-texts.ts';
 import { viewOf } from '../../core/record/operations.ts';
 import type { RequestStatistics } from '../../core/record/request-statistics.ts';
@@ -9,6 +9,7 @@ import { pageTitleOf, titleOf } from '../cases.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { factsOf, totalsInWords } from '../facts.ts';
 import { laidOutBody } from '../laid-out-body.ts';
+import { markedLine } from '../marked-line.ts';
 import { percentileTexts } from '../percentiles.ts';
 import { type Digest, type DigestedCase, type DigestedFailure, digest, gravestOf } from '../run-digest.ts';
 import { joined, visible } from '../style.ts';
@@ -91,7 +92,7 @@ function writeFailure(
   if (row) paper.text(`Row ${row.number} of ${row.total}: ${row.values}`, { colour: 'slate', size: 8.5 });
   if (prose) paper.text(cut(unbroken(prose), shownProse), { font: 'serif', colour: 'slate', below: 6 });
   for (const check of checks) if (check.holds !== 'yes') writeCheck(check, paper);
-  if (problem) paper.text(problem.message, { colour: 'failed' });
+  if (problem) writeProblem(problem, paper);
   const blocks = blocked.get(event.case) ?? [];
   if (blocks.length > 0)
     paper.text(
@@ -106,6 +107,17 @@ function writeFailure(
       paper,
     );
   paper.doc.y += 8;
+}
+
+/** The message, and the line of the page where that is known. */
+function writeProblem(problem: Problem, paper: Paper): void {
+  paper.text(problem.message, { colour: 'failed' });
+  const marked = markedLine(problem);
+  if (marked.length > 0)
+    paper.lines(
+      marked.map(line => [line]),
+      { font: 'mono', size: 8.5, indent: 12 },
+    );
 }
 
 /** The check as written, with what was expected above what was found, all on one page. */
@@ -130,17 +142,21 @@ function writeCheck({ text, label, expected, found, at, differences = [] }: Chec
 const nameColumn = 52;
 
 function writeOperation(operation: OperationEvent, failing: readonly CheckEvent[], paper: Paper): void {
-  const { verb, target, body, answer } = viewOf(operation);
+  const { verb, target, body, answer, texts } = viewOf(operation);
   const style = { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 2 } as const;
   paper.text(`${verb} ${target}`, { ...style, colour: 'ink' });
   writeBody(body, paper);
   paper.text(
     answer
-      ? `${answer.code} ${answer.words}, ${timeText(operation.times.total)}`
+      ? `${`${answer.code} ${answer.words}`.trimEnd()}, ${timeText(operation.times.total)}`
       : (operation.fault?.message ?? 'No answer.'),
     { ...style, colour: 'ink' },
   );
   writeBody(answer?.body, paper, failing);
+  for (const { name, body: text } of texts) {
+    paper.text(name, { ...style, colour: 'ink' });
+    writeBody(text, paper);
+  }
 }
 
 /** JSON as the report page lays it out, what failing checks speak of in the colour of what failed. */

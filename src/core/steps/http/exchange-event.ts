@@ -112,11 +112,11 @@ export function viewOfSent(exchanges: readonly Exchange[]): RequestView {
   const redirect = exchanges.findIndex(({ cause }) => cause === 'redirect');
   const before = redirect < 0 ? exchanges : exchanges.slice(0, redirect);
   const own = before.findLast(({ cause }) => cause !== 'token') ?? exchanges.at(-1)!;
-  const { url, headers, body = [] } = own.request;
+  const { method, url, headers, body = [] } = own.request;
   const sent = { url, status: 0, reason: '', version: '', headers, size: sizeOfParts(body), time: 0 };
   if (body.every(part => typeof part === 'string'))
-    return new RequestView({ ...sent, body: Buffer.from(textOfParts(body)) });
-  return new RequestView({ ...sent, body: Buffer.alloc(0) }, () => textOfParts(body, fileInWords));
+    return new RequestView({ ...sent, body: Buffer.from(textOfParts(body)) }, undefined, method);
+  return new RequestView({ ...sent, body: Buffer.alloc(0) }, () => textOfParts(body, fileInWords), method);
 }
 
 /** `[the file crates.csv, 412 bytes, sha256 9f86d081…]`; what its part says of it stands before it anyway. */

@@ -1,6 +1,6 @@
 import type { ExchangedCredentials } from '../../auth/exchanged.ts';
 import type { BodyPart, Exchange, Header } from '../../model/http-messages.ts';
-import type { HttpVersion, Limits, Retry, Timeout, Tls } from '../../settings/transport.ts';
+import type { HttpLimits, HttpVersion, Retry, Timeout, Tls } from '../../settings/transport.ts';
 import type { OperationPort } from '../operation-port.ts';
 
 /** Whether parts of a request hold a secret, in any form, or are made of one: another origin must not see them. */
@@ -30,7 +30,7 @@ export interface OutgoingRequest {
   readonly proxy?: string;
   /** `none` where not even a connection that turns out to be closed is opened anew. */
   readonly retry?: Retry | 'none';
-  readonly limits: Limits;
+  readonly limits: HttpLimits;
   /** Where cookies are taken from and put; nothing where they do not count. */
   readonly jar?: CookieJar;
 }

@@ -1,6 +1,7 @@
 import type { Header } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
-import { type Attempt, type OperationFault, OperationStep } from '../operation.ts';
+import { type FilledOperation, OperationStep } from '../operation.ts';
+import type { OperationFault } from '../operation-port.ts';
 import type { Repetition } from '../repetition.ts';
 import type { OperationLines, StepPreview, StepRun } from '../step.ts';
 import { exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
@@ -24,11 +25,11 @@ export class HttpStep extends OperationStep {
     this.operation = request.method;
   }
 
-  protected fill(run: StepRun): Attempt {
+  protected fill(run: StepRun): FilledOperation {
     const jar = run.pageState('http') as CookieJar | undefined;
     const { request, secrets } = fillRequest(this.request, run.evaluation, jar, run.holdsSecret);
     for (const secret of secrets) run.conceal(secret, 'passing');
-    return cause => this.#exchange(run, request, cause);
+    return { attempt: cause => this.#exchange(run, request, cause) };
   }
 
   protected onAnswer(run: StepRun): void {

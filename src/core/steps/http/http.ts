@@ -24,13 +24,13 @@ const safe = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
 /** What statements below a request look at: its response, and itself as it was sent. */
 const offers = [
   ...['path', 'xml', 'html', 'body', 'bytes', 'url', 'location', 'header', 'cookie', 'link'],
-  ...['status', 'reason', 'version', 'time', 'size', 'fault', 'hops'],
+  ...['status', 'reason', 'version', 'time', 'size', 'fault', 'hops', 'sent', 'lines', 'csv'],
 ];
 
 export const httpKind: OperationKind<WrittenRequest> = {
   type: 'http',
   fence: 'http',
-  read(content) {
+  read({ content }) {
     if (!isExampleResponse(content)) return readRequest(content);
     return { example: { setsCookie: /^set-cookie[ \t]*:/im.test(content.text) }, errors: [] };
   },
@@ -43,10 +43,13 @@ export const httpKind: OperationKind<WrittenRequest> = {
     'form query': (request, { content }) =>
       request.query ? 'This request has a `form query` already.' : { ...request, query: content },
   },
-  offers,
+  offers: () => offers,
   title: ({ method, targetText }) => `${method} ${targetText}`,
   effect: ({ method }) => (safe.has(method) ? undefined : `its ${method} may change something`),
-  unchecked: { message: 'Nothing is checked after this request.', remedy: 'Add at least: status = 200' },
+  unchecked: (_request, { checks }) =>
+    checks.length > 0
+      ? undefined
+      : { message: 'Nothing is checked after this request.', remedy: 'Add at least: status = 200' },
   uses,
   packages(request, effective, needed: Set<Package>) {
     if (request.repeat) packagesOf(request.repeat, needed);

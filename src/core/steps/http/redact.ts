@@ -1,7 +1,6 @@
-import { Match } from '../../language/jsonpath/match.ts';
-import { Search, SearchEnded } from '../../language/jsonpath/search.ts';
 import type { Exchange } from '../../model/http-messages.ts';
-import { Missing, type Value } from '../../model/value.ts';
+import type { Value } from '../../model/value.ts';
+import { redactedParts } from '../redacted-parts.ts';
 import type { Redacted } from '../step.ts';
 import { viewOfSent } from './exchange-event.ts';
 import { ResponseView } from './response-view.ts';
@@ -18,15 +17,9 @@ export function redactedIn(exchange: Exchange, { headers, parts }: Redacted): Va
     .map(([, value]) => value);
   if (parts.length === 0) return found;
   const views = [viewOfSent([exchange]), ...(response ? [new ResponseView(response)] : [])];
-  for (const { document } of views) {
-    if (document instanceof Missing) continue;
-    try {
-      for (const part of parts)
-        for (const { value } of part(new Match(document), new Search(document))) found.push(value);
-    } catch (error) {
-      if (!(error instanceof SearchEnded)) throw error;
-      return undefined;
-    }
-  }
-  return found;
+  const inBodies = redactedParts(
+    views.map(view => view.document),
+    parts,
+  );
+  return inBodies && [...found, ...inBodies];
 }

@@ -1,4 +1,4 @@
-import { AnswerView } from '../../language/answer-view.ts';
+import { AnswerView, type HandedAnswer } from '../../language/answer-view.ts';
 import type { Header, ReceivedResponse } from '../../model/http-messages.ts';
 import { Duration, type Found, Missing, Size, type Value } from '../../model/value.ts';
 import { type Link, readLinks } from './links.ts';
@@ -47,6 +47,17 @@ export class ResponseView extends AnswerView {
       default:
         return Missing.unreadable(`${this.name} has no ${word}`);
     }
+  }
+
+  handOver(): HandedAnswer {
+    const { status, reason, url, time, headers, trailers = [], body } = this.received;
+    return {
+      words: { status, reason, url, time },
+      fields: [...headers, ...trailers],
+      content: body,
+      contentType: this.contentType,
+      unreadable: this.facts.unreadable,
+    };
   }
 
   override hop(number: number): ResponseView | Missing {
@@ -151,8 +162,14 @@ export class RequestView extends ResponseView {
   constructor(
     received: ReceivedResponse,
     readonly tell?: () => string,
+    readonly method = '',
   ) {
     super(received, tell ? { unreadable: 'the request sent a file, which is not kept' } : {}, 'the request');
+  }
+
+  override handOver(): HandedAnswer {
+    const { method, received } = this;
+    return { ...super.handOver(), words: { method, url: received.url } };
   }
 
   override get body(): string | Missing {

@@ -5,7 +5,7 @@ import { nearestPart } from '../../language/explain.ts';
 import type { StatementSyntax } from '../../language/parser.ts';
 import type { Place } from '../../model/place.ts';
 import { Missing } from '../../model/value.ts';
-import { givenName, type NamingStatement, NamingStep } from '../naming-step.ts';
+import { givenNames, type NamingStatement, NamingStep } from '../naming-step.ts';
 import { once, statementKind } from '../statement-kind.ts';
 import { evaluateInTime } from '../statement-timeout.ts';
 import type { StepPreview, StepRun, WrittenStep } from '../step.ts';
@@ -57,7 +57,7 @@ export const keepSyntax: StatementSyntax<Keep> = {
 export const keepKind = statementKind<Keep>({
   type: 'keep',
   syntax: keepSyntax,
-  gives: statement => givenName(statement, 'keep'),
+  gives: statement => givenNames(statement, 'keep'),
   plan: (statement, place) => new KeepStep(statement, place),
 });
 
@@ -90,14 +90,14 @@ class KeepStep extends NamingStep {
       return true;
     }
     run.fail();
-    run.names.forget(this.gives);
+    run.names.forget(this.gives[0]);
     run.emit({
       type: 'check',
       ...run.eventContext,
       place: this.place,
       text,
       holds: 'no',
-      expected: `a value for '${this.gives.name}'`,
+      expected: `a value for '${this.gives[0].name}'`,
       found: `nothing: ${value.reason}`,
       ...nearestPart(run.evaluation),
     });
@@ -105,7 +105,7 @@ class KeepStep extends NamingStep {
   }
 
   preview({ names }: StepPreview): void {
-    names.forget(this.gives);
+    names.forget(this.gives[0]);
   }
 }
 

@@ -6,7 +6,7 @@ import { TemplateError } from '../../language/templates/render.ts';
 import type { Place } from '../../model/place.ts';
 import { type Found, Missing } from '../../model/value.ts';
 import { isLiteralSecret, secretName } from '../../secrecy/secret-names.ts';
-import { givenName, type NamingStatement, NamingStep } from '../naming-step.ts';
+import { givenNames, type NamingStatement, NamingStep } from '../naming-step.ts';
 import { once, statementKind } from '../statement-kind.ts';
 import { evaluateInTime } from '../statement-timeout.ts';
 import type { StepPreview, StepRun } from '../step.ts';
@@ -32,7 +32,7 @@ export const letKind = statementKind<Let>({
   type: 'let',
   syntax: letSyntax,
   patterns: ({ value }) => [value],
-  gives: statement => givenName(statement, 'let'),
+  gives: statement => givenNames(statement, 'let'),
   plan: (statement, place) => new LetStep(statement, place),
   writtenSecrets: ({ name, value }) =>
     value.type === 'text' && secretName.test(name) && isLiteralSecret(value.parts)
@@ -61,7 +61,7 @@ class LetStep extends NamingStep {
 
   preview(preview: StepPreview): void {
     const value = this.#valueBefore(preview.evaluation);
-    if (value === undefined || value instanceof Missing) preview.names.forget(this.gives);
+    if (value === undefined || value instanceof Missing) preview.names.forget(this.gives[0]);
     else this.giveName(preview, value);
   }
 

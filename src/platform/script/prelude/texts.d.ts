@@ -1,0 +1,4 @@
+declare module '*.prelude.js' {
+  const text: string;
+  export default text;
+}
