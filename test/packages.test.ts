@@ -35,6 +35,16 @@ async function bundled(source: string, patch?: Patch): Promise<string> {
 const shows: { readonly [name: string]: { source: string; gone: string; stays: string } } = {
   commander: { source: 'commander', gone: 'require("node:child_process")', stays: 'parseAsync' },
   'markdown-it': { source: './src/core/pages/markdown-blocks.ts', gone: 'LinkifyIt', stays: 'StateBlock' },
+  mysql2: {
+    source: './src/platform/query/mariadb-client.ts',
+    gone: 'dbcs-data.js',
+    stays: 'createConnection',
+  },
+  pg: {
+    source: './src/platform/query/postgres-client.ts',
+    gone: 'process.env.PGSSLMODE',
+    stays: 'startup',
+  },
   '@jitl/quickjs-wasmfile-release-sync': {
     source: './src/platform/script/engine.ts',
     gone: 'mervokUrl',

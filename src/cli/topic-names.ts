@@ -21,6 +21,7 @@ export const topics: ReadonlyMap<string, string> = new Map([
   ['functions', 'Functions'],
   ['patterns', 'Patterns'],
   ['steps', 'Other steps'],
+  ['queries', 'Queries'],
   ['commands', 'Commands'],
   ['scripts', 'Scripts'],
   ['grammar', 'Grammar'],

@@ -4,6 +4,7 @@ import { delimiter, dirname, join, resolve, sep } from 'node:path';
 import type { Machine } from '../core/analysis/machine.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { isObject, type Value } from '../core/model/value.ts';
+import type { MachineNeed } from '../core/steps/step.ts';
 import { textOf } from '../core/values/text.ts';
 
 // What the person at the keyboard has allowed, on the command line or once and for all, and what this machine has.
@@ -21,11 +22,30 @@ export function userConfigFile(environment: NodeJS.ProcessEnv = process.env): st
 
 /** @param commands whether commands are allowed by the command line, or by a program; nothing where nothing is run */
 export function machineFor(root: string, commands: boolean | undefined): Machine {
+  let refused: Promise<string | undefined> | undefined;
+  const lacking = new Map<MachineNeed, Promise<string | undefined>>();
   return {
-    lacks: async kind => (kind === 'command' && !hasShell() ? noShell : undefined),
-    refuses: async () => (commands === false ? await refusedFor(root) : undefined),
+    lacks(need) {
+      const known = lacking.get(need) ?? lackOf(need);
+      lacking.set(need, known);
+      return known;
+    },
+    async refuses() {
+      if (commands !== false) return undefined;
+      refused ??= refusedFor(root);
+      return refused;
+    },
   };
 }
+
+async function lackOf(need: MachineNeed): Promise<string | undefined> {
+  if (need === 'sh') return hasShell() ? undefined : noShell;
+  const { loadSqlite } = await import('./query/sqlite-library.ts');
+  return loadSqlite() ? undefined : noSqlite;
+}
+
+const noSqlite =
+  'There is no SQLite on this machine: this version of Node.js has none of its own, and the optional package libsql is not installed.';
 
 const noShell = "A command is run by 'sh', and there is none on this machine.";
 

@@ -1,6 +1,9 @@
 import type { Ports } from '../core/runner/ports.ts';
 import type { CommandPort } from '../core/steps/command/command-port.ts';
+import type { QueryPort } from '../core/steps/query/query-port.ts';
 import type { ScriptPort } from '../core/steps/script/script-port.ts';
+import { readJson } from '../core/values/json-document.ts';
+import { readNumber } from '../core/values/number.ts';
 import { elapsed } from './clock.ts';
 import {
   clockAndRandom,
@@ -11,6 +14,7 @@ import {
 import type { FilePlaces } from './file-places.ts';
 import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
+import type { Databases } from './query/databases.ts';
 import type { ScriptThreads } from './script/script-threads.ts';
 
 /** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
@@ -37,6 +41,20 @@ function lazyScripts(): ScriptPort & { close(): Promise<void> } {
   };
 }
 
+/** What asks databases is loaded where there is a query. */
+function lazyQueries(places: FilePlaces): QueryPort & { close(): Promise<void> } {
+  let databases: Promise<Databases> | undefined;
+  return {
+    async run(query, signal) {
+      databases ??= import('./query/databases.ts').then(
+        ({ Databases }) => new Databases(places, { readNumber, readJson }),
+      );
+      return (await databases).run(query, signal);
+    },
+    close: async () => (await databases)?.close(),
+  };
+}
+
 /** What runs commands is loaded where there is one. */
 function lazyCommands(root: string): CommandPort {
   const loaded = () => import('./command/run-command.ts');
@@ -55,15 +73,17 @@ export async function openPorts(
     sleep,
   });
   const scripts = lazyScripts();
+  const queries = lazyQueries(places);
   return {
     // What reaches out, by the kind of operation.
     operations: {
       http: { send: http.send, openPage: Jar.from },
       command: lazyCommands(places.root),
+      query: queries,
       script: scripts,
     },
     close: async () => {
-      await Promise.all([http.close(), scripts.close()]);
+      await Promise.all([http.close(), queries.close(), scripts.close()]);
     },
     ...clockAndRandom,
     clockAndRandomFor: clockAndRandomFrom(seed),

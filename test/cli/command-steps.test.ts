@@ -189,7 +189,7 @@ test('a command runs only where the person at the keyboard has allowed it', asyn
   assert.equal(refused.code, 2);
   assert.match(
     refused.err.replace(/\s+/g, ' '),
-    /a\.md:4:1 error step-refused `sh touch ran` would run on this machine, which nobody has allowed\. Allow it for this run by --commands, or for good by a line of .*config\.yaml: commands: \[".*"\]\. Or leave it out: --without a\.md#light/,
+    /a\.md:4:1 error step-refused `sh touch ran` runs programs, or reaches files of a machine, which nobody has allowed\. Allow it for this run by --commands, or for good by a line of .*config\.yaml: commands: \[".*"\]\. Or leave it out: --without a\.md#light/,
   );
   assert.match(refused.err, /Nothing was sent/);
   for (const command of [['lint'], ['list'], ['show', 'a.md#light'], ['vars', 'a.md#light'], ['graph']])

@@ -5,6 +5,7 @@ import { mayHoldForeignReferences } from '../language/templates/foreign-referenc
 import { isHost, withScheme } from '../language/templates/target.ts';
 import type { Template } from '../language/templates/template.ts';
 import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
+import { isLoopback } from '../settings/database.ts';
 import type { Level } from '../settings/level.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { settingOf } from '../settings/table.ts';
@@ -60,6 +61,26 @@ function unverified({ chosen }: Analysis): Finding[] {
         'An authority of your own is a setting too: tls: { ca: authority.pem }',
       ),
     );
+}
+
+/** Databases elsewhere that nobody secures the way to. */
+function unsecured({ chosen }: Analysis): Finding[] {
+  const levels = new Set([...chosen.cases].flatMap(each => each.levels));
+  return [...levels].flatMap(({ source, databases }) =>
+    [...databases.values()].flatMap(each => {
+      if (each?.tls !== 'none' || !each.authority) return [];
+      const host = each.authority.parts.join('').replace(/:\d+$/, '');
+      if (each.authority.parts.every(part => typeof part === 'string') && isLoopback(host)) return [];
+      return [
+        finding(
+          'database-unsecured',
+          { source, range: each.range },
+          `Whatever lies between here and the database '${each.name}' can read along, its password too.`,
+          'An authority of your own is named by: tls: { ca: authority.pem }',
+        ),
+      ];
+    }),
+  );
 }
 
 /** Why tables cannot be used, where they are named. */
@@ -238,6 +259,7 @@ function ofUnusedNames({ collection, flow, chosen }: Analysis): Finding[] {
 export const findingPasses: readonly FindingPass[] = [
   ofPages,
   unverified,
+  unsecured,
   ofWrittenSecrets,
   ofForeignReferences,
   ofUnusedNames,

@@ -1,21 +1,16 @@
 import { type Finding, finding } from '../model/finding.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
 import { operationKindOf } from '../steps/kinds.ts';
-import type { OperationKind, Permission, WrittenStep } from '../steps/step.ts';
+import type { MachineNeed, Permission } from '../steps/step.ts';
 import type { CollectionCase } from './collection.ts';
 
 // What cases ask of the machine that they run on, and of the person who runs them.
 
 export interface Machine {
-  /** Why something is not allowed, and what allows it, as a remedy; nothing where it is. */
+  /** What allows something, as a remedy; nothing where it is allowed. */
   refuses?(permission: Permission): Promise<string | undefined>;
-  /** What is not there that a kind of step needs, as a sentence; by the name of the kind. */
-  lacks?(kind: string): Promise<string | undefined>;
-}
-
-interface LocalStep {
-  readonly step: WrittenStep;
-  readonly kind: OperationKind;
-  readonly each: CollectionCase;
+  /** That something is not there, as a sentence; nothing where it is. */
+  lacks?(need: MachineNeed): Promise<string | undefined>;
 }
 
 /** Steps that cannot be carried out here, or that nobody has allowed. */
@@ -24,30 +19,20 @@ export async function findingsOfMachine(
   { refuses, lacks }: Machine,
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
-  const local = localSteps(cases);
-  for (const kind of new Set(local.map(each => each.kind))) {
-    const missing = await lacks?.(kind.type);
-    const refused = missing === undefined ? await refuses?.(kind.permission!) : undefined;
-    for (const { step, each } of local.filter(other => other.kind === kind)) {
+  for (const each of cases)
+    for (const step of each.written.steps) {
+      const kind = operationKindOf(step);
+      if (!kind?.demands) continue;
+      const { permission, needs } = kind.demands(step, mergeLevels(each.levels));
       const at = { source: each.page.page.source, range: step.range };
+      const missing = needs && (await lacks?.(needs));
       if (missing !== undefined) findings.push(finding('step-impossible', at, missing));
+      const refused = permission && missing === undefined ? await refuses?.(permission) : undefined;
       if (refused === undefined) continue;
-      const message = `\`${kind.title(step)}\` would run on this machine, which nobody has allowed.`;
+      const message = `\`${kind.title(step)}\` runs programs, or reaches files of a machine, which nobody has allowed.`;
       findings.push(
         finding('step-refused', at, message, `${refused}. Or leave it out: --without ${each.address}`),
       );
     }
-  }
   return findings;
-}
-
-/** Of most collections there are none. */
-function localSteps(cases: Iterable<CollectionCase>): LocalStep[] {
-  const found: LocalStep[] = [];
-  for (const each of cases)
-    for (const step of each.written.steps) {
-      const kind = operationKindOf(step);
-      if (kind?.permission) found.push({ step, kind, each });
-    }
-  return found;
 }

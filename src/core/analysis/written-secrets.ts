@@ -25,6 +25,9 @@ export function secretsInLevel(level: Level): Finding[] {
     if (value && isSecretHeader(name, value)) findings.push(written(source, range, `the header ${name}`));
   if (auth && level.authRange && auth.secretTemplates.some(template => isLiteralSecret(template.parts)))
     findings.push(written(source, level.authRange, 'what it signs in with'));
+  for (const database of level.databases.values())
+    if (database?.password && isLiteralSecret(database.password.parts))
+      findings.push(written(source, database.range, `the password of '${database.name}'`));
   const passphrase = level.transport.tls?.parts.passphrase;
   if (passphrase && level.tlsRange && isLiteralSecret(passphrase.parts))
     findings.push(written(source, level.tlsRange, 'the passphrase'));

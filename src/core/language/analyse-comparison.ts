@@ -1,5 +1,5 @@
 import { SourceError } from '../model/finding.ts';
-import { faultWords } from '../model/http-messages.ts';
+import { faultWords, otherFaultWords } from '../model/http-messages.ts';
 import { type Kind, kindInWords } from '../model/value.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import type { Comparison, Expression, Predicate, TypeName } from './ast.ts';
@@ -114,7 +114,7 @@ function checkTypes(
 /** A fault is one of a few words, so a mistyped one could never be met. */
 function unknownFaults(subject: Expression, values: readonly Expression[]): SourceError[] {
   if (subject.type !== 'source' || subject.form !== 'fault') return [];
-  const words = ['none', ...faultWords];
+  const words = ['none', ...faultWords, ...otherFaultWords];
   return values.flatMap(value => {
     const [word] = value.type === 'text' ? value.parts : [];
     if (value.type !== 'text' || value.parts.length !== 1 || typeof word !== 'string' || words.includes(word))

@@ -14,6 +14,8 @@ export const codes = {
   'header-line': 'error',
   'command-form': 'error',
   'script-form': 'error',
+  'query-form': 'error',
+  'database-unknown': 'error',
   'step-refused': 'error',
   'step-impossible': 'error',
   'body-json': 'error',
@@ -72,6 +74,7 @@ export const codes = {
   'name-unused': 'warning',
   'name-shadowed': 'warning',
   'tls-unverified': 'warning',
+  'database-unsecured': 'warning',
 } as const satisfies Record<string, Severity>;
 
 export type Code = keyof typeof codes;

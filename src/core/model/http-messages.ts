@@ -44,6 +44,9 @@ export interface ReceivedResponse {
 /** Faults that a check can expect and a retry can answer. */
 export const faultWords = ['refused', 'timeout', 'reset', 'name', 'tls', 'protocol', 'limit'] as const;
 
+/** Those of steps that are no requests; which of them each has is for its kind to say. */
+export const otherFaultWords = ['sign-in', 'locked', 'missing', 'statement', 'killed'] as const;
+
 /** Besides those: an interrupt, and a request that is such that it cannot be sent; no check can expect these. */
 export type FaultKind = (typeof faultWords)[number] | 'interrupted' | 'unsendable';
 

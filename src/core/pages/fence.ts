@@ -26,7 +26,7 @@ const attachedMore = new Map([['body', 'crlf']]);
 const byWords = new Map(operationKinds.map(kind => [kind.fence, kind]));
 const attached = new Set(operationKinds.flatMap(({ attachments }) => Object.keys(attachments)));
 /** Fences that are to come. */
-const later = new Set(['sql step', 'sh step', 'js step'].filter(words => !byWords.has(words)));
+const later = new Set(['sql rows']);
 
 const single = [...byWords.keys()].filter(words => !words.includes(' '));
 const firstWords = [...single, 'mervok'];

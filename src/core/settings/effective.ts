@@ -1,6 +1,7 @@
 import type { Authorization } from '../auth/authorization.ts';
 import type { Check } from '../language/ast.ts';
 import type { Template } from '../language/templates/template.ts';
+import type { DatabaseSetting } from './database.ts';
 import type { Level, LevelHeader, Written } from './level.ts';
 import type { Transport } from './transport.ts';
 
@@ -17,6 +18,8 @@ export interface Effective {
   /** Outermost first. */
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
   readonly transport: Transport;
+  /** By their names. */
+  readonly databases: ReadonlyMap<string, { readonly database: DatabaseSetting; readonly level: Level }>;
   readonly namespaces: ReadonlyMap<string, string>;
   readonly tags: readonly string[];
   /** Cases and pages that have to pass before, whatever the flow of names says. */
@@ -38,6 +41,7 @@ export interface EffectiveDraft {
   auth?: Effective['auth'];
   checks: Effective['checks'];
   transport: Transport;
+  readonly databases: Map<string, { readonly database: DatabaseSetting; readonly level: Level }>;
   readonly namespaces: Map<string, string>;
   tags: readonly string[];
   needs: Effective['needs'];

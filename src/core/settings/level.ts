@@ -3,6 +3,7 @@ import type { Check } from '../language/ast.ts';
 import type { Path } from '../language/jsonpath/ast.ts';
 import type { Template } from '../language/templates/template.ts';
 import type { Range, Source } from '../model/source.ts';
+import type { DatabaseSetting } from './database.ts';
 import type { TransportSettings } from './transport.ts';
 import type { VariableDefinition } from './variable-definition.ts';
 
@@ -20,6 +21,8 @@ export interface Level {
   readonly variables: ReadonlyMap<string, VariableDefinition>;
   readonly checks: readonly Check[] | null;
   readonly query: ReadonlyMap<string, QueryField>;
+  /** By their names. */
+  readonly databases: ReadonlyMap<string, DatabaseSetting | null>;
   readonly auth?: Authorization | null;
   readonly transport: TransportSettings;
   /** The names of XML namespaces by the prefixes that XPath uses for them. */
@@ -85,6 +88,7 @@ export function emptyLevel(name: string, source: Source): Level {
     source,
     headers: new Map(),
     query: new Map(),
+    databases: new Map(),
     variables: new Map(),
     checks: [],
     transport: {},

@@ -34,6 +34,7 @@ function merge(levels: readonly Level[]): Effective {
     query: new Map(),
     checks: [],
     transport: defaultTransport,
+    databases: new Map(),
     namespaces: new Map(),
     tags: [],
     needs: [],

@@ -1,4 +1,5 @@
 import { withoutPrototype } from '../text/without-prototype.ts';
+import { databases } from './database-settings.ts';
 import type { LevelKind } from './level.ts';
 import { organiseSettings } from './organise-settings.ts';
 import { requestSettings } from './request-settings.ts';
@@ -10,6 +11,7 @@ import { variableSettings } from './variable-settings.ts';
 export const settings: readonly Setting[] = [
   ...requestSettings,
   ...transportSettings,
+  databases,
   ...organiseSettings,
   ...variableSettings,
 ];

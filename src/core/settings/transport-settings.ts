@@ -263,19 +263,24 @@ const limits = transportSetting('limits', {
       record: z.optional(amount),
       head: z.optional(amount),
       output: z.optional(amount),
+      rows: z.optional(z.int().check(z.minimum(1), z.maximum(10_000_000))),
       script: z.optional(z.strictObject({ time: z.optional(amount), memory: z.optional(amount) })),
     }),
-  keys: { limits: ['body', 'record', 'head', 'output', 'script'], 'limits.script': ['time', 'memory'] },
+  keys: {
+    limits: ['body', 'record', 'head', 'output', 'rows', 'script'],
+    'limits.script': ['time', 'memory'],
+  },
   hint: 'Limits are sizes: limits: { body: 10 MiB }',
-  docs: '`{ body: 10 MiB, record: 64 KiB, head: 64 KiB, output: 1 MiB, script: { time: 1 s, memory: 64 MiB } }`: what is accepted of a body (as it comes, and again once it is decoded), what the record keeps of it, what is accepted of the head of a response, of what a command puts out, and what a script may take',
+  docs: '`{ body: 10 MiB, record: 64 KiB, head: 64 KiB, output: 1 MiB, rows: 10000, script: { time: 1 s, memory: 64 MiB } }`: what is accepted of a body (as it comes, and again once it is decoded), what the record keeps of it, what is accepted of the head of a response, of what a command puts out, how many rows of a query, and what a script may take',
   read(node, reader) {
-    const limit = (key: keyof Omit<Limits, 'script'>) =>
+    const limit = (key: keyof Omit<Limits, 'script' | 'rows'>) =>
       reader.size(reader.node(node as YAMLMap, key)) ?? defaultTransport.limits[key];
     return {
       body: limit('body'),
       record: limit('record'),
       head: limit('head'),
       output: limit('output'),
+      rows: Number(reader.scalarText(node as YAMLMap, 'rows') ?? defaultTransport.limits.rows),
       script: readScriptLimits(reader, reader.node(node as YAMLMap, 'script')),
     };
   },

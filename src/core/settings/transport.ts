@@ -54,6 +54,8 @@ export interface Limits {
   readonly head: number;
   /** Of what a command puts out, and of its errors. */
   readonly output: number;
+  /** Of the rows of a query. */
+  readonly rows: number;
   /** Of a script: in milliseconds, and in bytes. */
   readonly script: { readonly time: number; readonly memory: number };
 }
@@ -90,6 +92,7 @@ export const defaultTransport: Transport = {
     record: 64 * 1024,
     head: 64 * 1024,
     output: 1024 * 1024,
+    rows: 10_000,
     script: { time: 1000, memory: 64 * 1024 * 1024 },
   },
 };

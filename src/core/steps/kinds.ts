@@ -3,13 +3,14 @@ import { commandKind } from './command/command.ts';
 import { httpKind } from './http/http.ts';
 import { keepKind } from './keep/keep.ts';
 import { letKind } from './let/let.ts';
+import { queryKind } from './query/query.ts';
 import { scriptKind } from './script/script.ts';
 import { skipKind } from './skip/skip.ts';
 import type { OperationKind, StatementKind, StepKind, WrittenStep } from './step.ts';
 import { waitKind } from './wait/wait.ts';
 
 /** Every kind of operation: what does something that statements below look at. */
-const operations = { http: httpKind, command: commandKind, script: scriptKind };
+const operations = { http: httpKind, command: commandKind, query: queryKind, script: scriptKind };
 
 /** Every kind of statement. */
 const statements = { check: checkKind, keep: keepKind, let: letKind, wait: waitKind, skip: skipKind };

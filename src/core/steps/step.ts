@@ -51,8 +51,8 @@ export interface OperationKind<Operation extends WrittenStep = WrittenStep> exte
   effect(operation: Operation): string | undefined;
   /** Whether its page runs alone where several could run at once. */
   runsAlone?(operation: Operation): boolean;
-  /** What the person at the keyboard has to allow before one may be carried out. */
-  readonly permission?: Permission;
+  /** What it asks of the machine that it runs on, and of the person at the keyboard. */
+  demands?(operation: Operation, effective: Effective): Demands;
   /** Whether it checks by itself what came of the operation above it. */
   checksAbove?(operation: Operation): boolean;
   /** What is said where nothing is checked after it, if anything is. */
@@ -61,6 +61,16 @@ export interface OperationKind<Operation extends WrittenStep = WrittenStep> exte
 
 /** What is allowed on the command line, as its option is called. */
 export type Permission = 'commands';
+
+export interface Demands {
+  /** What has to be allowed. */
+  readonly permission?: Permission;
+  /** What has to be there. */
+  readonly needs?: MachineNeed;
+}
+
+/** What not every machine has. */
+export type MachineNeed = 'sh' | 'sqlite';
 
 /** What is wrong, and what mends it. */
 export interface Remark {
@@ -152,8 +162,6 @@ export interface PrepareContext {
 export interface PlannedStep {
   readonly kind: string;
   readonly place: Place;
-  /** What has to be allowed before it may be carried out. */
-  readonly permission?: Permission;
   /** How many checks it makes. */
   readonly checks: number;
   /** The names that it makes. */

@@ -41,7 +41,6 @@ const longestValue = 100_000;
 export class CommandStep extends OperationStep {
   readonly kind = 'command';
   readonly operation = 'sh';
-  readonly permission = 'commands';
 
   constructor(
     readonly command: PlannedCommand,

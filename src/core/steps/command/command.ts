@@ -21,7 +21,7 @@ export const commandKind: OperationKind<WrittenCommand> = {
   title: titleOf,
   effect: () => 'its command may change something',
   runsAlone: () => true,
-  permission: 'commands',
+  demands: () => ({ permission: 'commands', needs: 'sh' }),
   unchecked: () => undefined,
   uses({ repeat, variables }, _effective, use) {
     if (repeat) use(referencesIn(repeat));

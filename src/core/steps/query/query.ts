@@ -1,0 +1,100 @@
+import { packagesOf } from '../../language/packages.ts';
+import { referencesOf } from '../../language/templates/template.ts';
+import { referencesIn } from '../../language/walk.ts';
+import { SourceError } from '../../model/finding.ts';
+import { placeOf } from '../../model/place.ts';
+import { templatesOfDatabase } from '../../settings/database.ts';
+import type { Effective } from '../../settings/effective.ts';
+import { didYouMean, inWords } from '../../text/words.ts';
+import { expectsFault } from '../operation.ts';
+import { firstLine } from '../operation-event.ts';
+import { planRepeat } from '../repetition.ts';
+import type { Demands, OperationKind, PlannedStep, PrepareContext } from '../step.ts';
+import { QueryStep } from './query-step.ts';
+import { readQuery, statementsOf, type WrittenQuery } from './read-query.ts';
+import { onlyReads, reachesOut } from './statement-rules.ts';
+
+/** What statements below a query look at. */
+const offers = ['path', 'changed', 'time', 'fault'];
+
+export const queryKind: OperationKind<WrittenQuery> = {
+  type: 'query',
+  fence: 'sql step',
+  read: readQuery,
+  attachments: {},
+  offers: () => offers,
+  title: titleOf,
+  effect: query => (isReading(query) ? undefined : 'its query may change something'),
+  runsAlone: query => !isReading(query),
+  demands,
+  unchecked: query =>
+    isReading(query)
+      ? { message: 'Nothing is checked after this query.', remedy: 'Add for example: count $[*] = 1' }
+      : undefined,
+  uses(query, effective, use) {
+    if (query.repeat) use(referencesIn(query.repeat));
+    const found = effective.databases.get(query.database);
+    if (!found) return;
+    for (const { references } of statementsOf(query, found.database.dialect).statements)
+      use(references.map(({ reference }) => reference));
+    use(templatesOfDatabase(found.database).flatMap(referencesOf), found.level.source);
+  },
+  packages({ repeat }, _effective, needed) {
+    if (repeat) packagesOf(repeat, needed);
+  },
+  prepare,
+  // Braces of other notations are no references here either; the server says what it makes of them.
+  foreignReferences: () => [],
+};
+
+function titleOf({ content }: WrittenQuery): string {
+  return `sql ${firstLine(content.text, line => line.startsWith('--'))}`;
+}
+
+/** Whether it changes nothing, whatever it is asked of. */
+function isReading(query: WrittenQuery): boolean {
+  const { statements, errors } = statementsOf(query, 'postgres');
+  return errors.length === 0 && statements.every(onlyReads);
+}
+
+function demands(query: WrittenQuery, { databases }: Effective): Demands {
+  const { dialect } = databases.get(query.database)?.database ?? {};
+  if (!dialect) return {};
+  const isFree = !statementsOf(query, dialect).statements.some(reachesOut);
+  return { ...(!isFree && { permission: 'commands' }), ...(dialect === 'sqlite' && { needs: 'sqlite' }) };
+}
+
+function prepare(query: WrittenQuery, context: PrepareContext): readonly PlannedStep[] {
+  const { effective, source, add } = context;
+  const found = effective.databases.get(query.database);
+  if (!found) {
+    add([unknownDatabase(query, effective)]);
+    return [];
+  }
+  const { statements, errors } = statementsOf(query, found.database.dialect);
+  add(errors);
+  const repetition = query.repeat && planRepeat(query.repeat, context);
+  if (errors.length > 0) return [];
+  const { timeout, limits } = effective.transport;
+  const step = new QueryStep(
+    { title: titleOf(query), content: query.content, database: found.database, statements, timeout, limits },
+    placeOf(source, query.range),
+    expectsFault(context),
+    repetition,
+  );
+  return [step];
+}
+
+function unknownDatabase({ database, databaseRange }: WrittenQuery, { databases }: Effective): SourceError {
+  const known = [...databases.keys()];
+  const all =
+    known.length > 0
+      ? `There are ${inWords(known)}.`
+      : 'It stands in the settings: databases: { ledger: { url: "postgres://127.0.0.1/ledger" } }';
+  return new SourceError(
+    'database-unknown',
+    databaseRange,
+    `There is no database '${database}' in the settings.`,
+    didYouMean(database, known) ?? all,
+  );
+}
