@@ -8,7 +8,7 @@ import type { Flow } from '../core/analysis/flow.ts';
 import type { GivenValue } from '../core/analysis/given-value.ts';
 import type { Plan } from '../core/analysis/plan.ts';
 import type { Choice } from '../core/analysis/select.ts';
-import { type NamedTable, openNamed, withoutSheet } from '../core/analysis/tables.ts';
+import { openNamed, type WrittenTable, withoutSheet } from '../core/analysis/tables.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import { type Finding, sortFindings } from '../core/model/finding.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
@@ -150,7 +150,7 @@ export function allowing<Flags extends PlanFlags>(flags: Flags): Flags & { comma
 }
 
 /** The table that `--rows` names, as seen from the working folder. Throws UsageError. */
-async function openRows(name: string): Promise<NamedTable> {
+async function openRows(name: string): Promise<WrittenTable> {
   const path = withoutSheet(name);
   if (!existsSync(path)) throw new UsageError(`There is no file '${path}'.`);
   try {

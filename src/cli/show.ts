@@ -6,7 +6,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
 import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import { previewCase, type ShownOperation } from '../core/runner/preview.ts';
-import { takeRows } from '../core/runner/rows.ts';
+import { rowsIn, takeRow } from '../core/runner/rows.ts';
 import type { RowEntries } from '../core/runner/scope.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { NamedValues } from '../core/secrecy/named-values.ts';
@@ -36,14 +36,17 @@ export async function showCommand(path: string, flags: PlanFlags, terminal: Term
   if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
 }
 
-/** Of tables the first row is shown; the items of a list are known only when they are. */
+/** Of tables the first row is shown; rows that are asked for, and the items of a list, are known only when they are. */
 async function firstRow(planned: PlannedCase, { pages }: Plan, values: NamedValues): Promise<RowEntries> {
   const page = pages.find(each => each.cases.includes(planned));
-  const tables = [page?.rows, planned.each?.kind === 'rows' ? planned.each : undefined];
+  const tables = [page?.rows, planned.each?.kind === 'rows' ? planned.each.table : undefined];
   const rows: (readonly [string, Entry])[] = [];
   for (const table of tables) {
-    if (!table) continue;
-    for await (const { entries } of takeRows({ ...table, most: 1 }, values)) rows.push(...entries);
+    if (!table || 'ask' in table) continue;
+    for await (const row of rowsIn(table)) {
+      rows.push(...takeRow(row, values).entries);
+      break;
+    }
   }
   return new Map(rows);
 }

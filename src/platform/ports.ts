@@ -2,7 +2,7 @@ import type { Ports } from '../core/runner/ports.ts';
 import type { CommandPort } from '../core/steps/command/command-port.ts';
 import type { QueryPort } from '../core/steps/query/query-port.ts';
 import type { ScriptPort } from '../core/steps/script/script-port.ts';
-import { readJson } from '../core/values/json-document.ts';
+import { readJson, writeJson } from '../core/values/json-document.ts';
 import { readNumber } from '../core/values/number.ts';
 import { elapsed } from './clock.ts';
 import {
@@ -44,13 +44,15 @@ function lazyScripts(): ScriptPort & { close(): Promise<void> } {
 /** What asks databases is loaded where there is a query. */
 function lazyQueries(places: FilePlaces): QueryPort & { close(): Promise<void> } {
   let databases: Promise<Databases> | undefined;
+  const open = () => {
+    databases ??= import('./query/databases.ts').then(
+      ({ Databases }) => new Databases(places, { readNumber, readJson, writeJson }),
+    );
+    return databases;
+  };
   return {
-    async run(query, signal) {
-      databases ??= import('./query/databases.ts').then(
-        ({ Databases }) => new Databases(places, { readNumber, readJson }),
-      );
-      return (await databases).run(query, signal);
-    },
+    run: async (query, signal) => (await open()).run(query, signal),
+    rows: async (query, columns, signal) => (await open()).rows(query, columns, signal),
     close: async () => (await databases)?.close(),
   };
 }

@@ -2,12 +2,12 @@ import assert from 'node:assert/strict';
 import { symlinkSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
-import { type TestContext, test } from 'node:test';
+import { test } from 'node:test';
 import { fence, pageOf, runCases } from '../support/cases.ts';
 import {
-  type DatabaseServer,
-  mariadbPrograms,
-  postgresPrograms,
+  address,
+  type DatabaseKind,
+  databaseKinds,
   startMariadb,
   startPostgres,
 } from '../support/databases.ts';
@@ -33,42 +33,8 @@ const variables = `variables:
   name: { secret: gull-and-anchor-0417 }
 `.replace('{ value: "0417" }', '"0417"');
 
-interface Kind {
-  readonly dialect: 'postgres' | 'mariadb' | 'sqlite';
-  readonly missing: string | false;
-  /** The settings of the database `ledger`. */
-  open(t: TestContext): Promise<{ setting: string; server?: DatabaseServer }>;
-}
-
-const address = ({ port, database, user, password }: DatabaseServer, scheme: string) =>
-  `{ url: "${scheme}://127.0.0.1:${port}/${database}", user: ${user}, password: "${password}" }`;
-
-const kinds: readonly Kind[] = [
-  {
-    dialect: 'sqlite',
-    missing: false,
-    open: async () => ({ setting: '{ url: "sqlite:data/ledger.db", create: true }' }),
-  },
-  {
-    dialect: 'postgres',
-    missing: postgresPrograms() ? false : 'PostgreSQL is not installed here (.ci/run installs it)',
-    async open(t) {
-      const server = await startPostgres(t);
-      return { server, setting: address(server, 'postgres') };
-    },
-  },
-  {
-    dialect: 'mariadb',
-    missing: mariadbPrograms() ? false : 'MariaDB is not installed here (.ci/run installs it)',
-    async open(t) {
-      const server = await startMariadb(t);
-      return { server, setting: address(server, 'mariadb') };
-    },
-  },
-];
-
 /** A row holds for all of them, unless it names those that it is for. */
-type Row = [title: string, fences: string, told: string | RegExp, ...dialects: Kind['dialect'][]];
+type Row = [title: string, fences: string, told: string | RegExp, ...dialects: DatabaseKind['dialect'][]];
 
 const table = sql('create table berths (code varchar(10) primary key, depth decimal(10, 4), note text)');
 
@@ -321,7 +287,7 @@ const rows: readonly Row[] = [
   ],
 ];
 
-for (const { dialect, missing, open } of kinds)
+for (const { dialect, missing, open } of databaseKinds)
   test(`queries of ${dialect}: what they are given, what comes of them, and how they fail`, {
     skip: missing,
   }, async t => {
@@ -366,8 +332,8 @@ for (const { dialect, missing, open } of kinds)
     assert.ok(!shown.out.includes('gull-and-anchor'));
   });
 
-test('a query that takes too long is ended at the server', { skip: kinds[1]!.missing }, async t => {
-  const { setting } = await kinds[1]!.open(t);
+test('a query that takes too long is ended at the server', { skip: databaseKinds[1]!.missing }, async t => {
+  const { setting } = await databaseKinds[1]!.open(t);
   const page = pageOf([
     ['Sleeps', `${sql("select pg_sleep(60), 'sleeping gull'")}${checks('fault = "timeout"')}`],
     [
@@ -381,8 +347,8 @@ test('a query that takes too long is ended at the server', { skip: kinds[1]!.mis
   assert.equal(code, 0, out + err);
 });
 
-test('an interrupt ends a query at the server', { skip: kinds[2]!.missing }, async t => {
-  const { setting } = await kinds[2]!.open(t);
+test('an interrupt ends a query at the server', { skip: databaseKinds[2]!.missing }, async t => {
+  const { setting } = await databaseKinds[2]!.open(t);
   const settings = `databases:\n  ledger: ${setting}\n`;
   const folder = folderWith(t, {
     'mervok.yaml': settings,
@@ -402,8 +368,10 @@ test('an interrupt ends a query at the server', { skip: kinds[2]!.missing }, asy
   assert.equal(looked.code, 0, looked.out);
 });
 
-test('many that ask at once wait for one of few connections', { skip: kinds[1]!.missing }, async t => {
-  const { setting } = await kinds[1]!.open(t);
+test('many that ask at once wait for one of few connections', {
+  skip: databaseKinds[1]!.missing,
+}, async t => {
+  const { setting } = await databaseKinds[1]!.open(t);
   const settings = `databases:\n  ledger: ${setting.replace(' }', ', connections: 2 }')}\n`;
   const folder = folderWith(t, {
     'mervok.yaml': settings,
@@ -424,7 +392,7 @@ test('many that ask at once wait for one of few connections', { skip: kinds[1]!.
 });
 
 test('databases that are away, that let nobody in, that are not there, that speak something else', {
-  skip: kinds[1]!.missing || kinds[2]!.missing,
+  skip: databaseKinds[1]!.missing || databaseKinds[2]!.missing,
 }, async t => {
   const [postgres, mariadb] = await Promise.all([startPostgres(t), startMariadb(t)]);
   const away = await closedPort();
@@ -533,8 +501,8 @@ test('databases that are away, that let nobody in, that are not there, that spea
   assert.ok(!JSON.stringify(ran.events).includes(postgres.password));
 });
 
-test('a server that dies in the middle of a query', { skip: kinds[1]!.missing }, async t => {
-  const { setting, server } = await kinds[1]!.open(t);
+test('a server that dies in the middle of a query', { skip: databaseKinds[1]!.missing }, async t => {
+  const { setting, server } = await databaseKinds[1]!.open(t);
   const page = pageOf([
     ['Sleeps', `${sql('select pg_sleep(30)')}${checks('fault = "reset"')}`],
     ['Asks again', `${sql('select 1 as one')}${checks('fault in "refused", "reset"')}`],

@@ -181,3 +181,38 @@ export async function startMariadb(
   await started(child, port, said);
   return { port, user: 'clerk', password, database: 'ledger', folder, stop };
 }
+
+/** A kind of database, as it is tried out. */
+export interface DatabaseKind {
+  readonly dialect: 'postgres' | 'mariadb' | 'sqlite';
+  readonly missing: string | false;
+  /** The settings of the database `ledger`. */
+  open(t: TestContext): Promise<{ setting: string; server?: DatabaseServer }>;
+}
+
+export const address = ({ port, database, user, password }: DatabaseServer, scheme: string) =>
+  `{ url: "${scheme}://127.0.0.1:${port}/${database}", user: ${user}, password: "${password}" }`;
+
+export const databaseKinds: readonly DatabaseKind[] = [
+  {
+    dialect: 'sqlite',
+    missing: false,
+    open: async () => ({ setting: '{ url: "sqlite:data/ledger.db", create: true }' }),
+  },
+  {
+    dialect: 'postgres',
+    missing: postgresPrograms() ? false : 'PostgreSQL is not installed here (.ci/run installs it)',
+    async open(t) {
+      const server = await startPostgres(t);
+      return { server, setting: address(server, 'postgres') };
+    },
+  },
+  {
+    dialect: 'mariadb',
+    missing: mariadbPrograms() ? false : 'MariaDB is not installed here (.ci/run installs it)',
+    async open(t) {
+      const server = await startMariadb(t);
+      return { server, setting: address(server, 'mariadb') };
+    },
+  },
+];

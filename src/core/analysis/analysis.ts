@@ -8,13 +8,13 @@ import type { Machine } from './machine.ts';
 import type { ReadFile } from './schemas.ts';
 import type { Choice } from './select.ts';
 import type { TakenShard } from './shard.ts';
-import type { NamedTable, OpenFile, Tables } from './tables.ts';
+import type { OpenFile, Tables, WrittenTable } from './tables.ts';
 
 export interface PlanOptions extends Choice {
   readonly environment?: string;
   readonly given: ReadonlyMap<string, GivenValue>;
   /** The table that the whole selection runs for each row of. */
-  readonly rows?: NamedTable;
+  readonly rows?: WrittenTable;
   /** Whether there is a file that a request sends; by its path from the root of the collection. */
   readonly hasFile?: (path: string) => boolean;
   /** Why one that is there must not be sent. */

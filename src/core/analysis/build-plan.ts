@@ -25,6 +25,7 @@ import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
 import { withRemedies } from './remedies.ts';
 import { prepareSchemas } from './schemas.ts';
 import { hasTag, refuseNeededOnes, select } from './select.ts';
+import type { NamedTable } from './tables.ts';
 import { readTables } from './tables.ts';
 import { chooseEnvironment, secretNamesOf, usedVariables, variablesByLevels } from './variables.ts';
 import { weighted } from './weights.ts';
@@ -127,6 +128,7 @@ function planPages(
       sources: sourcesOf(page, chosen.cases, flow),
       ...(alone && { alone }),
       ...(rows && { rows }),
+      variables: variablesFor({ levels: page.levels, page }),
       cases: page.cases
         .filter(each => chosen.cases.has(each))
         .map(each =>
@@ -264,9 +266,13 @@ function eachOf(user: CollectionCase, flow: Flow): Pick<PlannedCase, 'each'> {
     const written = `{${referenceText(each.list)}}`;
     return { each: { ...base, kind: 'values', name: each.name, list: compileReference(each.list), written } };
   }
-  const table = flow.tables.ofCase.get(user) ?? { name: each.table, count: 0, rows: noRows };
-  const { name, count, rows } = table;
-  return { each: { ...base, kind: 'rows', name, count, rows } };
+  const table = flow.tables.ofCase.get(user) ?? noTable(each.table);
+  return { each: { ...base, kind: 'rows', table } };
+}
+
+/** In the place of one that cannot be used, which is told elsewhere. */
+function noTable(name: string): NamedTable {
+  return { name, columns: [], count: 0, rows: noRows };
 }
 
 async function* noRows(): AsyncGenerator<never> {}

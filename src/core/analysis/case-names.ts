@@ -1,9 +1,12 @@
 import type { Reference } from '../language/ast.ts';
 import type { Range, Source } from '../model/source.ts';
+import type { PageCase } from '../pages/page.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { kindOfStep } from '../steps/kinds.ts';
+import { usesOfQuery } from '../steps/query/query.ts';
+import type { WrittenRows } from '../steps/query/read-rows.ts';
 import type { GivenName } from '../steps/step.ts';
-import type { CollectionCase } from './collection.ts';
+import type { CollectionCase, CollectionPage } from './collection.ts';
 
 /** A place where a case uses a name. */
 export interface Use {
@@ -12,6 +15,8 @@ export interface Use {
   readonly range: Range;
   /** The step of the case that uses it. */
   readonly step: number;
+  /** Whether it is used before any case of the page has begun. */
+  readonly early?: true;
 }
 
 /** A place where a case makes a name: by `keep`, for all pages, or by `let`, for its own. */
@@ -22,6 +27,15 @@ export interface Product extends GivenName {
 export interface CaseNames {
   readonly uses: readonly Use[];
   readonly products: readonly Product[];
+}
+
+/** The tables that a case, or its page, runs for each row of and that have to be asked for. */
+export function askedTables({ page, rows }: CollectionPage, each: PageCase['each']): WrittenRows[] {
+  const names = [rows?.table.text, each?.type === 'each-row' ? each.table : undefined];
+  return names.flatMap(name => {
+    const table = name === undefined ? undefined : page.tables.get(name);
+    return table && 'database' in table ? [table] : [];
+  });
 }
 
 /** Every name that a case uses and makes, in the order of its steps. */
@@ -35,6 +49,10 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
     for (const { name, range } of references) uses.push({ name, source, range, step });
   };
   if (written.each?.type === 'each-value') use([written.each.list]);
+  for (const table of askedTables(page, written.each))
+    usesOfQuery(table, mergeLevels(page.levels), (references, source = pageSource) => {
+      for (const { name, range } of references) uses.push({ name, source, range, step, early: true });
+    });
   for (const each of written.steps) {
     const kind = kindOfStep(each);
     kind.uses(each, effective, use);

@@ -14,6 +14,7 @@ import { kindOfStep } from '../steps/kinds.ts';
 import { foreignReferencesOf } from '../steps/statement-kind.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Analysis } from './analysis.ts';
+import type { CollectionCase } from './collection.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
 import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 
@@ -246,10 +247,11 @@ function ofForeignReferences({ chosen: { cases } }: Analysis): Finding[] {
 }
 
 /** Names that nothing gives, or that hide others. Without its table nobody knows the names that it gives. */
-function ofNames({ flow, tables: { errors }, chosen: { cases } }: Analysis): Finding[] {
-  return [...cases].flatMap(each =>
-    errors.has(each) || errors.has(each.page) ? [] : findingsOfFlow(each, flow),
-  );
+function ofNames({ flow, tables: { ofCase, ofPage }, chosen: { cases } }: Analysis): Finding[] {
+  const isKnown = (each: CollectionCase) =>
+    (each.written.each?.type !== 'each-row' || ofCase.has(each)) &&
+    (!each.page.rows || ofPage.has(each.page));
+  return [...cases].flatMap(each => (isKnown(each) ? findingsOfFlow(each, flow) : []));
 }
 
 function ofUnusedNames({ collection, flow, chosen }: Analysis): Finding[] {

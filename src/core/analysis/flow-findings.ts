@@ -17,8 +17,19 @@ export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
         ),
       );
     else if (!binding) findings.push(unbound(use, user, flow));
+    else if (use.early && binding.from !== 'given' && binding.from !== 'variable')
+      findings.push(tooEarly(use));
   }
   return [...findings, ...shadowed(user, flow)];
+}
+
+function tooEarly({ name, source, range }: Use): Finding {
+  return finding(
+    'name-later',
+    { source, range },
+    `'${name}' has no value yet: the rows of a table are asked for before any case has made a name.`,
+    'They take names of the settings, and of --set. What a case has made is a list of its own: each {berths} as berth',
+  );
 }
 
 function unbound(use: Use, user: CollectionCase, flow: Flow): Finding {

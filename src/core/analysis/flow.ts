@@ -247,7 +247,7 @@ export class Flow {
     if (definition.references.length === 0 || !uses.follows(use.step, definition)) return;
     trail.add(definition);
     for (const { name, range } of definition.references)
-      this.#bind({ name, range, source: definition.source, step: use.step }, user, uses);
+      this.#bind({ ...use, name, range, source: definition.source }, user, uses);
     trail.delete(definition);
   }
 

@@ -6,12 +6,18 @@ import type { Collection } from './collection.ts';
 // What only follows from something else that is wrong, and goes with it. It is not told.
 
 /** Where settings cannot be read, what they would have set is missing too. */
-const ofSettings: ReadonlySet<string> = new Set(['base-missing', 'name-unknown', 'environment-unknown']);
+const ofSettings: ReadonlySet<string> = new Set([
+  'base-missing',
+  'name-unknown',
+  'environment-unknown',
+  'database-unknown',
+]);
 /** What follows from a setting that has another name. */
 const ofMistaken: { readonly [setting: string]: readonly string[] } = withoutPrototype({
   base: ['base-missing'],
   variables: ['name-unknown'],
   environments: ['name-unknown', 'environment-unknown'],
+  databases: ['database-unknown'],
 });
 /** Where a part of a case cannot be read, a request or a check may be missing. */
 const ofCases: ReadonlySet<string> = new Set(['no-response-yet', 'request-unchecked']);

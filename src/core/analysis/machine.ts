@@ -1,7 +1,9 @@
 import { type Finding, finding } from '../model/finding.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { operationKindOf } from '../steps/kinds.ts';
+import { demandsOfQuery } from '../steps/query/query.ts';
 import type { MachineNeed, Permission } from '../steps/step.ts';
+import { askedTables } from './case-names.ts';
 import type { CollectionCase } from './collection.ts';
 
 // What cases ask of the machine that they run on, and of the person who runs them.
@@ -19,7 +21,13 @@ export async function findingsOfMachine(
   { refuses, lacks }: Machine,
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
-  for (const each of cases)
+  for (const each of cases) {
+    for (const table of askedTables(each.page, each.written.each)) {
+      const { needs } = demandsOfQuery(table, mergeLevels(each.page.levels));
+      const missing = needs && (await lacks?.(needs));
+      const at = { source: each.page.page.source, range: table.databaseRange };
+      if (missing !== undefined) findings.push(finding('step-impossible', at, missing));
+    }
     for (const step of each.written.steps) {
       const kind = operationKindOf(step);
       if (!kind?.demands) continue;
@@ -34,5 +42,6 @@ export async function findingsOfMachine(
         finding('step-refused', at, message, `${refused}. Or leave it out: --without ${each.address}`),
       );
     }
+  }
   return findings;
 }

@@ -2,11 +2,11 @@ import type { Evaluate } from '../language/compile-reference.ts';
 import type { Place } from '../model/place.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { PlannedStep, Redacted } from '../steps/step.ts';
-import type { Row } from '../values/table-reader.ts';
 import type { Brought } from './brought.ts';
 import type { GivenValue } from './given-value.ts';
 import type { SchemaOf } from './schemas.ts';
 import type { TakenShard } from './shard.ts';
+import type { NamedTable, WrittenTable } from './tables.ts';
 
 /** What a run will do, everything made ready. */
 export interface Plan {
@@ -27,7 +27,7 @@ export interface Plan {
   /** What is never shown, besides secrets. */
   readonly redacted: Redacted;
   /** The table that the whole selection runs for each row of. */
-  readonly rows?: PlannedRows;
+  readonly rows?: WrittenTable;
   readonly shard?: TakenShard;
   /** The limits that the whole run is held to, and where they are written. */
   readonly bounds: readonly { readonly text: string; readonly place: Place }[];
@@ -35,13 +35,16 @@ export interface Plan {
   readonly apdex?: number;
 }
 
-/** The rows of a table, read while they are used. Throws TableError where they have changed. */
-export interface PlannedRows {
-  readonly name: string;
-  readonly count: number;
+/** A table whose rows are read, or asked for, while they are used. */
+export type PlannedRows = NamedTable & {
   /** So many at the most, where not all are wanted. */
   readonly most?: number;
-  rows(): AsyncIterable<Row>;
+};
+
+/** What the variables of a page or of a case come to: those that are stronger than what other pages keep, and weaker. */
+export interface PlannedVariables {
+  readonly near: ReadonlyMap<string, VariableDefinition>;
+  readonly outer: ReadonlyMap<string, VariableDefinition>;
 }
 
 export interface PlannedPage {
@@ -53,12 +56,14 @@ export interface PlannedPage {
   readonly alone?: true;
   /** The pages that take from it, where it is cleaned up as soon as the last of them has run. */
   readonly cleanedAfter?: readonly string[];
-  /** It runs once for each of them. */
+  /** It runs once for each of its rows. */
   readonly rows?: PlannedRows;
+  /** Those of its own settings, without those of its cases. */
+  readonly variables: PlannedVariables;
   readonly cases: readonly PlannedCase[];
 }
 
-export interface PlannedCase {
+export interface PlannedCase extends PlannedVariables {
   readonly address: string;
   readonly title: string;
   readonly place: Place;
@@ -85,19 +90,16 @@ export interface PlannedCase {
   readonly prose: () => string;
   /** The first request as written, for a line that tells of the case: `GET /berths`. */
   readonly request?: string;
-  /** Variables that are stronger than what other pages keep, and those that are weaker. */
-  readonly near: ReadonlyMap<string, VariableDefinition>;
-  readonly outer: ReadonlyMap<string, VariableDefinition>;
 }
 
 /** The rows of a table, or the items of a list that is known only when the case comes. */
 export type PlannedEach = {
   readonly place: Place;
   readonly text: string;
-  /** So many at the most, where not all are wanted. */
+  /** So many of them at the most, where not all are wanted. */
   readonly most?: number;
 } & (
-  | { readonly kind: 'rows'; readonly name: string; readonly count: number; rows(): AsyncIterable<Row> }
+  | { readonly kind: 'rows'; readonly table: NamedTable }
   | { readonly kind: 'values'; readonly name: string; readonly list: Evaluate; readonly written: string }
 );
 

@@ -1,6 +1,8 @@
 import { SourceError } from '../model/finding.ts';
 import type { Excerpt, Range } from '../model/source.ts';
 import { Missing } from '../model/value.ts';
+import { mergeLevels } from '../settings/merge-levels.ts';
+import { type AskedTable, planRows } from '../steps/query/ask-rows.ts';
 import { resolvePath } from '../text/paths.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { didYouMean, inWords } from '../text/words.ts';
@@ -17,11 +19,15 @@ import type { Collection, CollectionCase, CollectionPage } from './collection.ts
 /** Opens a file of the collection, by its path from the root; a Missing says why it cannot be read. */
 export type OpenFile = (path: string) => Chunks | Missing;
 
-/** A table with its name. */
-export interface NamedTable extends Table {
-  /** As messages call it: `vessels.csv`, `the rows fees`. */
+/** What a table is called in messages: `vessels.csv`, `the rows fees`. */
+interface Named {
   readonly name: string;
 }
+
+/** A table of a file, or of a page. */
+export type WrittenTable = Table & Named;
+/** One with rows that are known only when they are asked for. */
+export type NamedTable = WrittenTable | (AskedTable & Named);
 
 export interface Tables {
   /** That a case is carried out for each row of. */
@@ -39,16 +45,17 @@ export async function readTables(collection: Collection, openFile: OpenFile): Pr
   const ofCase = new Map<CollectionCase, NamedTable>();
   const ofPage = new Map<CollectionPage, NamedTable>();
   const errors = new Map<CollectionCase | CollectionPage, SourceError>();
-  const known = new Map<string, Promise<NamedTable>>();
+  const known = new Map<string, Promise<NamedTable | undefined>>();
   const read = async <User extends CollectionCase | CollectionPage>(
     user: User,
     into: Map<User, NamedTable>,
     key: string,
-    open: () => Promise<NamedTable>,
+    open: () => Promise<NamedTable | undefined>,
   ) => {
     try {
       if (!known.has(key)) known.set(key, open());
-      into.set(user, await known.get(key)!);
+      const table = await known.get(key)!;
+      if (table) into.set(user, table);
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
       errors.set(user, error);
@@ -85,20 +92,20 @@ interface TableReference {
 
 async function openTableOf(
   { name, range, file }: TableReference,
-  { page }: CollectionPage,
+  { page, levels }: CollectionPage,
   openFile: OpenFile,
-): Promise<NamedTable> {
+): Promise<NamedTable | undefined> {
   const { tables } = page;
   const fence = tables.get(name);
-  if (fence) {
-    const table = await openFence(fence);
-    return { ...table, name: `the rows ${name}` };
-  }
+  if (fence && 'database' in fence)
+    return { ...planRows(fence, mergeLevels(levels)), name: `the rows ${name}` };
+  if (fence) return { ...(await openFence(fence)), name: `the rows ${name}` };
+  if (tables.has(name)) return undefined;
   if (!formOf(name))
     throw new SourceError(
       'file-missing',
       range,
-      `There is no \`csv rows ${name}\` on this page.`,
+      `There is no \`csv rows ${name}\` or \`sql rows ${name}\` on this page.`,
       didYouMean(name, tables.keys()) ??
         (tables.size > 0 ? `There are ${inWords([...tables.keys()])}.` : `A file has an ending: ${endings}.`),
     );
@@ -124,7 +131,7 @@ async function openTableOf(
  * @param name with its ending, which says what it is; behind a '#' the sheet of a workbook
  * Throws TableError, with the name in its message.
  */
-export async function openNamed(name: string, chunks: Chunks): Promise<NamedTable> {
+export async function openNamed(name: string, chunks: Chunks): Promise<WrittenTable> {
   const [, sheet] = name.split('#');
   const form = formOf(name);
   if (!form) throw new TableError(`'${name}' is no table: it ends in none of ${endings}`);

@@ -7,7 +7,7 @@ import { isSecretKeep } from '../steps/keep/keep.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import type { Flow } from './flow.ts';
-import type { PlannedCase } from './plan.ts';
+import type { PlannedVariables } from './plan.ts';
 
 export interface ChosenEnvironment {
   readonly name: string | undefined;
@@ -86,9 +86,9 @@ export function variablesByLevels(
   collection: Collection,
   environment: ReadonlyMap<string, VariableDefinition>,
 ) {
-  const known = new Map<CollectionCase['levels'], Pick<PlannedCase, 'near' | 'outer'>>();
+  const known = new Map<CollectionCase['levels'], PlannedVariables>();
   const gather = (levels: CollectionCase['levels']) => levels.flatMap(level => [...level.variables]);
-  return ({ levels, page }: CollectionCase): Pick<PlannedCase, 'near' | 'outer'> => {
+  return ({ levels, page }: Pick<CollectionCase, 'levels' | 'page'>): PlannedVariables => {
     let variables = known.get(levels);
     if (!variables) {
       const isNear = (level: Level) => level.source === page.page.source;

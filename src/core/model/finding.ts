@@ -27,7 +27,6 @@ export const codes = {
   'schema-missing': 'error',
   'schema-form': 'error',
   'table-form': 'error',
-  'not-yet': 'error',
   // statements
   syntax: 'error',
   'word-unknown': 'error',

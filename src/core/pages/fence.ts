@@ -10,10 +10,10 @@ export type FenceUse =
   | { readonly use: 'operation'; readonly kind: OperationKind }
   /** Belongs to the operation right above it, by the two words that say how. */
   | { readonly use: 'attached'; readonly words: string; readonly more: string }
-  /** `json schema NAME`, `csv rows NAME`: for the whole page, by their names. */
+  /** `json schema NAME`, `csv rows NAME`, `sql rows NAME …`: for the whole page, by their names. */
   | { readonly use: 'schema'; readonly name: string }
   | { readonly use: 'rows'; readonly name: string }
-  | { readonly use: 'later'; readonly form: string }
+  | { readonly use: 'asked-rows'; readonly name: string }
   | { readonly use: 'slip'; readonly meant: string };
 
 /** Languages one edit away from an active word, which are what they say. */
@@ -25,14 +25,12 @@ const attachedMore = new Map([['body', 'crlf']]);
 /** Kinds of operations that are opened by one word, and those that are by two. */
 const byWords = new Map(operationKinds.map(kind => [kind.fence, kind]));
 const attached = new Set(operationKinds.flatMap(({ attachments }) => Object.keys(attachments)));
-/** Fences that are to come. */
-const later = new Set(['sql rows']);
 
 const single = [...byWords.keys()].filter(words => !words.includes(' '));
 const firstWords = [...single, 'mervok'];
 /** Every fence that is known by two words. */
 const pairs = [
-  ...new Set([...attached, 'json schema', 'yaml settings', 'csv rows', ...later, ...byWords.keys()]),
+  ...new Set([...attached, 'json schema', 'yaml settings', 'csv rows', 'sql rows', ...byWords.keys()]),
 ].filter(words => words.includes(' '));
 const seconds = new Set(pairs.map(words => words.split(' ')[1]!));
 
@@ -58,8 +56,8 @@ export function useOfFence(info: string): FenceUse {
       ? { use: 'slip', meant: `${words} ${more}` }
       : { use: 'attached', words, more: third };
   }
-  if (later.has(words)) return { use: 'later', form: words };
   if (words === 'yaml settings') return { use: 'settings' };
+  if (words === 'sql rows') return { use: 'asked-rows', name: third };
   return { use: words === 'json schema' ? 'schema' : 'rows', name: third };
 }
 

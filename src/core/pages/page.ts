@@ -1,6 +1,7 @@
 import type { StatementNode } from '../language/ast.ts';
 import type { Finding } from '../model/finding.ts';
 import type { Excerpt, Range, Source } from '../model/source.ts';
+import type { WrittenRows } from '../steps/query/read-rows.ts';
 import type { WrittenStep } from '../steps/step.ts';
 import type { Cleanup, EachRow, EachValue } from './case-statements.ts';
 
@@ -13,7 +14,8 @@ export interface Page {
   readonly cases: readonly PageCase[];
   /** By their names; every case of the page can name them. */
   readonly schemas: ReadonlyMap<string, Excerpt>;
-  readonly tables: ReadonlyMap<string, Excerpt>;
+  /** Of rows in the page, or of rows that are asked for; nothing where it could not be read. */
+  readonly tables: ReadonlyMap<string, Excerpt | WrittenRows | undefined>;
   /** What is wrong with the page itself. */
   readonly findings: readonly Finding[];
   /** Texts that could not be read: what is missed elsewhere may stand in them. */

@@ -1,8 +1,9 @@
 import Slugger from 'github-slugger';
 import type { StatementNode } from '../language/ast.ts';
-import { type Code, type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
+import { type Code, type Finding, finding, findingOf, SourceError } from '../model/finding.ts';
 import { Excerpt, type Range, type Source } from '../model/source.ts';
 import { operationKindOf } from '../steps/kinds.ts';
+import { readRows, type WrittenRows } from '../steps/query/read-rows.ts';
 import type { Repeat } from '../steps/repeat.ts';
 import type { OperationKind, WrittenStep } from '../steps/step.ts';
 import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
@@ -41,7 +42,7 @@ type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
   broken: boolean;
 };
 
-type Named = Extract<FenceUse, { use: 'schema' | 'rows' }>;
+type Named = Extract<FenceUse, { use: 'schema' | 'rows' | 'asked-rows' }>;
 type Attached = Extract<FenceUse, { use: 'attached' }>;
 
 const swallowedInWords: { readonly [why in Swallowed['why']]: readonly [message: string, remedy: string] } = {
@@ -67,7 +68,7 @@ class PageReader {
   /** A repeated heading gets a number. */
   readonly #slugs = new Slugger();
   readonly #schemas = new Map<string, Excerpt>();
-  readonly #tables = new Map<string, Excerpt>();
+  readonly #tables = new Map<string, Excerpt | WrittenRows | undefined>();
   #open: Draft | undefined;
   #firstHeading: string | undefined;
 
@@ -103,7 +104,7 @@ class PageReader {
       return;
     }
     const isSwallowing = this.#requireClosed(fence);
-    if (use.use === 'schema' || use.use === 'rows') {
+    if (use.use === 'schema' || use.use === 'rows' || use.use === 'asked-rows') {
       this.#named(use, fence);
       this.#open?.fences.push(fence.lines);
       return;
@@ -120,7 +121,6 @@ class PageReader {
     if (use.use === 'operation') this.#operation(draft, use.kind, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
     else if (use.use === 'settings') this.#settings(draft, fence);
-    else if (use.use === 'later') this.#later(use.form, fence);
     else this.#attach(draft, use, fence);
     if (this.#findings.length > before) draft.broken = true;
   }
@@ -266,7 +266,8 @@ class PageReader {
   }
 
   /** A schema or a table: it belongs to the page, wherever it stands. */
-  #named({ use, name }: Named, { info, infoRange, content }: Fence): void {
+  #named({ use, name }: Named, fence: Fence): void {
+    const { info, infoRange, content } = fence;
     const known = use === 'schema' ? this.#schemas : this.#tables;
     const words = info.split(/\s+/).slice(0, 2).join(' ');
     if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
@@ -274,11 +275,21 @@ class PageReader {
         'fence-name',
         infoRange,
         name === '' ? `This fence has no name.` : `'${name}' cannot be its name.`,
-        `Statements refer to it by its name: ${words} berths`,
+        `Statements refer to it by its name: ${words} berths${use === 'asked-rows' ? ' ledger (code, depth)' : ''}`,
       );
-    else if (known.has(name))
-      this.#add('fence-name', infoRange, `Another \`${words}\` of this page has the name '${name}' too.`);
-    else known.set(name, content);
+    else if (known.has(name)) {
+      const what = use === 'schema' ? '`json schema`' : 'table';
+      this.#add('fence-name', infoRange, `Another ${what} of this page has the name '${name}' too.`);
+    } else if (use === 'schema') this.#schemas.set(name, content);
+    else if (use === 'rows') this.#tables.set(name, content);
+    else {
+      const rows = readRows(fence);
+      if (rows instanceof SourceError) {
+        this.#addErrors([rows]);
+        this.#unread.push(info);
+      }
+      this.#tables.set(name, rows instanceof SourceError ? undefined : rows);
+    }
   }
 
   #settings(draft: Draft, { content, range }: Fence): void {
@@ -310,10 +321,6 @@ class PageReader {
     const amended = attach(above, { content, more });
     if (typeof amended === 'string') this.#add('body-stray', infoRange, amended);
     else draft.steps[draft.steps.length - 1] = amended;
-  }
-
-  #later(form: string, { infoRange }: Fence): void {
-    this.#add('not-yet', infoRange, `The fence '${form}' is not there yet.`);
   }
 
   #addErrors(errors: readonly SourceError[]): void {

@@ -4,6 +4,7 @@ import type { EventOf, RunEvent } from '../model/events.ts';
 import { NamedValues } from '../secrecy/named-values.ts';
 import { type Lane, OrderedEvents } from './ordered-events.ts';
 import { brokenOff, type TableRow, type TakenRow, takeRow, takeRows } from './rows.ts';
+import { rowsRequest } from './rows-request.ts';
 import { runCase } from './run-case.ts';
 import { type CaseOutcomes, type IterationBase, RunContext } from './run-context.ts';
 import type { RunControl } from './run-control.ts';
@@ -172,12 +173,14 @@ export class Iteration {
       if ((worst.get(address)?.outcome ?? 'passed') === 'passed') worst.set(address, outcome);
     };
     try {
-      for await (const row of takeRows(rows, this.#values)) {
+      for await (const row of takeRows(rows, this.#values, () =>
+        rowsRequest(this.#scope, page.variables, context),
+      )) {
         if (context.isOver) break;
         for (const [address, outcome] of await this.#runPageRow(page, row, context)) add(address, outcome);
       }
     } catch (error) {
-      const [told, event] = brokenOff(page, context.eventContext, rows, error);
+      const [told, event] = brokenOff(page, context.eventContext, error);
       context.emit(told);
       context.emit(event);
       add(event.case, event);

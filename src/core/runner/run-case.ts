@@ -7,6 +7,7 @@ import { TableError } from '../values/table-reader.ts';
 import { caseEvent } from './case-event.ts';
 import { CaseRun } from './case-run.ts';
 import { rowInWords, type TakenRow, takeRows } from './rows.ts';
+import { rowsRequest } from './rows-request.ts';
 import type { CaseOutcomes, RunContext } from './run-context.ts';
 import { CaseEvaluation, type PageScope } from './scope.ts';
 
@@ -82,11 +83,14 @@ export function rowsOf(
   each: PlannedEach,
   planned: PlannedCase,
   scope: PageScope,
-  { clockAndRandom }: Pick<RunContext, 'clockAndRandom'>,
+  context: RunContext,
 ): AsyncIterable<TakenRow> | Iterable<TakenRow> | Missing {
   const { values } = scope.iteration;
-  if (each.kind === 'rows') return takeRows(each, values);
-  const list = each.list(new CaseEvaluation(scope, planned, clockAndRandom));
+  if (each.kind === 'rows')
+    return takeRows({ ...each.table, ...(each.most !== undefined && { most: each.most }) }, values, () =>
+      rowsRequest(scope.iteration, planned, context),
+    );
+  const list = each.list(new CaseEvaluation(scope, planned, context.clockAndRandom));
   if (list instanceof Missing) return list;
   if (!Array.isArray(list)) return new Missing(`${each.written} is ${kindInWords(kindOf(list))}, no list`);
   if (list.length === 0) return new Missing(`${each.written} is empty, so there is nothing to run it for`);
@@ -136,8 +140,8 @@ async function runRows(
     }
   } catch (error) {
     if (!(error instanceof TableError)) throw error;
-    const { place, text, name } = planned.each!;
-    const problem = { message: `${text}: ${name} cannot be read any further: ${error.message}.`, place };
+    const { place, text } = planned.each!;
+    const problem = { message: `${text}: ${error.message}.`, place, ...error.inPage };
     context.emit({ ...caseEvent(planned, context.eventContext, 'error'), problem });
     add('error');
   }

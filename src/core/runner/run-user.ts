@@ -41,8 +41,7 @@ export async function runUser(user: number | undefined, shared: SharedByUsers): 
         await iterate(row);
       }
     } catch (error) {
-      for (const event of brokenOff(plan.pages[0]!, eventContext, plan.rows, error))
-        output.emit(masker.deep(event));
+      for (const event of brokenOff(plan.pages[0]!, eventContext, error)) output.emit(masker.deep(event));
       return;
     }
   }

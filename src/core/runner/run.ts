@@ -1,4 +1,5 @@
 import type { Plan } from '../analysis/plan.ts';
+import type { NamedTable } from '../analysis/tables.ts';
 import type { EventOf, RunEvent } from '../model/events.ts';
 import { recordVersion } from '../model/outcomes.ts';
 import { RunTotals } from '../record/totals.ts';
@@ -116,10 +117,18 @@ function prepareOperations({ pages }: Plan, { operations }: Ports): void {
 /** In one iteration, as far as it is known before: the rows of a table count one by one. */
 function casesIn({ pages, rows }: Plan): number {
   const inPages = pages.reduce((sum, page) => {
-    const own = page.cases.reduce((count, { each }) => count + (each?.kind === 'rows' ? each.count : 1), 0);
-    return sum + own * (page.rows?.count ?? 1);
+    const own = page.cases.reduce(
+      (count, { each }) => count + (each?.kind === 'rows' ? rowsKnownOf(each.table) : 1),
+      0,
+    );
+    return sum + own * (page.rows ? rowsKnownOf(page.rows) : 1);
   }, 0);
   return inPages * (rows?.count ?? 1);
+}
+
+/** One, where only asking tells. */
+function rowsKnownOf(table: NamedTable): number {
+  return 'ask' in table ? 1 : table.count;
 }
 
 function isoTime(milliseconds: number): string {

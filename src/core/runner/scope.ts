@@ -156,7 +156,7 @@ export class PageScope {
 
   lookup(
     name: string,
-    { near, outer, takenFrom }: PlannedCase,
+    { near, outer, takenFrom }: Pick<PlannedCase, 'near' | 'outer' | 'takenFrom'>,
     evaluation: EvaluationContext,
   ): Entry | undefined {
     const { iteration } = this;
@@ -203,7 +203,7 @@ export class CaseEvaluation implements EvaluationContext {
 
   constructor(
     readonly scope: PageScope,
-    readonly planned: PlannedCase,
+    readonly planned: Pick<PlannedCase, 'near' | 'outer' | 'takenFrom' | 'namespaces'>,
     readonly clockAndRandom: ClockAndRandom,
   ) {}
 

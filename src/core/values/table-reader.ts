@@ -1,4 +1,5 @@
 import type { CsvError } from 'csv-parse';
+import type { Place } from '../model/place.ts';
 import { isObject, kindInWords, kindOf, Plain, type Value } from '../model/value.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { JsonError, readJson } from './json-document.ts';
@@ -29,6 +30,8 @@ export class TableError extends Error {
   constructor(
     message: string,
     readonly line?: number,
+    /** In a page, with the text of its line. */
+    readonly inPage?: { readonly place: Place; readonly line: string },
   ) {
     super(message);
   }

@@ -1,9 +1,18 @@
-import type { EndedQuery, OutgoingQuery } from '../../core/steps/query/query-port.ts';
+import type { EndedQuery, MissingColumn, OutgoingQuery } from '../../core/steps/query/query-port.ts';
+
+/** The file that rows go to, and which columns of them. */
+export interface Spool {
+  readonly path: string;
+  readonly columns: readonly string[];
+  /** Set by then: how many rows there are, or why there are none. */
+  count: number;
+  missing: MissingColumn['missing'] | undefined;
+}
 
 /** A connection to a database, for one query at a time. */
 export interface DatabaseConnection {
-  /** Carries out a query; never throws. */
-  ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery>;
+  /** Carries out a query; never throws. @param spool where its rows go instead of into memory */
+  ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery>;
   /** Takes away what the query has left in the session; whether it can be used again. */
   reset(): Promise<boolean>;
   close(): Promise<void>;

@@ -1,8 +1,16 @@
-import type { EndedQuery, FilledDatabase, OutgoingQuery } from '../../core/steps/query/query-port.ts';
+import type {
+  EndedQuery,
+  FailedRows,
+  FilledDatabase,
+  KeptRows,
+  MissingColumn,
+  OutgoingQuery,
+} from '../../core/steps/query/query-port.ts';
 import { elapsed } from '../clock.ts';
 import type { FilePlaces } from '../file-places.ts';
-import { ConnectionPool, type DatabaseConnection } from './connection-pool.ts';
+import { ConnectionPool, type DatabaseConnection, type Spool } from './connection-pool.ts';
 import { interrupted } from './query-faults.ts';
+import { SpoolFile } from './row-spool.ts';
 import type { ValueReaders } from './value-readers.ts';
 
 /** Opens connections; what speaks to a kind of database is loaded where there is one. */
@@ -31,6 +39,7 @@ async function openerFor(
 
 /** The databases that the queries of a run ask, each with connections of its own. */
 export class Databases {
+  readonly #files = new Set<SpoolFile>();
   readonly #pools = new Map<string, Promise<ConnectionPool<DatabaseConnection>>>();
 
   constructor(
@@ -52,6 +61,25 @@ export class Databases {
     return queued === undefined ? ended : { ...ended, queued };
   }
 
+  async rows(
+    query: OutgoingQuery,
+    columns: readonly string[],
+    signal: AbortSignal,
+  ): Promise<KeptRows | MissingColumn | FailedRows> {
+    const { readJson } = this.readers;
+    const connection = (await openerFor(query.database, this.places, this.readers))();
+    const file = new SpoolFile();
+    this.#files.add(file);
+    const spool: Spool = { path: file.path, columns, count: 0, missing: undefined };
+    const { fault, at } = await connection.ask(query, signal, spool);
+    void connection.close();
+    const { count, missing } = spool;
+    if (!fault && count > 0) return { count, rows: file.rows(readJson) };
+    file.remove();
+    if (missing) return { missing };
+    return fault ? { fault, ...(at && { at }) } : { count, rows: nothing() };
+  }
+
   #poolOf(database: FilledDatabase): Promise<ConnectionPool<DatabaseConnection>> {
     const key = JSON.stringify(database);
     let pool = this.#pools.get(key);
@@ -66,5 +94,9 @@ export class Databases {
 
   async close(): Promise<void> {
     for (const pool of this.#pools.values()) await (await pool).close();
+    // What nobody has read to its end.
+    for (const file of this.#files) file.remove();
   }
 }
+
+async function* nothing(): AsyncGenerator<never> {}

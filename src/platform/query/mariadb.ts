@@ -10,16 +10,9 @@ import type {
 } from '../../core/steps/query/query-port.ts';
 import { isNumberText } from '../../core/values/number.ts';
 import { createConnection } from './mariadb-client.ts';
-import {
-  columnFault,
-  missingFault,
-  noTlsFault,
-  rowsFault,
-  signInFault,
-  statementFault,
-} from './query-faults.ts';
-import { rowObject } from './row-object.ts';
-import { type Came, QueryEnded, ServerConnection } from './server-connection.ts';
+import { missingFault, noTlsFault, signInFault, statementFault } from './query-faults.ts';
+import type { RowSink } from './row-sink.ts';
+import { type Came, ServerConnection } from './server-connection.ts';
 import { tlsOptions } from './tls-options.ts';
 import type { ValueReaders } from './value-readers.ts';
 
@@ -68,49 +61,24 @@ export class MariadbConnection extends ServerConnection<Connection> {
     await this.#begin(connection);
   }
 
-  protected carryOut(
-    connection: Connection,
-    statement: OutgoingStatement,
-    query: OutgoingQuery,
-  ): Promise<Came> {
+  protected carryOut(connection: Connection, statement: OutgoingStatement, sink: RowSink): Promise<Came> {
     return new Promise((resolve, reject) => {
       const asked = connection.execute({ sql: statement.text, values: statement.parameters.map(given) });
-      const rows: { [column: string]: Value }[] = [];
-      let [columns, fields]: [string[] | undefined, readonly Field[]] = [undefined, []];
+      let fields: readonly Field[] = [];
       let changed: number | undefined;
-      let refused: OperationFault | undefined;
-      const refuse = (fault: OperationFault | undefined) => {
-        refused = fault;
-        if (fault) void this.cancel();
-      };
       asked.on('fields', (told: readonly Field[] | undefined) => {
         if (!told) return;
         fields = told;
-        columns = told.map(({ name }) => name);
-        refuse(columnFault(columns));
+        this.heed(sink.begin(told.map(({ name }) => name)));
       });
       asked.on('result', (row: unknown[] | { affectedRows: number }) => {
-        if (refused) return;
         if (!Array.isArray(row)) changed = row.affectedRows;
-        else if (rows.length === query.rows) refuse(rowsFault(query));
-        else
-          rows.push(
-            rowObject(
-              columns!,
-              row.map((value, at) => taken(value, fields[at]!.columnType, this.readers)),
-            ),
-          );
+        else if (!this.isRefused)
+          this.heed(sink.take(row.map((value, at) => taken(value, fields[at]!.columnType, this.readers))));
       });
-      asked.on('error', error => reject(refused ? new QueryEnded(refused) : error));
-      asked.on('end', () => {
-        if (refused) reject(new QueryEnded(refused));
-        else
-          resolve({
-            ...(columns && { rows }),
-            // What returns the rows that it changed says by them how many there are.
-            ...(statement.changes && { changed: changed ?? rows.length }),
-          });
-      });
+      asked.on('error', reject);
+      // What returns the rows that it changed says by them how many there are.
+      asked.on('end', () => resolve(statement.changes ? { changed: changed ?? sink.count } : {}));
     });
   }
 

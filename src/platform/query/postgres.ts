@@ -1,18 +1,10 @@
-import type { Value } from '../../core/model/value.ts';
 import type { OperationFault } from '../../core/steps/operation-port.ts';
 import type { MistakePlace, OutgoingQuery, OutgoingStatement } from '../../core/steps/query/query-port.ts';
 import { Client, Query } from './postgres-client.ts';
 import { typeOfParameter, valueOfText } from './postgres-values.ts';
-import {
-  columnFault,
-  missingFault,
-  noTlsFault,
-  rowsFault,
-  signInFault,
-  statementFault,
-} from './query-faults.ts';
-import { rowObject } from './row-object.ts';
-import { type Came, QueryEnded, ServerConnection } from './server-connection.ts';
+import { missingFault, noTlsFault, signInFault, statementFault } from './query-faults.ts';
+import type { RowSink } from './row-sink.ts';
+import { type Came, ServerConnection } from './server-connection.ts';
 import { tlsOptions } from './tls-options.ts';
 
 /** What every session begins with, and goes back to. */
@@ -70,11 +62,7 @@ export class PostgresConnection extends ServerConnection<PostgresClient> {
   }
 
   /** Values are taken as the server writes them, so that none loses anything on its way. */
-  protected carryOut(
-    client: PostgresClient,
-    statement: OutgoingStatement,
-    query: OutgoingQuery,
-  ): Promise<Came> {
+  protected carryOut(client: PostgresClient, statement: OutgoingStatement, sink: RowSink): Promise<Came> {
     return new Promise((resolve, reject) => {
       const types = Object.assign(statement.parameters.map(typeOfParameter), {
         getTypeParser: () => (text: string) => text,
@@ -89,27 +77,23 @@ export class PostgresConnection extends ServerConnection<PostgresClient> {
         rowMode: 'array',
         queryMode: 'extended',
       });
-      const rows: { [column: string]: Value }[] = [];
-      let columns: string[] | undefined;
-      let refused: OperationFault | undefined;
-      asked.on('row', (texts: (string | null)[], { fields }: Result) => {
-        if (refused) return;
-        columns ??= fields.map(({ name }) => name);
-        refused = columnFault(columns) ?? (rows.length === query.rows ? rowsFault(query) : undefined);
-        if (refused) void this.cancel();
-        else
-          rows.push(
-            rowObject(
-              columns,
-              texts.map((text, at) => valueOfText(text, fields[at]!.dataTypeID, this.readers)),
-            ),
-          );
+      let hasBegun = false;
+      const begin = ({ fields }: Result) => {
+        if (hasBegun) return;
+        hasBegun = true;
+        this.heed(sink.begin(fields.map(({ name }) => name)));
+      };
+      asked.on('row', (texts: (string | null)[], result: Result) => {
+        begin(result);
+        const value = (text: string | null, at: number) =>
+          valueOfText(text, result.fields[at]!.dataTypeID, this.readers);
+        if (!this.isRefused) this.heed(sink.take(texts.map(value)));
       });
-      asked.on('error', error => reject(refused ? new QueryEnded(refused) : error));
+      asked.on('error', reject);
       asked.on('end', (result: Result) => {
-        const fault = refused ?? columnFault(result.fields.map(({ name }) => name));
-        if (fault) reject(new QueryEnded(fault));
-        else resolve(cameOf(result, rows));
+        // A query that returns no rows by its nature has no columns.
+        if (result.fields.length > 0) begin(result);
+        resolve(cameOf(result));
       });
       client.query(asked as never);
     });
@@ -164,11 +148,7 @@ export class PostgresConnection extends ServerConnection<PostgresClient> {
   }
 }
 
-/** A query that returns no rows by its nature has no columns. */
-function cameOf({ command, rowCount, fields }: Result, rows: NonNullable<Came['rows']>): Came {
+function cameOf({ command, rowCount }: Result): Came {
   const changes = command !== null && ['INSERT', 'UPDATE', 'DELETE', 'MERGE'].includes(command);
-  return {
-    ...(fields.length > 0 && { rows }),
-    ...(changes && rowCount !== null && { changed: rowCount }),
-  };
+  return changes && rowCount !== null ? { changed: rowCount } : {};
 }

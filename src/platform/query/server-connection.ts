@@ -1,4 +1,3 @@
-import type { Value } from '../../core/model/value.ts';
 import type { OperationFault } from '../../core/steps/operation-port.ts';
 import type {
   EndedQuery,
@@ -8,16 +7,17 @@ import type {
   OutgoingStatement,
 } from '../../core/steps/query/query-port.ts';
 import { elapsed } from '../clock.ts';
-import type { DatabaseConnection } from './connection-pool.ts';
+import type { DatabaseConnection, Spool } from './connection-pool.ts';
 import { connectionFault, interrupted, timeFault } from './query-faults.ts';
+import { RowCollector, type RowSink } from './row-sink.ts';
+import { SpoolWriter } from './row-spool.ts';
 import type { ValueReaders } from './value-readers.ts';
 
 /** In milliseconds: so long a query that is ended at the server is waited for, before its connection is given up. */
 const patience = 1000;
 
-/** What a statement came to. */
+/** What a statement came to, beside its rows. */
 export interface Came {
-  readonly rows?: readonly { readonly [column: string]: Value }[];
   readonly changed?: number;
 }
 
@@ -38,6 +38,10 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
   #onGivenUp: () => void = () => undefined;
   /** The one that is carried out. */
   #statement = 0;
+  /** What ends it at the server, while that goes on. */
+  #ending: Promise<void> | undefined;
+  /** Why what it returns is not wanted. */
+  #refusal: OperationFault | undefined;
 
   constructor(
     readonly database: FilledDatabase,
@@ -53,11 +57,7 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
   protected abstract say(client: Client, text: string): Promise<void>;
   /** Sets the session back to what it begins with. */
   protected abstract clear(client: Client): Promise<void>;
-  protected abstract carryOut(
-    client: Client,
-    statement: OutgoingStatement,
-    query: OutgoingQuery,
-  ): Promise<Came>;
+  protected abstract carryOut(client: Client, statement: OutgoingStatement, sink: RowSink): Promise<Came>;
   /** What ends the query of this connection, said over another one; nothing where it has none yet. */
   protected abstract cancelling(client: Client): string | undefined;
   protected abstract another(): ServerConnection<Client>;
@@ -67,32 +67,58 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
   protected abstract meant(error: Error & { readonly code?: string }): OperationFault;
   protected abstract placeOf(error: Error, statement: number, query: OutgoingQuery): MistakePlace | undefined;
 
-  async ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery> {
+  async ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery> {
+    if (!spool) {
+      let last = new RowCollector(query);
+      const ended = await this.#ask(query, signal, () => {
+        last = new RowCollector(query);
+        return last;
+      });
+      return { ...ended, ...(!ended.fault && last.rows && { rows: last.rows }) };
+    }
+    const writer = new SpoolWriter(spool.path, spool.columns, this.readers.writeJson);
+    const ended = await this.#ask(query, signal, () => writer);
+    writer.end();
+    spool.count = writer.count;
+    spool.missing = writer.missing;
+    return ended;
+  }
+
+  /** @param sinkFor made for each statement */
+  async #ask(query: OutgoingQuery, signal: AbortSignal, sinkFor: () => RowSink): Promise<EndedQuery> {
     const begin = elapsed();
     let fault: OperationFault | undefined;
     const end = (why: OperationFault) => {
       if (fault) return;
       fault = why;
-      void this.cancel();
+      this.#cancel();
     };
     const onAbort = () => end(interrupted);
     const timer = setTimeout(() => end(timeFault(query)), query.timeout);
     signal.addEventListener('abort', onAbort);
     this.#statement = 0;
+    this.#refusal = undefined;
+    this.#ending = undefined;
     // A client that is given up need not say so.
     const givenUp = new Promise<never>((_, reject) => {
-      this.#onGivenUp = () => reject(new QueryEnded(fault ?? interrupted));
+      this.#onGivenUp = () => reject(new QueryEnded(fault ?? this.#refusal ?? interrupted));
     });
     try {
-      const came = await Promise.race([this.#carryOutAll(query, () => fault), givenUp]);
-      return { ...came, time: elapsed() - begin };
+      const came = await Promise.race([this.#carryOutAll(query, sinkFor, () => fault), givenUp]);
+      const time = elapsed() - begin;
+      await this.#hasEnded(givenUp);
+      return { ...came, time };
     } catch (error) {
+      const time = elapsed() - begin;
+      await this.#hasEnded(givenUp);
       const statement = this.#statement;
-      const found = this.#faultOf(error as Error);
+      const found = this.#refusal ?? this.#faultOf(error as Error);
       if (!this.isBroken && query.statements.length > 1) await this.#rollBack();
       const at =
-        fault || error instanceof QueryEnded ? undefined : this.placeOf(error as Error, statement, query);
-      return { fault: fault ?? found, time: elapsed() - begin, ...(at && { at }) };
+        fault || this.#refusal || error instanceof QueryEnded
+          ? undefined
+          : this.placeOf(error as Error, statement, query);
+      return { fault: fault ?? found, time, ...(at && { at }) };
     } finally {
       clearTimeout(timer);
       clearTimeout(this.#givenUp);
@@ -100,7 +126,16 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
     }
   }
 
-  async #carryOutAll(query: OutgoingQuery, endedBy: () => OperationFault | undefined): Promise<Came> {
+  /** What ends a query must not meet the next one instead. */
+  async #hasEnded(givenUp: Promise<never>): Promise<void> {
+    if (this.#ending && !this.isBroken) await Promise.race([this.#ending, givenUp.catch(() => undefined)]);
+  }
+
+  async #carryOutAll(
+    query: OutgoingQuery,
+    sinkFor: () => RowSink,
+    endedBy: () => OperationFault | undefined,
+  ): Promise<Came> {
     const client = await this.open();
     const fault = endedBy();
     if (fault) throw new QueryEnded(fault);
@@ -108,9 +143,26 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
     const several = query.statements.length > 1;
     if (several) await this.say(client, 'begin');
     for (; this.#statement < query.statements.length; this.#statement++)
-      came = await this.carryOut(client, query.statements[this.#statement]!, query);
+      came = await this.#carryOutOne(client, query.statements[this.#statement]!, sinkFor());
     if (several) await this.say(client, 'commit');
     return came;
+  }
+
+  async #carryOutOne(client: Client, statement: OutgoingStatement, sink: RowSink): Promise<Came> {
+    const came = await this.carryOut(client, statement, sink);
+    if (this.#refusal) throw new QueryEnded(this.#refusal);
+    return came;
+  }
+
+  /** What a sink says of what came: once it does not want it, the rest does not come. */
+  protected heed(fault: OperationFault | undefined): void {
+    if (!fault || this.#refusal) return;
+    this.#refusal = fault;
+    this.#cancel();
+  }
+
+  protected get isRefused(): boolean {
+    return this.#refusal !== undefined;
   }
 
   protected async open(): Promise<Client> {
@@ -126,8 +178,12 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
     return client;
   }
 
+  #cancel(): void {
+    this.#ending ??= this.#endAtServer();
+  }
+
   /** At the server, from a connection of its own; where that does not help, by giving the connection up. */
-  protected async cancel(): Promise<void> {
+  async #endAtServer(): Promise<void> {
     const { client } = this;
     const statement = client && this.cancelling(client);
     if (statement === undefined) return this.#giveUp();

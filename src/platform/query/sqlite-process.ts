@@ -1,5 +1,6 @@
-import type { OutgoingQuery, Parameter } from '../../core/steps/query/query-port.ts';
+import type { MissingColumn, OutgoingQuery, Parameter } from '../../core/steps/query/query-port.ts';
 import { columnFault } from './query-faults.ts';
+import { SpoolWriter } from './row-spool.ts';
 import { loadSqlite, type SqliteDatabase, type SqliteValue } from './sqlite-library.ts';
 
 // The process that asks a file of SQLite, query by query: one that does not end can only be ended with its process.
@@ -10,6 +11,8 @@ export interface SqliteTask {
   readonly query: Pick<OutgoingQuery, 'statements' | 'rows'>;
   /** How long locks of others are waited for, in milliseconds. */
   readonly patience: number;
+  /** Where its rows go instead of into the answer. */
+  readonly spool?: { readonly path: string; readonly columns: readonly string[] };
 }
 
 export type SqliteAnswer =
@@ -19,6 +22,7 @@ export type SqliteAnswer =
       readonly changed?: number;
     }
   | { readonly failed: string; readonly code: string; readonly statement: number }
+  | { readonly spooled: number; readonly missing?: MissingColumn['missing'] }
   | { readonly refused: string }
   | { readonly tooMany: true };
 
@@ -29,12 +33,13 @@ process.on('message', (task: SqliteTask) => {
 });
 process.on('disconnect', () => process.exit());
 
-function answerTo({ path, query, patience }: SqliteTask): SqliteAnswer {
+function answerTo({ path, query, patience, spool }: SqliteTask): SqliteAnswer {
   let database: SqliteDatabase | undefined;
   let statement = 0;
   try {
     // Nothing of a session is left behind where each query has its own.
     database = open!(path, patience);
+    if (spool) return fillSpool(database, query.statements[0]!, spool);
     const several = query.statements.length > 1;
     if (several) database.exec('begin');
     let answer: SqliteAnswer = {};
@@ -78,6 +83,31 @@ function carryOut(
   }
   // What returns the rows that it changed says by them how many there are.
   return changes ? { columns, rows, changed: rows.length } : { columns, rows };
+}
+
+function fillSpool(
+  database: SqliteDatabase,
+  { text, parameters }: OutgoingQuery['statements'][number],
+  { path, columns }: NonNullable<SqliteTask['spool']>,
+): SqliteAnswer {
+  const statement = database.prepare(text);
+  const writer = new SpoolWriter(path, columns, jsonOf);
+  try {
+    const fault = writer.begin(statement.columns);
+    if (writer.missing) return { spooled: 0, missing: writer.missing };
+    if (fault) return { refused: fault.message };
+    for (const row of statement.rows(parameters.map(bound))) writer.take(row);
+    return { spooled: writer.count };
+  } finally {
+    writer.end();
+  }
+}
+
+/** What JSON has no number for is a text; bytes are in base64. */
+function jsonOf(value: SqliteValue): string {
+  if (typeof value === 'bigint') return String(value);
+  if (value instanceof Uint8Array) return JSON.stringify(Buffer.from(value).toString('base64'));
+  return JSON.stringify(typeof value === 'number' && !Number.isFinite(value) ? String(value) : value);
 }
 
 function bound({ kind, value }: Parameter): SqliteValue {

@@ -12,7 +12,7 @@ import type {
 } from '../../core/steps/query/query-port.ts';
 import { elapsed } from '../clock.ts';
 import type { FilePlaces } from '../file-places.ts';
-import type { DatabaseConnection } from './connection-pool.ts';
+import type { DatabaseConnection, Spool } from './connection-pool.ts';
 import { interrupted, missingFault, rowsFault, statementFault, timeFault } from './query-faults.ts';
 import { rowObject } from './row-object.ts';
 import type { SqliteValue } from './sqlite-library.ts';
@@ -33,7 +33,7 @@ export class SqliteConnection implements DatabaseConnection {
     readonly readers: ValueReaders,
   ) {}
 
-  async ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery> {
+  async ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery> {
     const begin = elapsed();
     const path = this.#locate();
     if (typeof path !== 'string') return { fault: path, time: 0 };
@@ -64,11 +64,17 @@ export class SqliteConnection implements DatabaseConnection {
       child.once('exit', onExit);
       child.once('message', done);
       const { statements, rows } = query;
-      const task: SqliteTask = { path, query: { statements, rows }, patience };
+      const into = spool && { path: spool.path, columns: spool.columns };
+      const task: SqliteTask = { path, query: { statements, rows }, patience, ...(into && { spool: into }) };
       if (signal.aborted) end(interrupted);
       else child.send(task);
     });
     child.unref();
+    if (spool && 'spooled' in answer) {
+      spool.count = answer.spooled;
+      spool.missing = answer.missing;
+      return { time: elapsed() - begin };
+    }
     return { ...this.#endedBy(answer, query), time: elapsed() - begin };
   }
 
@@ -77,6 +83,7 @@ export class SqliteConnection implements DatabaseConnection {
     if ('tooMany' in answer) return { fault: rowsFault(query) };
     if ('refused' in answer) return { fault: { kind: 'statement', message: answer.refused } };
     if ('failed' in answer) return this.#failed(answer, query);
+    if ('spooled' in answer) return {};
     const { columns, rows, changed } = answer;
     return {
       ...(columns &&

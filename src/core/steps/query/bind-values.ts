@@ -21,7 +21,7 @@ export function bind(
     // It has no type of its own, and SQLite compares by type.
     if (dialect === 'sqlite' && isNumberText(value.text))
       refuse(
-        `may be a number or a text, and SQLite compares by which it is; say so in a let: let value = number({${reference.name}}), or text({${reference.name}})`,
+        `may be a number or a text, and SQLite compares by which it is; say so in a let: let value = number({${reference.name}}), or text({${reference.name}}); in the settings: value: { let: "number({${reference.name}})" }`,
       );
     if (value.text.includes('\0')) refuse('holds a NUL, which no text of a database can');
     return { kind: dialect === 'sqlite' ? 'text' : 'plain', value: value.text };

@@ -1,10 +1,12 @@
 import type { EvaluationContext } from '../../language/evaluation-context.ts';
 import { refuseValue, render, TemplateError, valueFor } from '../../language/templates/render.ts';
 import type { Template } from '../../language/templates/template.ts';
+import type { Excerpt } from '../../model/source.ts';
 import type { Value } from '../../model/value.ts';
 import type { DatabaseSetting, Dialect } from '../../settings/database.ts';
+import type { OperationFault } from '../operation-port.ts';
 import { bind, placeholder } from './bind-values.ts';
-import type { FilledDatabase, OutgoingStatement, Parameter } from './query-port.ts';
+import type { EndedQuery, FilledDatabase, OutgoingStatement, Parameter } from './query-port.ts';
 import type { SqlReference, SqlStatement } from './sql-text.ts';
 import { changesRows } from './statement-rules.ts';
 
@@ -61,9 +63,23 @@ function valuesOf({ reference, inList, compared }: SqlReference, context: Evalua
 }
 
 /** Where in the fence a character of what was sent stands. */
-export function placeInFence({ pieces }: FilledStatement, offset: number): number {
+function placeInFence({ pieces }: FilledStatement, offset: number): number {
   const piece = pieces.findLast(({ at }) => at <= offset) ?? pieces[0]!;
   return piece.from + offset - piece.at;
+}
+
+/** A fault with its place in the page, where the database has said one. */
+export function faultInPage(
+  { fault, at }: Pick<EndedQuery, 'fault' | 'at'>,
+  statements: readonly FilledStatement[],
+  content: Excerpt,
+): OperationFault | undefined {
+  const statement = at && statements[at.statement];
+  if (!fault || !statement) return fault;
+  const offset = Math.min(placeInFence(statement, at.offset), Math.max(0, content.text.length - 1));
+  const { source } = content;
+  const position = source.position(content.toPage(offset));
+  return { ...fault, place: { file: source.file, ...position }, line: source.lineText(position.line) };
 }
 
 /** Throws TemplateError. */

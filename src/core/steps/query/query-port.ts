@@ -62,7 +62,33 @@ export interface EndedQuery {
   readonly queued?: number;
 }
 
+/** All rows of a query as they were at one moment, kept beside the run. */
+export interface KeptRows {
+  readonly fault?: undefined;
+  readonly missing?: undefined;
+  readonly count: number;
+  /** To be read once: the values of the columns that were asked for, in their order. Throws TableError. */
+  readonly rows: AsyncIterable<readonly Value[]>;
+}
+
+/** That a query returns no column that was asked for, and those that it returns. */
+export interface MissingColumn {
+  readonly fault?: undefined;
+  readonly missing: { readonly column: string; readonly returned: readonly string[] };
+}
+
+/** Why there are no rows. */
+export interface FailedRows extends Pick<EndedQuery, 'at'> {
+  readonly fault: OperationFault;
+}
+
 /** What asks databases. */
 export interface QueryPort extends OperationPort<undefined> {
   run(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery>;
+  /** Over a connection of its own, which is closed by then; however many there are, they take no memory. */
+  rows(
+    query: OutgoingQuery,
+    columns: readonly string[],
+    signal: AbortSignal,
+  ): Promise<KeptRows | MissingColumn | FailedRows>;
 }

@@ -18,7 +18,7 @@ import { payloadOf } from '../payload.ts';
 import { redactedParts } from '../redacted-parts.ts';
 import type { Repetition } from '../repetition.ts';
 import type { StepPreview, StepRun } from '../step.ts';
-import { type FilledStatement, fillDatabase, fillStatement, placeInFence } from './fill-query.ts';
+import { type FilledStatement, faultInPage, fillDatabase, fillStatement } from './fill-query.ts';
 import type { EndedQuery, OutgoingQuery } from './query-port.ts';
 import { QueryView } from './query-view.ts';
 import type { SqlStatement } from './sql-text.ts';
@@ -41,7 +41,7 @@ interface FilledQuery {
 }
 
 /** In milliseconds, where nothing is set. */
-const defaultTimeout = 30_000;
+export const defaultTimeout = 30_000;
 /** So many rows stand on record, and so much of a parameter is told, in characters. */
 const [recordedRows, longestTold] = [100, 200];
 
@@ -100,7 +100,7 @@ export class QueryStep extends OperationStep {
     const others = run.giveWay();
     if (others) await others;
     const view = new QueryView(ended);
-    const fault = this.#faultOf(ended, filled);
+    const fault = faultInPage(ended, filled.outgoing.statements, this.query.content);
     this.#tell(run, { filled, ended, at, cause, view, fault });
     run.evaluation.answer = {
       response: ended.fault ? undefined : view,
@@ -108,21 +108,6 @@ export class QueryStep extends OperationStep {
       fault: ended.fault?.kind,
     };
     return fault;
-  }
-
-  /** With the place in the page, where the database has said one. */
-  #faultOf({ fault, at }: EndedQuery, { outgoing }: FilledQuery): OperationFault | undefined {
-    const statement = at && outgoing.statements[at.statement];
-    if (!fault || !statement) return fault;
-    const { content } = this.query;
-    const offset = Math.min(placeInFence(statement, at.offset), Math.max(0, content.text.length - 1));
-    const { source } = content;
-    const position = source.position(content.toPage(offset));
-    return {
-      ...fault,
-      place: { file: source.file, ...position },
-      line: source.lineText(position.line),
-    };
   }
 
   #tell(

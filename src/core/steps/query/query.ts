@@ -9,7 +9,7 @@ import { didYouMean, inWords } from '../../text/words.ts';
 import { expectsFault } from '../operation.ts';
 import { firstLine } from '../operation-event.ts';
 import { planRepeat } from '../repetition.ts';
-import type { Demands, OperationKind, PlannedStep, PrepareContext } from '../step.ts';
+import type { Demands, OperationKind, PlannedStep, PrepareContext, UseReferences } from '../step.ts';
 import { QueryStep } from './query-step.ts';
 import { readQuery, statementsOf, type WrittenQuery } from './read-query.ts';
 import { onlyReads, reachesOut } from './statement-rules.ts';
@@ -26,18 +26,14 @@ export const queryKind: OperationKind<WrittenQuery> = {
   title: titleOf,
   effect: query => (isReading(query) ? undefined : 'its query may change something'),
   runsAlone: query => !isReading(query),
-  demands,
+  demands: demandsOfQuery,
   unchecked: query =>
     isReading(query)
       ? { message: 'Nothing is checked after this query.', remedy: 'Add for example: count $[*] = 1' }
       : undefined,
   uses(query, effective, use) {
     if (query.repeat) use(referencesIn(query.repeat));
-    const found = effective.databases.get(query.database);
-    if (!found) return;
-    for (const { references } of statementsOf(query, found.database.dialect).statements)
-      use(references.map(({ reference }) => reference));
-    use(templatesOfDatabase(found.database).flatMap(referencesOf), found.level.source);
+    usesOfQuery(query, effective, use);
   },
   packages({ repeat }, _effective, needed) {
     if (repeat) packagesOf(repeat, needed);
@@ -57,7 +53,11 @@ function isReading(query: WrittenQuery): boolean {
   return errors.length === 0 && statements.every(onlyReads);
 }
 
-function demands(query: WrittenQuery, { databases }: Effective): Demands {
+/** Of a query, or of the rows of a table. */
+export function demandsOfQuery(
+  query: Pick<WrittenQuery, 'content' | 'database'>,
+  { databases }: Effective,
+): Demands {
   const { dialect } = databases.get(query.database)?.database ?? {};
   if (!dialect) return {};
   const isFree = !statementsOf(query, dialect).statements.some(reachesOut);
@@ -85,7 +85,23 @@ function prepare(query: WrittenQuery, context: PrepareContext): readonly Planned
   return [step];
 }
 
-function unknownDatabase({ database, databaseRange }: WrittenQuery, { databases }: Effective): SourceError {
+/** What a query, or the rows of a table, uses beside what it is for: its references, and those of its database. */
+export function usesOfQuery(
+  query: Pick<WrittenQuery, 'content' | 'database'>,
+  { databases }: Effective,
+  use: UseReferences,
+): void {
+  const found = databases.get(query.database);
+  if (!found) return;
+  for (const { references } of statementsOf(query, found.database.dialect).statements)
+    use(references.map(({ reference }) => reference));
+  use(templatesOfDatabase(found.database).flatMap(referencesOf), found.level.source);
+}
+
+export function unknownDatabase(
+  { database, databaseRange }: Pick<WrittenQuery, 'database' | 'databaseRange'>,
+  { databases }: Effective,
+): SourceError {
   const known = [...databases.keys()];
   const all =
     known.length > 0

@@ -56,7 +56,7 @@ export interface ReadStatements {
 const known = new WeakMap<Excerpt, Map<Dialect, ReadStatements>>();
 
 /** They are read once for each way of speaking, though several stages ask. */
-export function statementsOf({ content }: WrittenQuery, dialect: Dialect): ReadStatements {
+export function statementsOf({ content }: Pick<WrittenQuery, 'content'>, dialect: Dialect): ReadStatements {
   const ways = known.get(content) ?? new Map<Dialect, ReadStatements>();
   known.set(content, ways);
   let read = ways.get(dialect);
