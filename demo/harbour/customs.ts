@@ -1,5 +1,6 @@
-import { createHash } from 'node:crypto';
+import { createHash, createHmac } from 'node:crypto';
 import { Problem, type Route } from './http.ts';
+import type { Office } from './office.ts';
 
 interface Part {
   readonly name: string;
@@ -15,8 +16,11 @@ interface Declaration {
   scan?: string;
 }
 
-/** Declarations of goods: a form with a file, and a scan that is sent as it is. */
-export function customs(): Route[] {
+/** What a paper is sealed with: known to the office and to the brokers alone. */
+const sealWord = 'red wax';
+
+/** Declarations of goods: a form with a file, a scan that is sent as it is, and papers under seal. */
+export function customs(office: Office): Route[] {
   const declarations: Declaration[] = [];
   const declaration = (id: string) => {
     const found = declarations.find(each => String(each.id) === id);
@@ -64,6 +68,22 @@ export function customs(): Route[] {
           status: 200,
           body: { size: bytes.length, sha256: found.scan, type: request.headers['content-type'] },
         };
+      },
+    },
+    {
+      method: 'POST',
+      path: '/v1/customs/clearances',
+      answer: ({ bytes, request }) => {
+        const at = String(request.headers['seal-time'] ?? '');
+        const seal = createHmac('sha256', sealWord)
+          .update(`POST /v1/customs/clearances\n${at}\n`)
+          .update(createHash('sha256').update(bytes).digest('hex'))
+          .digest('hex');
+        if (request.headers.seal !== seal && !office.has('open-seal'))
+          throw new Problem(403, 'Broken seal', 'The seal does not belong to this paper.');
+        const { goods } = JSON.parse(bytes.toString()) as { goods: { value: number; rate: number }[] };
+        const duty = goods.reduce((sum, { value, rate }) => sum + Math.round(value * rate * 100), 0) / 100;
+        return { status: 201, body: { cleared: true, items: goods.length, duty } };
       },
     },
   ];

@@ -8,6 +8,8 @@ export const defects = {
   'endless-pages': 'the last page of a list names a next one',
   'lost-update': 'a berth can be changed by who has not seen its latest state',
   'upside-down': 'high tides are told as low ones',
+  'deaf-ledger': 'the ledger does not hear of what is cancelled',
+  'open-seal': 'customs clear goods whatever their seal says',
   'never-fast': 'a mooring never comes to an end',
 } as const;
 

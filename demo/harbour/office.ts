@@ -1,6 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import type { Defect } from './defects.ts';
+import { Gauge } from './gauge.ts';
 import { Problem } from './http.ts';
+import type { Ledger } from './ledger.ts';
 
 export type BerthState = 'free' | 'taken' | 'closed';
 
@@ -49,10 +51,14 @@ export class Office {
   ];
   readonly vessels: Vessel[] = [];
   readonly reservations: Reservation[] = [];
+  readonly gauge = new Gauge();
   readonly #tokens = new Map<string, number>();
   #nextId = firstId;
 
-  constructor(readonly defects: ReadonlySet<Defect>) {}
+  constructor(
+    readonly defects: ReadonlySet<Defect>,
+    readonly ledger?: Ledger,
+  ) {}
 
   has(defect: Defect): boolean {
     return this.defects.has(defect);

@@ -18,10 +18,11 @@ export function routesOf(office: Office): Route[] {
     ...vessels(office),
     ...reservations(office),
     ...areasOf(office),
-    ...customs(),
+    ...customs(office),
     ...graph(office),
     ...weather(),
     ...tides(office),
+    ...office.gauge.routes(),
     ...moorings(office),
   ];
 }
@@ -175,6 +176,7 @@ function reservations(office: Office): Route[] {
           cancelled: false,
         };
         office.reservations.push(made);
+        office.ledger?.enter('reserved', made);
         return { status: 201, headers: { Location: `/v1/reservations/${made.id}` }, body: tell(made) };
       }),
     },
@@ -191,6 +193,7 @@ function reservations(office: Office): Route[] {
         const { nights } = fieldsOf(body);
         checkNights(nights);
         found.nights = nights as number;
+        office.ledger?.enter('changed', found);
         return { status: 200, body: tell(found) };
       }),
     },
@@ -199,6 +202,7 @@ function reservations(office: Office): Route[] {
       path: '/v1/reservations/:id',
       answer: guarded(({ path }) => {
         const found = office.reservation(path.id!);
+        if (!found.cancelled && !office.has('deaf-ledger')) office.ledger?.enter('cancelled', found);
         found.cancelled = true;
         found.berth.state = 'free';
         return { status: 204 };

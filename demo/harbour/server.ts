@@ -3,25 +3,35 @@ import { createSecureServer } from 'node:http2';
 import type { AddressInfo, Server, Socket } from 'node:net';
 import type { Defect } from './defects.ts';
 import { findRoute, Problem, readBytes, readJson, send } from './http.ts';
+import type { Ledger } from './ledger.ts';
 import { Office } from './office.ts';
 import { routesOf } from './routes.ts';
 import authority from './tls/authority.pem';
 import key from './tls/server.key';
 import certificate from './tls/server.pem';
 
+export { Ledger } from './ledger.ts';
+
 export interface Harbour {
   /** `http://127.0.0.1:7070` */
   readonly url: string;
   /** The same over TLS, with a certificate of the harbour's own authority. */
   readonly safeUrl: string;
+  /** Starts the tide gauge anew. */
+  restartGauge(): void;
   close(): Promise<void>;
 }
 
 /**
  * Opens the harbour office on the loopback address, and one port further over TLS (HTTP/2 too). Port 0 takes free ones.
  */
-export async function openHarbour(port = 0, defects: Iterable<Defect> = []): Promise<Harbour> {
-  const answer = listenerOf(new Office(new Set(defects)));
+export async function openHarbour(
+  port = 0,
+  defects: Iterable<Defect> = [],
+  ledger?: Ledger,
+): Promise<Harbour> {
+  const office = new Office(new Set(defects), ledger);
+  const answer = listenerOf(office);
   const open = createServer(answer);
   const safe = createSecureServer(
     { key, cert: certificate, ca: authority, requestCert: true, rejectUnauthorized: false, allowHTTP1: true },
@@ -37,10 +47,16 @@ export async function openHarbour(port = 0, defects: Iterable<Defect> = []): Pro
   const close = async () => {
     for (const socket of sockets) socket.destroy();
     await Promise.all([open, safe].map(server => new Promise(closed => server.close(closed))));
+    ledger?.close();
   };
   try {
     const safePort = await listen(safe, port === 0 ? 0 : taken + 1);
-    return { url: `http://127.0.0.1:${taken}`, safeUrl: `https://127.0.0.1:${safePort}`, close };
+    return {
+      url: `http://127.0.0.1:${taken}`,
+      safeUrl: `https://127.0.0.1:${safePort}`,
+      restartGauge: () => office.gauge.restart(),
+      close,
+    };
   } catch (error) {
     await close();
     throw error;

@@ -1,4 +1,5 @@
-import { cpSync, existsSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type Defect, defects, isDefect } from '../../demo/harbour/defects.ts';
@@ -31,7 +32,8 @@ export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<vo
   const output = readOutputs(flags.output);
   const terminal = besideOutputs(output, whole);
   const chosen = (flags.defect ?? []).map(readDefect);
-  const harbour = await open(readPort(flags.port, flags.serve === true), chosen);
+  const folder = mkdtempSync(join(tmpdir(), 'skerry-harbour-'));
+  const { harbour, ledgerFile } = await open(readPort(flags.port, flags.serve === true), chosen, folder);
   // Whatever happens, an open harbour would keep the program from ending.
   try {
     if (!flags.quiet) {
@@ -39,11 +41,17 @@ export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<vo
       for (const name of chosen) terminal.out(`On purpose, ${defects[name]}.\n`);
     }
     if (flags.serve) {
+      if (ledgerFile !== undefined)
+        terminal.out(
+          `Its ledger is ${ledgerFile}: mervok run --files-anywhere --set ledger-file=${ledgerFile}\n`,
+        );
       terminal.out('It stays open until it is interrupted (Ctrl-C).\n');
+      process.on('SIGHUP', harbour.restartGauge);
       await interrupted();
-    } else await runDemo(harbour, { ...flags, output }, chosen, terminal);
+    } else await runDemo(harbour, { ...flags, output, ledgerFile }, chosen, terminal);
   } finally {
     await harbour.close();
+    rmSync(folder, { recursive: true, force: true });
   }
 }
 
@@ -68,17 +76,30 @@ function copyCollection(folder: string, { out, paint }: Terminal): void {
 
 async function runDemo(
   harbour: Harbour,
-  { output, quiet = false }: Pick<DemoFlags, 'quiet'> & { readonly output: readonly Output[] },
+  {
+    output,
+    quiet = false,
+    ledgerFile,
+  }: Pick<DemoFlags, 'quiet'> & {
+    readonly output: readonly Output[];
+    readonly ledgerFile: string | undefined;
+  },
   chosen: readonly Defect[],
   terminal: Terminal,
 ): Promise<void> {
   const { out, paint } = terminal;
   if (!quiet) out('\n');
   const set = [`harbour=${harbour.url}`, `safe-harbour=${harbour.safeUrl}`];
-  const { plan, root } = await preparePlan([collectionFolder], { set });
+  if (ledgerFile === undefined)
+    out('This machine has no SQLite, so nothing looks into the ledger of the harbour.\n\n');
+  const { plan, root } = await preparePlan([collectionFolder], {
+    set: ledgerFile === undefined ? set : [...set, `ledger-file=${ledgerFile}`],
+    ...(ledgerFile === undefined && { without: [join(collectionFolder, 'quay', 'entries.md')] }),
+    filesAnywhere: true,
+  });
   process.exitCode = await executeRun(
     plan,
-    { output, view: quiet ? 'verdict' : 'all', places: { root, anywhere: false } },
+    { output, view: quiet ? 'verdict' : 'all', places: { root, anywhere: true } },
     terminal,
   );
   if (quiet) return;
@@ -119,11 +140,19 @@ function readPort(text: string | undefined, serve: boolean): number {
   return port;
 }
 
-async function open(port: number, chosen: readonly Defect[]): Promise<Harbour> {
+/** @param folder that the harbour keeps its ledger in */
+async function open(
+  port: number,
+  chosen: readonly Defect[],
+  folder: string,
+): Promise<{ harbour: Harbour; ledgerFile: string | undefined }> {
   try {
-    const { openHarbour } = await import('../../demo/harbour/server.ts');
-    return await openHarbour(port, chosen);
+    const { Ledger, openHarbour } = await import('../../demo/harbour/server.ts');
+    const file = join(folder, 'ledger.db');
+    const ledger = Ledger.open(file);
+    return { harbour: await openHarbour(port, chosen, ledger), ledgerFile: ledger && file };
   } catch (error) {
+    rmSync(folder, { recursive: true, force: true });
     const { code, message, port: taken = port } = error as NodeJS.ErrnoException & { port?: number };
     const why = code === 'EADDRINUSE' ? `port ${taken} is taken; choose another with --port` : message;
     throw new UsageError(`The demo harbour cannot be opened: ${why}.`);

@@ -1,12 +1,12 @@
 import assert from 'node:assert/strict';
-import { existsSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { defects } from '../../demo/harbour/defects.ts';
 import { openHarbour } from '../../demo/harbour/server.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
-import { mervok } from '../support/program.ts';
+import { type Ended, mervok } from '../support/program.ts';
 import { closedPort } from '../support/server.ts';
 
 const { version } = JSON.parse(readFileSync('package.json', 'utf8'));
@@ -106,6 +106,28 @@ test('the demo passes without defects, and catches each of them', async t => {
     assert.match(caught.out, /^failed /m, defect);
   }
   assert.ok(!existsSync(join(folder, '.mervok')));
+});
+
+test('the repairs of the demo start a part of the harbour anew, by a command that somebody has allowed', async t => {
+  const folder = folderWith(t);
+  const port = await closedPort();
+  cpSync('demo/repairs', folder, { recursive: true });
+  const args = ['run', '--set', `harbour=http://127.0.0.1:${port}`];
+  const ran: Ended[] = [];
+  const serving = await mervok(folder, ['demo', '--serve', '--port', String(port)], {}, child => {
+    child.stdout!.once('data', async () => {
+      ran.push(await mervok(folder, args), await mervok(folder, [...args, '--commands']));
+      child.kill('SIGINT');
+    });
+  });
+  const [refused, allowed] = ran;
+  assert.equal(refused!.code, 2, refused!.out);
+  assert.match(refused!.err, /step-refused/);
+  assert.equal(allowed!.code, 0, allowed!.out + allowed!.err);
+  assert.match(allowed!.out, /^Passed: 2 cases; all 5 checks hold\.$/m);
+  const [, ledger = ''] = /--set ledger-file=(\S+)/.exec(serving.out) ?? [];
+  assert.match(ledger, /ledger\.db$/);
+  assert.ok(!existsSync(ledger), 'the ledger goes with the harbour');
 });
 
 test('the demo refuses what it does not know, and serves until it is interrupted', async t => {

@@ -11,6 +11,7 @@ import { addKnownSecrets } from '../../src/core/runner/known-secrets.ts';
 import { previewCase } from '../../src/core/runner/preview.ts';
 import { Masker } from '../../src/core/secrecy/masker.ts';
 import { NamedValues } from '../../src/core/secrecy/named-values.ts';
+import type { EndedScript } from '../../src/core/steps/script/script-port.ts';
 import { fileAccess } from '../../src/platform/files.ts';
 import { filesOf, givenBySet, type Texts } from '../support/collection.ts';
 import { type Answer, runTexts } from '../support/engine.ts';
@@ -127,6 +128,14 @@ test('each case: where each name has its value from, and what would go out', asy
   words.complete('name', 'shown');
 });
 
+/** What every script comes to where none is carried out. */
+const unlucky: EndedScript = {
+  checks: [],
+  console: '',
+  fault: { kind: 'limit', message: 'The script was ended.', through: [] },
+  time: 1,
+};
+
 test('against a server that answers everything in one way, each check says what it wanted and what it found', async () => {
   const berth = { code: '0417', quay: 'North Quay', depth: 4.2, state: 'free', id: 7, deposit: null };
   const answers: { readonly [name: string]: Answer } = {
@@ -152,6 +161,7 @@ test('against a server that answers everything in one way, each check says what 
   for (const [name, answer] of Object.entries(answers)) {
     const { cases } = await runTexts(texts, answer, {
       plan: { ...access, environment: 'local' },
+      operations: { script: { run: async () => unlucky } },
     });
     for (const each of cases)
       words.hear('outcome', name, each.case, each.outcome, each.request, String(each.status));
