@@ -10,6 +10,8 @@ export function linesOf(check: CheckEvent): string[] {
       : [`  found     ${check.found}${check.at === undefined ? '' : `   at ${check.at}`}`]),
     ...(check.differences ?? []).map(each => `  ${each.at}  expected ${each.expected}, found ${each.found}`),
     ...(check.origins ?? []).map(({ name, value, origin }) => `  {${name}}  ${value}, ${origin}`),
-    ...(check.nearest === undefined ? [] : [`  response  ${check.nearest}`]),
+    ...(check.nearest === undefined
+      ? []
+      : [`  ${(check.nearestOf ?? 'response').padEnd(8)}  ${check.nearest}`]),
   ];
 }

@@ -46,7 +46,7 @@ export class FailureText {
       this.#entry(`{${name}}`, `${value}, ${origin}`);
     if (check.nearest === undefined || this.#shownParts.has(check.nearest)) return;
     this.#shownParts.add(check.nearest);
-    this.#entry('response', check.nearest, 'quiet');
+    this.#entry(check.nearestOf ?? 'response', check.nearest, 'quiet');
   }
 
   /** What differs under what should be there, so that the eye compares them. */

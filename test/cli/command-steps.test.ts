@@ -153,7 +153,8 @@ test('commands: what they are given, what comes of them, and how they end', asyn
     'begun\n',
     'what came before is told',
   );
-  assert.match(ran.out, /nearest|response {3}aground/);
+  assert.match(ran.out, /^ {11}errors {5}aground$/m);
+  assert.doesNotMatch(ran.out, /output {5}aground/);
 });
 
 test('a command that is interrupted is ended with all that it started', async t => {

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
-import { createHmac } from 'node:crypto';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createHash, createHmac } from 'node:crypto';
+import { chmodSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import type { RequestListener } from 'node:http';
 import { join } from 'node:path';
 import { test } from 'node:test';
@@ -70,7 +70,15 @@ function harbour(): RequestListener {
     else if (is('POST', '/orders')) {
       const signature = createHmac('sha256', 'spring-tide').update(body).digest('hex');
       json({}, request.headers['x-signature'] === signature ? 201 : 403);
-    } else if (is('GET', '/notice'))
+    } else if (is('POST', '/sealed-orders')) {
+      const digest = createHash('sha256').update(body).digest('hex');
+      const signed = ['POST', path, request.headers['signed-at'], digest].join('\n');
+      const seal = createHmac('sha256', 'spring-tide').update(signed).digest('hex');
+      json({}, request.headers.seal === seal ? 201 : 403);
+    } else if (is('GET', '/depths'))
+      json({ berths: ['0733', '0417', '0418'].map(code => ({ code, depth: 4.2 })) });
+    else if (/^\/berths\/\d+$/.test(path)) json({ code: path.slice(8), depth: 4.2 });
+    else if (is('GET', '/notice'))
       response
         .writeHead(200, { 'Content-Type': 'text/html' })
         .end('<h1>Fog on the <em>North Quay</em></h1><p>No traffic until 14:30.</p>');
@@ -92,7 +100,11 @@ test('every recipe does what it says', async t => {
     'crates.csv': 'crate\n1\n',
     'chart.bin': Buffer.from([0, 1, 0xff]),
     '.gitignore': 'mervok.secret.yaml\n',
+    // The other machine is this one.
+    'bin/ssh': '#!/bin/sh\n[ "$1" = gauge.skerry.example ] && exec sh -c "$2"\n',
   });
+  const bin = join(folder, 'bin');
+  chmodSync(join(bin, 'ssh'), 0o755);
   assert.ok(recipes.length >= 20, `${recipes.length}`);
   let pages = 0;
   for (const { title, pages: texts } of recipes)
@@ -100,7 +112,7 @@ test('every recipe does what it says', async t => {
       const page = `${slug(title)}.md`;
       writeFileSync(join(folder, page), text);
       pages++;
-      const ran = await mervok(folder, ['run', page]);
+      const ran = await mervok(folder, ['run', page, '--commands'], { PATH: `${bin}:${process.env.PATH}` });
       assert.equal(ran.code, 0, `${title}\n${ran.out}${ran.err}`);
       const lint = await mervok(folder, ['lint', page, '--strict']);
       assert.equal(lint.code, 0, `${title}\n${lint.out}`);

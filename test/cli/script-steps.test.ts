@@ -137,13 +137,9 @@ test('scripts: what they take, give and check, and how they end', async t => {
     [
       'Equals',
       js(check, "equals('parts', { a: [1, { b: 'x' }] }, { a: [1, { b: 'y' }] })"),
-      /^failed: equals\('parts'.*: \{ "a": \[1, \{ "b": "x" \}\] \}$/,
+      /^failed: equals\(\{ a.*: \{ "a": \[1, \{ "b": "x" \}\] \}$/,
     ],
-    [
-      'Holds not',
-      js(check, 'const one = 1', "holds('less', one > 2)"),
-      "failed: holds('less', one > 2): false",
-    ],
+    ['Holds not', js(check, 'const one = 1', "holds('less', one > 2)"), 'failed: holds(one > 2): false'],
     [
       'Checks a text',
       js(check, "holds('text', 'yes')"),
@@ -155,7 +151,7 @@ test('scripts: what they take, give and check, and how they end', async t => {
     [
       'Goes on',
       `${js(check, "if (!holds('a', false)) holds('b', true)", 'export const on = 1')}${checks('{on} = 1')}`,
-      "failed: if (!holds('a', false)) holds('b', true): false",
+      "failed: if (!holds(false)) holds('b', true): false",
     ],
     [
       'A loop over nothing',
@@ -248,7 +244,7 @@ test('scripts: what they take, give and check, and how they end', async t => {
         check,
         "holds('no', false)",
       ),
-      "failed: holds('no', false): false",
+      'failed: holds(false): false',
     ],
     [
       'Prints a lot',

@@ -51,6 +51,11 @@ export abstract class AnswerView {
     readonly unreadable?: string | undefined,
   ) {}
 
+  /** What a report calls its content. */
+  get contentName(): string {
+    return 'response';
+  }
+
   /** What its bytes are called: `body`. */
   protected get bodyWord(): string {
     return 'body';
@@ -74,11 +79,6 @@ export abstract class AnswerView {
 
   /** Whether several values of a field make one text. */
   abstract joins(form: string, argument: string): boolean;
-
-  /** What was said besides, where that helps to understand it. */
-  get remark(): string | undefined {
-    return undefined;
-  }
 
   /** Whether there is anything that a path could look at. */
   get hasContent(): boolean {

@@ -29,8 +29,15 @@ export interface Explanation {
   readonly origins?: readonly { readonly name: string; readonly value: string; readonly origin: string }[];
   /** What of a larger value is not as it should be. */
   readonly differences?: readonly Difference[];
-  /** The part of the response around the found value. */
+  readonly nearest?: NearestPart['nearest'];
+  readonly nearestOf?: NearestPart['nearestOf'];
+}
+
+/** The part of a response around a found value. */
+export interface NearestPart {
   readonly nearest?: string;
+  /** Of what it is a part, where that is no response: `rows`, `output`. */
+  readonly nearestOf?: string;
 }
 
 /** Explains a check that does not hold, from what its comparisons saw. `text` is the check as written. */
@@ -74,7 +81,7 @@ export function explain(
 }
 
 /** What stands around a response of which nothing single is to be shown: the document, or the beginning of the body. */
-export function nearestPart(context: EvaluationContext): { nearest?: string } {
+export function nearestPart(context: EvaluationContext): NearestPart {
   return around(undefined, context);
 }
 
@@ -166,25 +173,30 @@ function originsOf(notes: readonly Note[], context: EvaluationContext) {
 
 const saysItAll: ReadonlySet<string> = new Set(['header', 'body', 'output', 'errors', 'changed']);
 
-function around(note: Note | undefined, context: EvaluationContext): { nearest?: string } {
+function around(note: Note | undefined, context: EvaluationContext): NearestPart {
   const { response } = context;
-  if (!response) return {};
-  if (!note || sourcesIn(note.comparison).some(({ form }) => form === 'exit')) {
-    const { remark } = response;
-    if (remark !== undefined) return { nearest: inOneLine(response, remark) };
-  }
-  if (!response.hasContent) return {};
+  const nearest = response && nearestIn(response, note, context);
+  if (nearest === undefined) return {};
+  return response?.contentName === 'response' ? { nearest } : { nearest, nearestOf: response!.contentName };
+}
+
+function nearestIn(
+  response: AnswerView,
+  note: Note | undefined,
+  context: EvaluationContext,
+): string | undefined {
+  if (!response.hasContent) return undefined;
   const { subject } = note?.comparison ?? {};
   const source = note && sourcesIn(note.comparison)[0];
   // Of these, what was found says it all; a list of one's own is no part of the response.
-  if (source && saysItAll.has(source.form)) return {};
-  if (subject?.type === 'reference') return {};
+  if (source && saysItAll.has(source.form)) return undefined;
+  if (subject?.type === 'reference') return undefined;
   const match = note?.items?.deciding[0]?.match;
-  if (match) return { nearest: cut(match.surroundings) };
-  if (source?.form === 'xml' || source?.form === 'html') return { nearest: aroundFirst(source, context) };
+  if (match) return cut(match.surroundings);
+  if (source?.form === 'xml' || source?.form === 'html') return aroundFirst(source, context);
   const document = response.documentAs(source?.form === 'path' ? source.as : undefined);
-  if (document instanceof Missing) return { nearest: inOneLine(response) };
-  return { nearest: outline(source?.form === 'path' ? parentOf(source.path, document, context) : document) };
+  if (document instanceof Missing) return inOneLine(response);
+  return outline(source?.form === 'path' ? parentOf(source.path, document, context) : document);
 }
 
 function aroundFirst(source: ResponseSource, context: EvaluationContext): string {

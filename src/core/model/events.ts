@@ -204,7 +204,9 @@ export interface CheckEvent extends InCase {
   origins?: { name: string; value: string; origin: string }[] | undefined;
   /** What of a larger value is not as it should be. */
   differences?: { at: string; expected: string; found: string }[] | undefined;
+  /** The part of the response around what was found; `nearestOf` says of what it is one, where that is no response. */
   nearest?: string | undefined;
+  nearestOf?: string | undefined;
 }
 
 /** A value that a case kept or computed, or that it used: of a variable, the command line, a row, another case. */

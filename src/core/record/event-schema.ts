@@ -193,6 +193,7 @@ export const eventSchema = z.discriminatedUnion('type', [
       z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() })),
     ),
     nearest: z.optional(z.string()),
+    nearestOf: z.optional(z.string()),
   }),
   z.strictObject({
     type: z.literal('case'),

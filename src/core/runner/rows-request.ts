@@ -1,5 +1,5 @@
 import type { PlannedVariables } from '../analysis/plan.ts';
-import type { RowsRequest } from '../steps/query/ask-rows.ts';
+import type { RowsRequest } from '../steps/asked-table.ts';
 import type { RunContext } from './run-context.ts';
 import { CaseEvaluation, type IterationScope, PageScope } from './scope.ts';
 
@@ -12,7 +12,7 @@ export function rowsRequest(
   const page = new PageScope(scope, new Map());
   const evaluation = new CaseEvaluation(page, { ...variables, ...noNames }, clockAndRandom);
   return {
-    port: ports.operations.query,
+    ports: ports.operations,
     evaluation,
     signal,
     conceal: value => scope.values.conceal(value, 'lasting'),

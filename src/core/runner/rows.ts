@@ -5,7 +5,7 @@ import type { EventContext } from '../model/event-context.ts';
 import type { CaseEvent, EventOf } from '../model/events.ts';
 import type { Value } from '../model/value.ts';
 import type { NamedValues } from '../secrecy/named-values.ts';
-import type { RowsRequest } from '../steps/query/ask-rows.ts';
+import type { RowsRequest } from '../steps/asked-table.ts';
 import { cut, describe } from '../values/describe.ts';
 import { type Row, TableError } from '../values/table-reader.ts';
 import { textOf } from '../values/text.ts';

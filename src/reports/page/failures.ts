@@ -94,7 +94,19 @@ function blockedList(cases: readonly BlockedCase[]): Markup {
 
 /** The check as written, then what was expected and what was found under each other, so that the eye compares them. */
 function checkMarkup(check: CheckEvent, toldBefore: readonly CheckEvent[]): Markup {
-  const { place, text, label, level, expected, found, at, origins = [], differences, nearest } = check;
+  const {
+    place,
+    text,
+    label,
+    level,
+    expected,
+    found,
+    at,
+    origins = [],
+    differences,
+    nearest,
+    nearestOf,
+  } = check;
   return html`<div class="check">
 <p class="statement"><span>${label !== undefined && `${label}: `}<code>${text}</code></span> <span class="quiet">${place.file}:${place.line}</span></p>
 <dl>
@@ -106,7 +118,7 @@ ${differences && differencesMarkup(differences)}
 <dl>
 ${at !== undefined && !differences && pair('at', at)}
 ${origins.map(({ name, value, origin }) => pair(`{${name}}`, `${value}, ${origin}`))}
-${nearest !== undefined && !toldBefore.some(each => each.nearest === nearest) && pair('response', nearest, 'quiet')}
+${nearest !== undefined && !toldBefore.some(each => each.nearest === nearest) && pair(nearestOf ?? 'response', nearest, 'quiet')}
 </dl></div>`;
 }
 

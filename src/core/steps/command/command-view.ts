@@ -12,6 +12,10 @@ export class CommandView extends AnswerView {
     super({ body: ended.output, size: ended.output.length, time: ended.time }, 'the command');
   }
 
+  override get contentName(): string {
+    return 'output';
+  }
+
   protected override get bodyWord(): string {
     return 'output';
   }
@@ -54,7 +58,7 @@ export class CommandView extends AnswerView {
     return false;
   }
 
-  override get remark(): string | undefined {
+  get remark(): string | undefined {
     const errors = this.field('errors');
     return errors instanceof Missing || errors[0] === '' ? undefined : errors[0];
   }

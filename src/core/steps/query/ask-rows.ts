@@ -6,38 +6,14 @@ import type { DatabaseSetting } from '../../settings/database.ts';
 import type { Effective } from '../../settings/effective.ts';
 import { inWords } from '../../text/words.ts';
 import { type Row, TableError } from '../../values/table-reader.ts';
+import type { AskedTable } from '../asked-table.ts';
 import { type FilledStatement, faultInPage, fillDatabase, fillStatement } from './fill-query.ts';
 import { unknownDatabase } from './query.ts';
-import type { QueryPort } from './query-port.ts';
 import { defaultTimeout } from './query-step.ts';
 import { statementsOf } from './read-query.ts';
 import type { WrittenRows } from './read-rows.ts';
 import type { SqlStatement } from './sql-text.ts';
 import { onlyReads, reachesOut } from './statement-rules.ts';
-
-/** What asks for the rows of a table at the moment they are wanted. */
-export interface RowsRequest {
-  readonly port: QueryPort;
-  /** Settings and the command line, nothing else. */
-  readonly evaluation: EvaluationContext;
-  readonly signal: AbortSignal;
-  /** Told of the password of the database. */
-  conceal(value: string): void;
-}
-
-/** The rows of a table from its beginning to its end. */
-export interface OpenRows {
-  readonly count: number;
-  /** Throws TableError where they cannot be read any further. */
-  readonly rows: AsyncIterable<Row>;
-}
-
-/** A table that a query returns. */
-export interface AskedTable {
-  readonly columns: readonly string[];
-  /** Throws TableError. */
-  ask(request: RowsRequest): Promise<OpenRows>;
-}
 
 /** Makes a table of a query. Throws SourceError. */
 export function planRows(written: WrittenRows, effective: Effective): AskedTable {
@@ -49,11 +25,11 @@ export function planRows(written: WrittenRows, effective: Effective): AskedTable
   const { timeout } = effective.transport;
   return {
     columns,
-    async ask({ port, evaluation, signal, conceal }) {
+    async ask({ ports, evaluation, signal, conceal }) {
       const filled = fill(statement, content, database, evaluation);
       if (filled.database.password !== undefined) conceal(filled.database.password);
       const query = { ...filled, leavesNothing: true, timeout: timeout.total ?? defaultTimeout };
-      const came = await port.rows({ ...query, rows: Number.POSITIVE_INFINITY }, columns, signal);
+      const came = await ports.query.rows({ ...query, rows: Number.POSITIVE_INFINITY }, columns, signal);
       if (came.fault) {
         const { message, place, line } = faultInPage(came, filled.statements, content)!;
         throw new TableError(withinSentence(message), undefined, place && { place, line: line! });

@@ -12,6 +12,10 @@ export class QueryView extends AnswerView {
     super({ body: nothing, size: 0, time: ended.time }, 'the query');
   }
 
+  override get contentName(): string {
+    return 'rows';
+  }
+
   get contentType(): undefined {
     return undefined;
   }

@@ -75,7 +75,7 @@ export class ScriptReport {
       type: 'check',
       ...this.run.eventContext,
       place,
-      text: cut(line?.trim() ?? how, longestLine),
+      text: cut(withoutLabel(line?.trim() ?? how, label), longestLine),
       holds,
     };
     if (!this.tainted) {
@@ -130,4 +130,10 @@ function offsetOf(text: string, { line, column }: ScriptPlace): number {
   }
   const before = [...text.slice(at, at + 2 * column)].slice(0, column - 1).join('');
   return Math.min(text.length, at + before.length);
+}
+
+/** A label that is told beside it need not stand in it once more. */
+function withoutLabel(line: string, label: string): string {
+  const written = ["'", '"', '`'].map(mark => `${mark}${label}${mark}, `).find(each => line.includes(each));
+  return written === undefined ? line : line.replace(written, () => '');
 }
