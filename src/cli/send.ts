@@ -124,7 +124,12 @@ function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
   const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
   const [only] = sending;
-  if (!only) throw new UsageError(`'${word}' sends nothing.`);
+  if (!only) {
+    const isOther = asked.some(each => each.steps.some(step => step.operation !== undefined));
+    throw new UsageError(
+      `'${word}' sends no request, so no response would be shown.${isOther ? ` What else it does: mervok run ${word} --verbose` : ''}`,
+    );
+  }
   if (sending.length === 1) return only;
   const choices = sending.map(each => `  ${each.address}`).join('\n');
   throw new UsageError(`'${word}' has several cases. Which one?\n${choices}`);

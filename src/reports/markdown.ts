@@ -8,6 +8,7 @@ import { escapeMarkup } from './charts/drawing.ts';
 import { linesOf } from './check-lines.ts';
 import { factsOf, totalsInWords } from './facts.ts';
 import { markedLine } from './marked-line.ts';
+import { parametersOf } from './parameters.ts';
 import { percentileTexts } from './percentiles.ts';
 import { type Digest, type DigestedFailure, digest } from './run-digest.ts';
 import { visible } from './style.ts';
@@ -86,6 +87,7 @@ function operationText(operation: OperationEvent): string {
   };
   return [
     `${verb} ${target}`,
+    ...parametersOf(operation),
     ...body(asked),
     '',
     ...(answer

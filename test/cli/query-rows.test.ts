@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { test } from 'node:test';
@@ -193,4 +193,21 @@ test('what is wrong with rows that are asked for is found before anything runs',
     assert.equal(err.match(/ error /g)?.length, 1, `${what}: ${err}`);
     assert.deepEqual(readdirSync(folder).sort(), ['a.md', 'mervok.yaml'], join(what, ' makes no file'));
   }
+});
+
+test('a query that found something else is told with its parameters, and sends nothing', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml': settingsWith('{ url: "sqlite:ledger.db", create: true }'),
+    'a.md': pageOf([['Looks', sql('select {least} as depth') + checks('$[0].depth = 5')]]),
+  });
+  const { code, out } = await mervok(folder, ['run', '-o', 'out.md', '-o', 'out.pdf']);
+  assert.equal(code, 1);
+  assert.match(out, /^ {11}expected {3}5\n {11}found {6}4\n(?:.*\n)* {11}rows {7}\{ "depth": 4 \}$/m);
+  assert.match(
+    readFileSync(join(folder, 'out.md'), 'utf8'),
+    /^sql select \{least\} as depth\ndatabase: ledger\n\{least\}: 4\n\n1 row$/m,
+  );
+  const sent = await mervok(folder, ['send', 'a.md#looks']);
+  assert.equal(sent.code, 2);
+  assert.match(sent.err, /^'a\.md#looks' sends no request, .* mervok run a\.md#looks --verbose$/m);
 });

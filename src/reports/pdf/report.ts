@@ -10,6 +10,7 @@ import { chartsOf } from '../charts/charts.ts';
 import { factsOf, totalsInWords } from '../facts.ts';
 import { laidOutBody } from '../laid-out-body.ts';
 import { markedLine } from '../marked-line.ts';
+import { parametersOf } from '../parameters.ts';
 import { percentileTexts } from '../percentiles.ts';
 import { type Digest, type DigestedCase, type DigestedFailure, digest, gravestOf } from '../run-digest.ts';
 import { joined, visible } from '../style.ts';
@@ -145,6 +146,7 @@ function writeOperation(operation: OperationEvent, failing: readonly CheckEvent[
   const { verb, target, body, answer, texts } = viewOf(operation);
   const style = { font: 'mono', size: 8, colour: 'slate', indent: 12, below: 2 } as const;
   paper.text(`${verb} ${target}`, { ...style, colour: 'ink' });
+  for (const each of parametersOf(operation)) paper.text(visible(each), style);
   writeBody(body, paper);
   paper.text(
     answer
