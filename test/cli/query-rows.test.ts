@@ -119,6 +119,18 @@ test('rows cannot be asked for where the database is away; the page says so by i
   assert.doesNotMatch(ran.out + ran.err, /gull-and-anchor/);
 });
 
+test('rows that cannot be put aside are an error of their case', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml': settingsWith('{ url: "sqlite:ledger.db", create: true }'),
+    'a.md': `${rows('one', 'code', 'select 1 as code')}\n${pageOf([['One', checks('each row of one', '{code} = 1')]])}`,
+  });
+  const ran = await runCases(folder, [], { TMPDIR: join(folder, 'none') });
+  assert.match(
+    ran.of('One').told,
+    /^error: each row of one: the rows one cannot be asked for: the rows cannot be put aside in the folder of temporary files: ENOENT.*TMPDIR\.$/,
+  );
+});
+
 test('ten thousand rows of a file do not wait in memory, and what is cut short leaves nothing behind', async t => {
   const before = spools();
   const folder = folderWith(t, {

@@ -9,7 +9,7 @@ import type {
 import { elapsed } from '../clock.ts';
 import type { FilePlaces } from '../file-places.ts';
 import { ConnectionPool, type DatabaseConnection, type Spool } from './connection-pool.ts';
-import { interrupted } from './query-faults.ts';
+import { asideFault, interrupted } from './query-faults.ts';
 import { SpoolFile } from './row-spool.ts';
 import type { ValueReaders } from './value-readers.ts';
 
@@ -68,8 +68,12 @@ export class Databases {
   ): Promise<KeptRows | MissingColumn | FailedRows> {
     const { readJson } = this.readers;
     const connection = (await openerFor(query.database, this.places, this.readers))();
-    const file = new SpoolFile();
-    this.#files.add(file);
+    let file: SpoolFile;
+    try {
+      file = new SpoolFile(this.#files);
+    } catch (error) {
+      return { fault: asideFault(error as Error) };
+    }
     const spool: Spool = { path: file.path, columns, count: 0, missing: undefined };
     const { fault, at } = await connection.ask(query, signal, spool);
     void connection.close();
@@ -95,7 +99,7 @@ export class Databases {
   async close(): Promise<void> {
     for (const pool of this.#pools.values()) await (await pool).close();
     // What nobody has read to its end.
-    for (const file of this.#files) file.remove();
+    for (const file of [...this.#files]) file.remove();
   }
 }
 

@@ -33,6 +33,14 @@ export function columnFault(columns: readonly string[]): OperationFault | undefi
       };
 }
 
+/** Rows lie beside the run while they are used. */
+export function asideFault({ message }: Error): OperationFault {
+  return {
+    kind: 'limit',
+    message: `The rows cannot be put aside in the folder of temporary files: ${message}. Another one is named by TMPDIR.`,
+  };
+}
+
 export function whereOf({ name, host, port, database }: FilledDatabase): string {
   return host === undefined
     ? `${name} (${database})`

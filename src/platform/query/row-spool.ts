@@ -5,7 +5,7 @@ import { createInterface } from 'node:readline';
 import type { Value } from '../../core/model/value.ts';
 import type { OperationFault } from '../../core/steps/operation-port.ts';
 import type { MissingColumn } from '../../core/steps/query/query-port.ts';
-import { columnFault } from './query-faults.ts';
+import { asideFault, columnFault } from './query-faults.ts';
 import type { RowSink } from './row-sink.ts';
 
 // Rows that are asked for lie in a file while they are used, a list of JSON in a line: they are as they were at one moment,
@@ -18,6 +18,11 @@ const portion = 65_536;
 export class SpoolFile {
   readonly folder = mkdtempSync(join(tmpdir(), 'mervok-rows-'));
   readonly path = join(this.folder, 'rows');
+
+  /** @param open those that are there */
+  constructor(readonly open: Set<SpoolFile>) {
+    open.add(this);
+  }
 
   /** Its rows, once; it is gone with the last of them. */
   async *rows(readJson: (text: string) => Value): AsyncGenerator<readonly Value[]> {
@@ -32,6 +37,7 @@ export class SpoolFile {
   }
 
   remove(): void {
+    this.open.delete(this);
     rmSync(this.folder, { recursive: true, force: true });
   }
 }
@@ -42,16 +48,14 @@ export class SpoolWriter<Cell> implements RowSink<Cell> {
   missing: MissingColumn['missing'] | undefined;
   #places: number[] = [];
   #text = '';
-  readonly #file: number;
+  #file: number | undefined;
 
   /** @param write makes JSON of a value */
   constructor(
-    path: string,
+    readonly path: string,
     readonly columns: readonly string[],
     readonly write: (value: Cell) => string,
-  ) {
-    this.#file = openSync(path, 'w', 0o600);
-  }
+  ) {}
 
   begin(returned: readonly string[]): OperationFault | undefined {
     const column = this.columns.find(each => !returned.includes(each));
@@ -63,19 +67,29 @@ export class SpoolWriter<Cell> implements RowSink<Cell> {
     return columnFault(returned);
   }
 
-  take(values: readonly Cell[]): undefined {
+  take(values: readonly Cell[]): OperationFault | undefined {
     this.count++;
     this.#text += `[${this.#places.map(at => this.write(values[at]!)).join(',')}]\n`;
-    if (this.#text.length > portion) this.#flush();
+    return this.#text.length > portion ? this.#flush() : undefined;
   }
 
-  #flush(): void {
-    writeSync(this.#file, this.#text);
-    this.#text = '';
+  #flush(): OperationFault | undefined {
+    if (this.#text === '') return undefined;
+    try {
+      this.#file ??= openSync(this.path, 'w', 0o600);
+      const bytes = Buffer.from(this.#text);
+      for (let at = 0; at < bytes.length; ) at += writeSync(this.#file, bytes, at);
+      this.#text = '';
+      return undefined;
+    } catch (error) {
+      return asideFault(error as Error);
+    }
   }
 
-  end(): void {
-    this.#flush();
-    closeSync(this.#file);
+  /** Why not all of them could be written, if so. */
+  end(): OperationFault | undefined {
+    const fault = this.#flush();
+    if (this.#file !== undefined) closeSync(this.#file);
+    return fault;
   }
 }

@@ -78,10 +78,11 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
     }
     const writer = new SpoolWriter(spool.path, spool.columns, this.readers.writeJson);
     const ended = await this.#ask(query, signal, () => writer);
-    writer.end();
+    const late = writer.end();
+    const fault = ended.fault ?? late;
     spool.count = writer.count;
     spool.missing = writer.missing;
-    return ended;
+    return fault ? { ...ended, fault } : ended;
   }
 
   /** @param sinkFor made for each statement */

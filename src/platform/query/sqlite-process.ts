@@ -92,15 +92,15 @@ function fillSpool(
 ): SqliteAnswer {
   const statement = database.prepare(text);
   const writer = new SpoolWriter(path, columns, jsonOf);
-  try {
-    const fault = writer.begin(statement.columns);
-    if (writer.missing) return { spooled: 0, missing: writer.missing };
-    if (fault) return { refused: fault.message };
-    for (const row of statement.rows(parameters.map(bound))) writer.take(row);
-    return { spooled: writer.count };
-  } finally {
-    writer.end();
-  }
+  let fault = writer.begin(statement.columns);
+  if (writer.missing) return { spooled: 0, missing: writer.missing };
+  if (!fault)
+    for (const row of statement.rows(parameters.map(bound))) {
+      fault = writer.take(row);
+      if (fault) break;
+    }
+  fault ??= writer.end();
+  return fault ? { refused: fault.message } : { spooled: writer.count };
 }
 
 /** What JSON has no number for is a text; bytes are in base64. */
