@@ -53,13 +53,17 @@ test('hops, challenges and tries stand at their own time; the time of a request 
   const exchanges = events.filter(({ type }) => type === 'exchange');
   const served = ['/a', '/b', '/c', '/try'].flatMap(url => began.get(url)!);
   assert.equal(exchanges.length, served.length);
-  for (const [index, { at }] of exchanges.entries())
-    assert.ok(Math.abs(at - served[index]!) < 100, `${index}: ${at - served[index]!} ms`);
+  // Each begins before the server hears of it, and once the one before it has been answered, which takes 120 ms there; a
+  // machine that is busy makes the first earlier and the second later, and neither wrong. Clocks count in milliseconds.
+  for (const [index, { at }] of exchanges.entries()) {
+    assert.ok(at <= served[index]! + 5, `${index}: ${at - served[index]!} ms`);
+    if (index > 0) assert.ok(at >= served[index - 1]! + 115, `${index}: ${at - served[index - 1]!} ms`);
+  }
   assert.deepEqual(
     exchanges.map(({ part }) => part === true),
     [true, true, false, false, false, false],
   );
-  assert.ok(exchanges[2]!.whole! >= 350 && exchanges[2]!.times.total! < 300);
+  assert.ok(exchanges[2]!.whole! >= 350 && exchanges[2]!.times.total! + 230 < exchanges[2]!.whole!);
   for (const { times } of exchanges) {
     const { total, ...phases } = times;
     const sum = Object.values(phases).reduce((all, phase) => all + phase, 0);
