@@ -7,7 +7,7 @@ import type { Harbour } from '../../demo/harbour/server.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { didYouMean } from '../core/text/words.ts';
 import { executeRun } from './execute-run.ts';
-import { preparePlan } from './prepare.ts';
+import { preparePlan, refusedByErrors } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { besideOutputs, type Output, readOutputs } from './write-reports.ts';
 
@@ -46,7 +46,7 @@ export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<vo
           `Its ledger is ${ledgerFile}: mervok run --files-anywhere --set ledger-file=${ledgerFile}\n`,
         );
       terminal.out('It stays open until it is interrupted (Ctrl-C).\n');
-      process.on('SIGHUP', harbour.restartGauge);
+      process.on('SIGUSR2', harbour.restartGauge);
       await interrupted();
     } else await runDemo(harbour, { ...flags, output, ledgerFile }, chosen, terminal);
   } finally {
@@ -92,11 +92,12 @@ async function runDemo(
   const set = [`harbour=${harbour.url}`, `safe-harbour=${harbour.safeUrl}`];
   if (ledgerFile === undefined)
     out('This machine has no SQLite, so nothing looks into the ledger of the harbour.\n\n');
-  const { plan, root } = await preparePlan([collectionFolder], {
+  const { plan, findings, root } = await preparePlan([collectionFolder], {
     set: ledgerFile === undefined ? set : [...set, `ledger-file=${ledgerFile}`],
     ...(ledgerFile === undefined && { without: [join(collectionFolder, 'quay', 'entries.md')] }),
     filesAnywhere: true,
   });
+  if (await refusedByErrors(findings, terminal)) return;
   process.exitCode = await executeRun(
     plan,
     { output, view: quiet ? 'verdict' : 'all', places: { root, anywhere: true } },

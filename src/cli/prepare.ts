@@ -9,6 +9,7 @@ import type { GivenValue } from '../core/analysis/given-value.ts';
 import type { Plan } from '../core/analysis/plan.ts';
 import type { Choice } from '../core/analysis/select.ts';
 import { openNamed, type WrittenTable, withoutSheet } from '../core/analysis/tables.ts';
+import { isName } from '../core/language/reference.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import { type Finding, sortFindings } from '../core/model/finding.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
@@ -175,7 +176,7 @@ function readPairs(pairs: readonly string[]): [string, Value][] {
   return pairs.map(pair => {
     const at = pair.indexOf('=');
     const name = at < 0 ? pair : pair.slice(0, at);
-    if (at < 0 || !/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
+    if (at < 0 || !isName(name))
       throw new UsageError(`'${pair}' is not of the form NAME=VALUE. For example: --set nights=3`);
     return [name, new Plain(pair.slice(at + 1))];
   });

@@ -4,7 +4,7 @@ import type { QueryPort } from '../core/steps/query/query-port.ts';
 import type { ScriptPort } from '../core/steps/script/script-port.ts';
 import { readJson, writeJson } from '../core/values/json-document.ts';
 import { readNumber } from '../core/values/number.ts';
-import { elapsed } from './clock.ts';
+import { elapsed, longestTimer } from './clock.ts';
 import {
   clockAndRandom,
   clockAndRandomFrom,
@@ -16,9 +16,6 @@ import { Jar } from './http/cookies.ts';
 import { createHttpDriver } from './http/driver.ts';
 import type { Databases } from './query/databases.ts';
 import type { ScriptThreads } from './script/script-threads.ts';
-
-/** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
-const longestTimer = 2 ** 31 - 1;
 
 async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
   const { setTimeout: delay } = await import('node:timers/promises');

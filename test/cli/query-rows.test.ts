@@ -181,6 +181,11 @@ const refused: readonly [what: string, fences: string, told: string][] = [
     rows('all', 'code', 'select code from berths where quay = {kept}'),
     'error name-later',
   ],
+  [
+    'of a page, a name of a case',
+    `---\nrows: all\n---\n${rows('all', 'code', 'select 1 as code where 1 = {kept}')}`,
+    'error name-later',
+  ],
   ['no columns', fence('sql rows all ledger', 'select 1 as code'), 'a.md:1:4  error query-form'],
   [
     'one of another row',
@@ -204,6 +209,19 @@ test('what is wrong with rows that are asked for is found before anything runs',
     assert.ok(err.includes(told), `${what}: ${err}`);
     assert.equal(err.match(/ error /g)?.length, 1, `${what}: ${err}`);
     assert.deepEqual(readdirSync(folder).sort(), ['a.md', 'mervok.yaml'], join(what, ' makes no file'));
+  }
+});
+
+test('the name that a database signs in with is secret, whoever declares it', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml':
+      'variables: { word: gull-and-anchor-0417 }\ndatabases: { ledger: { url: "postgres://127.0.0.1:1/ledger", user: clerk, password: "{word}" } }\n',
+    'a.md': pageOf([['Looks', sql('select 1 as depth') + checks('fault = "refused"')]]),
+  });
+  for (const args of [['vars'], ['vars', 'a.md#looks'], ['show', 'a.md#looks'], ['run', '--verbose']]) {
+    const { code, out, err } = await mervok(folder, args);
+    assert.equal(code, 0, out + err);
+    assert.doesNotMatch(out + err, /gull-and-anchor/, args.join(' '));
   }
 });
 

@@ -368,6 +368,23 @@ test('an interrupt ends a query at the server', { skip: databaseKinds[2]!.missin
   assert.equal(looked.code, 0, looked.out);
 });
 
+test('an interrupt ends a query of a file, and nothing is waited for then', { timeout: 120_000 }, async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml': 'timeout: 10 min\ndatabases:\n  ledger: { url: "sqlite:ledger.db", create: true }\n',
+    'a.md': pageOf([
+      [
+        'Endless',
+        sql('with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as i from n') +
+          checks('$[0].i = 1'),
+      ],
+    ]),
+  });
+  const { code, out } = await mervok(folder, ['run'], {}, child =>
+    setTimeout(() => child.kill('SIGINT'), 1500),
+  );
+  assert.equal(code, 130, out);
+});
+
 test('many that ask at once wait for one of few connections', {
   skip: databaseKinds[1]!.missing,
 }, async t => {

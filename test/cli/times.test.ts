@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
+import { fence } from '../support/cases.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
@@ -88,4 +89,16 @@ test('waits and limits of weeks are no shorter than they say', async t => {
     setTimeout(() => child.kill('SIGINT'), 2000),
   );
   assert.equal(ended.code, 130);
+});
+
+test('other steps too have limits of weeks', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml':
+      'timeout: 700 h\nlimits: { script: { time: 700 h } }\ndatabases:\n  ledger: { url: "sqlite:ledger.db", create: true }\n',
+    'a.md': `## Asks\n\n${fence('sql step ledger', 'select 1 as berth')}${fence('mervok', '$[0].berth = 1')}
+## Runs\n\n${fence('sh step', 'sleep 0.3')}${fence('mervok', 'exit = 0')}
+## Works it out\n\n${fence('js step', "import { equals } from 'mervok:checks'\nlet sum = 0\nfor (let n = 0; n < 1e6; n++) sum += n\nequals('sum', sum, 499999500000)")}`,
+  });
+  const { code, out, err } = await mervok(folder, ['run', '--commands']);
+  assert.equal(code, 0, out + err);
 });

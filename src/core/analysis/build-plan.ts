@@ -25,8 +25,7 @@ import { prepareSteps, type StepSurroundings } from './prepare-case.ts';
 import { withRemedies } from './remedies.ts';
 import { prepareSchemas } from './schemas.ts';
 import { hasTag, refuseNeededOnes, select } from './select.ts';
-import type { NamedTable } from './tables.ts';
-import { readTables } from './tables.ts';
+import { type NamedTable, readTables } from './tables.ts';
 import { chooseEnvironment, secretNamesOf, usedVariables, variablesByLevels } from './variables.ts';
 import { weighted } from './weights.ts';
 

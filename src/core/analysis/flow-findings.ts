@@ -2,7 +2,7 @@ import { type Finding, finding } from '../model/finding.ts';
 import { didYouMean, inWords } from '../text/words.ts';
 import type { Use } from './case-names.ts';
 import type { Collection, CollectionCase } from './collection.ts';
-import type { Flow } from './flow.ts';
+import type { Binding, Flow } from './flow.ts';
 
 /** What is wrong with the names of a case: those that nothing gives, and those that hide others. */
 export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
@@ -16,11 +16,15 @@ export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
           `The variable '${use.name}' refers to itself.`,
         ),
       );
+    else if (use.early && isMadeByCase(use.name, binding, user, flow)) findings.push(tooEarly(use));
     else if (!binding) findings.push(unbound(use, user, flow));
-    else if (use.early && binding.from !== 'given' && binding.from !== 'variable')
-      findings.push(tooEarly(use));
   }
   return [...findings, ...shadowed(user, flow)];
+}
+
+function isMadeByCase(name: string, binding: Binding | undefined, user: CollectionCase, flow: Flow): boolean {
+  if (!binding) return flow.makerOn(user.page, name) !== undefined;
+  return binding.from !== 'given' && binding.from !== 'variable';
 }
 
 function tooEarly({ name, source, range }: Use): Finding {

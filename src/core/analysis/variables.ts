@@ -65,9 +65,13 @@ export function secretNamesOf({ root, secrets, pages }: Collection): Set<string>
     for (const variables of [level?.variables, ...(level?.environments?.values() ?? [])]) {
       for (const { name, secret } of variables?.values() ?? []) if (secret) names.add(name);
     }
-    const passphrase = level?.transport.tls?.parts.passphrase;
-    for (const template of [...(level?.auth?.secretTemplates ?? []), ...(passphrase ? [passphrase] : [])])
-      for (const { name } of referencesOf(template)) names.add(name);
+    const templates = [
+      ...(level?.auth?.secretTemplates ?? []),
+      level?.transport.tls?.parts.passphrase,
+      ...[...(level?.databases.values() ?? [])].map(each => each?.password),
+    ];
+    for (const template of templates)
+      for (const { name } of template ? referencesOf(template) : []) names.add(name);
   };
   addFrom(root);
   addFrom(secrets);

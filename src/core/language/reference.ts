@@ -13,7 +13,13 @@ export interface Reference {
 const name = '[A-Za-z][A-Za-z0-9_-]*';
 /** A name and a path into its value: `berth`, `berth.id`, `berths.0.depth`. */
 export const dotted = `${name}(?:\\.(?:${name}|\\d+))*`;
+const whole = new RegExp(`^${name}$`);
 const form = new RegExp(`\\{(\\+?)(${dotted})\\}`, 'y');
+
+/** Whether a text is a name as references write it. */
+export function isName(text: string): boolean {
+  return whole.test(text);
+}
 
 /** The reference that begins at an offset, and where it ends; nothing where a brace is just a brace. */
 export function readReference(

@@ -1,5 +1,6 @@
 import Slugger from 'github-slugger';
 import type { StatementNode } from '../language/ast.ts';
+import { isName } from '../language/reference.ts';
 import { type Code, type Finding, finding, findingOf, SourceError } from '../model/finding.ts';
 import { Excerpt, type Range, type Source } from '../model/source.ts';
 import { operationKindOf } from '../steps/kinds.ts';
@@ -270,7 +271,7 @@ class PageReader {
     const { info, infoRange, content } = fence;
     const known = use === 'schema' ? this.#schemas : this.#tables;
     const words = info.split(/\s+/).slice(0, 2).join(' ');
-    if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
+    if (!isName(name))
       this.#add(
         'fence-name',
         infoRange,

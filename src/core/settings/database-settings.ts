@@ -4,6 +4,7 @@ import type { Range } from '../model/source.ts';
 import { didYouMean } from '../text/words.ts';
 import { rangeOf } from '../yaml/yaml-reader.ts';
 import type { DatabaseSetting, DatabaseTls, Dialect } from './database.ts';
+import { namedPairs } from './named-pairs.ts';
 import type { Setting, SettingReader } from './setting.ts';
 
 // Databases, which queries ask by their names.
@@ -50,20 +51,8 @@ export const databases: Setting = {
   docs: 'the databases that [queries](#queries) ask, by their names: `{ url, user, password, tls, create, connections }`; `null` takes one away',
   read(node, reader) {
     const found = new Map<string, DatabaseSetting | null>();
-    for (const { key, value } of reader.pairs(node)) {
-      const name = reader.keyText(key);
-      if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name)) {
-        reader.add(
-          'setting-form',
-          rangeOf(key, reader.excerpt),
-          `'${name}' cannot name a database.`,
-          "Names have letters, digits, '-' and '_', a letter first.",
-        );
-        continue;
-      }
-      const read = reader.libraries.isMap(value)
-        ? readDatabase(name, value, rangeOf(key, reader.excerpt), reader)
-        : null;
+    for (const { name, value, range } of namedPairs(node, reader, 'database')) {
+      const read = reader.libraries.isMap(value) ? readDatabase(name, value, range, reader) : null;
       if (read !== undefined) found.set(name, read);
     }
     return { databases: found };

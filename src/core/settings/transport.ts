@@ -7,6 +7,9 @@ export interface Timeout {
   readonly total?: number;
 }
 
+/** In milliseconds: what limits a step where no setting does. */
+export const defaultTimeout = 30_000;
+
 /** What a connection is secured with; files are relative to the root of the collection or absolute. */
 export interface Tls {
   /** Authorities that are trusted besides the usual ones. */

@@ -1,6 +1,7 @@
 import type { Node } from 'yaml';
 import { SourceError } from '../model/finding.ts';
 import { rangeOf } from '../yaml/yaml-reader.ts';
+import { namedPairs } from './named-pairs.ts';
 import type { Setting, SettingReader } from './setting.ts';
 import type { VariableDefinition } from './variable-definition.ts';
 import { VariableReader } from './variable-reader.ts';
@@ -53,19 +54,9 @@ function readVariables(
 ): Map<string, VariableDefinition> {
   const variables = new Map<string, VariableDefinition>();
   const variableReader = new VariableReader(reader, origin, reader.kind === 'secrets');
-  for (const { key, value } of reader.pairs(node)) {
-    const name = reader.keyText(key);
-    if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name)) {
-      reader.add(
-        'setting-form',
-        rangeOf(key, reader.excerpt),
-        `'${name}' cannot name a variable.`,
-        "Names have letters, digits, '-' and '_', a letter first.",
-      );
-      continue;
-    }
+  for (const { name, value, range } of namedPairs(node, reader, 'variable')) {
     try {
-      variables.set(name, { ...variableReader.read(name, value), range: rangeOf(key, reader.excerpt) });
+      variables.set(name, { ...variableReader.read(name, value), range });
     } catch (error) {
       if (!(error instanceof SourceError)) throw error;
       reader.addError(error);

@@ -35,7 +35,7 @@ export abstract class OperationStep implements PlannedStep {
   protected abstract fill(run: StepRun): FilledOperation;
 
   /** Told once it has come to its end without a fault. */
-  protected abstract onAnswer(run: StepRun): void;
+  protected onAnswer(_run: StepRun): void {}
 
   abstract preview(preview: StepPreview): void;
 

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { EndedCommand, OutgoingCommand } from '../../core/steps/command/command-port.ts';
 import { passedOn } from '../../core/steps/command/read-command.ts';
 import { durationText } from '../../core/values/text.ts';
-import { elapsed } from '../clock.ts';
+import { after, elapsed } from '../clock.ts';
 import { limitText } from '../limit-text.ts';
 import { forgetGroup, noteGroup, signalGroup } from './running-groups.ts';
 
@@ -49,7 +49,7 @@ class RunningCommand {
   readonly #errors: Output;
   #group: number | undefined;
   #fault: Fault | undefined;
-  #timers: NodeJS.Timeout[] = [];
+  readonly #timers: (() => void)[] = [];
 
   constructor(
     readonly command: OutgoingCommand,
@@ -65,7 +65,7 @@ class RunningCommand {
       this.#end({ kind: 'interrupted', message: 'The run was interrupted before the command had ended.' });
     const exit = signal.aborted ? undefined : await this.#carryOut(signal, onAbort);
     if (signal.aborted) onAbort();
-    for (const timer of this.#timers) clearTimeout(timer);
+    for (const cancel of this.#timers) cancel();
     return {
       output: this.#output.bytes,
       errors: this.#errors.bytes,
@@ -91,11 +91,13 @@ class RunningCommand {
     this.#group = pid;
     noteGroup(pid);
     signal.addEventListener('abort', onAbort);
-    this.#after(timeout, () =>
-      this.#end({
-        kind: 'timeout',
-        message: `The command had not ended within ${durationText(timeout)}. The limit is the setting 'timeout'.`,
-      }),
+    this.#timers.push(
+      after(timeout, () =>
+        this.#end({
+          kind: 'timeout',
+          message: `The command had not ended within ${durationText(timeout)}. The limit is the setting 'timeout'.`,
+        }),
+      ),
     );
     const exit = await ended;
     // Whatever of it is left has nothing to do any more; what has left its group may hold its pipes open.
@@ -146,7 +148,7 @@ class RunningCommand {
     const group = this.#group;
     if (group === undefined) return;
     signalGroup(group, signal);
-    this.#after(grace, () => signalGroup(group, 'SIGKILL'));
+    this.#timers.push(after(grace, () => signalGroup(group, 'SIGKILL')));
   }
 
   #ended(child: ChildProcess): Promise<number | undefined> {
@@ -161,10 +163,6 @@ class RunningCommand {
         resolve(code ?? undefined);
       });
     });
-  }
-
-  #after(milliseconds: number, then: () => void): void {
-    this.#timers.push(setTimeout(then, Math.min(milliseconds, 2 ** 31 - 1)));
   }
 }
 

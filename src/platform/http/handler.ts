@@ -6,7 +6,7 @@ import type {
   SentRequest,
   Timings,
 } from '../../core/model/http-messages.ts';
-import type { HttpLimits, Timeout } from '../../core/settings/transport.ts';
+import { defaultTimeout, type HttpLimits, type Timeout } from '../../core/settings/transport.ts';
 import { toMicrosecond } from '../../core/text/to-microsecond.ts';
 import { elapsed } from '../clock.ts';
 import { bodyFault, faultOf, interimFault, type Phase, timeoutFault } from './fault.ts';
@@ -42,7 +42,6 @@ export interface ExchangeConnection {
 /** These are made for every exchange, so without copies. */
 type Draft<Type> = { -readonly [Key in keyof Type]: Type[Key] };
 
-const defaultLimit = 30_000;
 /** So many interim responses may come before the final one. */
 const mostInterim = 100;
 
@@ -251,7 +250,7 @@ export class ExchangeHandler implements Watched {
   #limitOf(phase: Phase): number {
     const { timeout, saveTo } = this.options;
     const limited = saveTo === undefined ? 'total' : 'answer';
-    return timeout[phase] ?? (phase === limited ? defaultLimit : Number.POSITIVE_INFINITY);
+    return timeout[phase] ?? (phase === limited ? defaultTimeout : Number.POSITIVE_INFINITY);
   }
 
   #times(): Timings {

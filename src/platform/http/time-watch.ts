@@ -1,7 +1,4 @@
-import { elapsed } from '../clock.ts';
-
-/** In milliseconds: what a timer of the system can be set to. */
-const longest = 2 ** 31 - 1;
+import { elapsed, longestTimer } from '../clock.ts';
 
 /** An exchange that is under way. */
 export interface Watched {
@@ -37,7 +34,10 @@ export class Watch {
     clearTimeout(this.#timer);
     this.#due = deadline;
     // What is waited for keeps the program alive, not the limit of its time.
-    this.#timer = setTimeout(() => this.#look(), Math.min(longest, Math.ceil(deadline - elapsed()))).unref();
+    this.#timer = setTimeout(
+      () => this.#look(),
+      Math.min(longestTimer, Math.ceil(deadline - elapsed())),
+    ).unref();
   }
 
   delete(watched: Watched): void {

@@ -4,15 +4,20 @@ import type { EndedQuery, MissingColumn, OutgoingQuery } from '../../core/steps/
 export interface Spool {
   readonly path: string;
   readonly columns: readonly string[];
-  /** Set by then: how many rows there are, or why there are none. */
-  count: number;
-  missing: MissingColumn['missing'] | undefined;
+}
+
+/** How many rows went there, or why there are none. */
+export interface Spooled extends Pick<EndedQuery, 'fault' | 'at'> {
+  readonly count: number;
+  readonly missing?: MissingColumn['missing'] | undefined;
 }
 
 /** A connection to a database, for one query at a time. */
 export interface DatabaseConnection {
-  /** Carries out a query; never throws. @param spool where its rows go instead of into memory */
-  ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery>;
+  /** Carries out a query; never throws. */
+  ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery>;
+  /** The same, with its rows in a file rather than in memory. */
+  spool(query: OutgoingQuery, into: Spool, signal: AbortSignal): Promise<Spooled>;
   /** Takes away what the query has left in the session; whether it can be used again. */
   reset(): Promise<boolean>;
   close(): Promise<void>;

@@ -8,7 +8,7 @@ import type {
 } from '../../core/steps/query/query-port.ts';
 import { elapsed } from '../clock.ts';
 import type { FilePlaces } from '../file-places.ts';
-import { ConnectionPool, type DatabaseConnection, type Spool } from './connection-pool.ts';
+import { ConnectionPool, type DatabaseConnection } from './connection-pool.ts';
 import { asideFault, interrupted } from './query-faults.ts';
 import { SpoolFile } from './row-spool.ts';
 import type { ValueReaders } from './value-readers.ts';
@@ -74,10 +74,9 @@ export class Databases {
     } catch (error) {
       return { fault: asideFault(error as Error) };
     }
-    const spool: Spool = { path: file.path, columns, count: 0, missing: undefined };
-    const { fault, at } = await connection.ask(query, signal, spool);
+    const into = { path: file.path, columns };
+    const { count, missing, fault, at } = await connection.spool(query, into, signal);
     void connection.close();
-    const { count, missing } = spool;
     if (!fault && count > 0) return { count, rows: file.rows(readJson) };
     file.remove();
     if (missing) return { missing };

@@ -6,8 +6,8 @@ import type {
   OutgoingQuery,
   OutgoingStatement,
 } from '../../core/steps/query/query-port.ts';
-import { elapsed } from '../clock.ts';
-import type { DatabaseConnection, Spool } from './connection-pool.ts';
+import { after, elapsed } from '../clock.ts';
+import type { DatabaseConnection, Spool, Spooled } from './connection-pool.ts';
 import { connectionFault, interrupted, timeFault } from './query-faults.ts';
 import { RowCollector, type RowSink } from './row-sink.ts';
 import { SpoolWriter } from './row-spool.ts';
@@ -67,22 +67,21 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
   protected abstract meant(error: Error & { readonly code?: string }): OperationFault;
   protected abstract placeOf(error: Error, statement: number, query: OutgoingQuery): MistakePlace | undefined;
 
-  async ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery> {
-    if (!spool) {
-      let last = new RowCollector(query);
-      const ended = await this.#ask(query, signal, () => {
-        last = new RowCollector(query);
-        return last;
-      });
-      return { ...ended, ...(!ended.fault && last.rows && { rows: last.rows }) };
-    }
-    const writer = new SpoolWriter(spool.path, spool.columns, this.readers.writeJson);
-    const ended = await this.#ask(query, signal, () => writer);
+  async ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery> {
+    let last = new RowCollector(query);
+    const ended = await this.#ask(query, signal, () => {
+      last = new RowCollector(query);
+      return last;
+    });
+    return { ...ended, ...(!ended.fault && last.rows && { rows: last.rows }) };
+  }
+
+  async spool(query: OutgoingQuery, { path, columns }: Spool, signal: AbortSignal): Promise<Spooled> {
+    const writer = new SpoolWriter(path, columns, this.readers.writeJson);
+    const { fault, at } = await this.#ask(query, signal, () => writer);
     const late = writer.end();
-    const fault = ended.fault ?? late;
-    spool.count = writer.count;
-    spool.missing = writer.missing;
-    return fault ? { ...ended, fault } : ended;
+    const { count, missing } = writer;
+    return { count, missing, ...((fault ?? late) && { fault: fault ?? late! }), ...(at && { at }) };
   }
 
   /** @param sinkFor made for each statement */
@@ -95,7 +94,7 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
       this.#cancel();
     };
     const onAbort = () => end(interrupted);
-    const timer = setTimeout(() => end(timeFault(query)), query.timeout);
+    const cancelTimer = after(query.timeout, () => end(timeFault(query)));
     signal.addEventListener('abort', onAbort);
     this.#statement = 0;
     this.#refusal = undefined;
@@ -121,7 +120,7 @@ export abstract class ServerConnection<Client> implements DatabaseConnection {
           : this.placeOf(error as Error, statement, query);
       return { fault: fault ?? found, time, ...(at && { at }) };
     } finally {
-      clearTimeout(timer);
+      cancelTimer();
       clearTimeout(this.#givenUp);
       signal.removeEventListener('abort', onAbort);
     }

@@ -10,9 +10,9 @@ import type {
   MistakePlace,
   OutgoingQuery,
 } from '../../core/steps/query/query-port.ts';
-import { elapsed } from '../clock.ts';
+import { after, elapsed, longestTimer } from '../clock.ts';
 import type { FilePlaces } from '../file-places.ts';
-import type { DatabaseConnection, Spool } from './connection-pool.ts';
+import type { DatabaseConnection, Spool, Spooled } from './connection-pool.ts';
 import { interrupted, missingFault, rowsFault, statementFault, timeFault } from './query-faults.ts';
 import { rowObject } from './row-object.ts';
 import type { SqliteValue } from './sqlite-library.ts';
@@ -33,49 +33,61 @@ export class SqliteConnection implements DatabaseConnection {
     readonly readers: ValueReaders,
   ) {}
 
-  async ask(query: OutgoingQuery, signal: AbortSignal, spool?: Spool): Promise<EndedQuery> {
+  async ask(query: OutgoingQuery, signal: AbortSignal): Promise<EndedQuery> {
     const begin = elapsed();
+    const answer = await this.#hand(query, signal);
+    return { ...this.#endedBy(answer, query), time: elapsed() - begin };
+  }
+
+  async spool(query: OutgoingQuery, into: Spool, signal: AbortSignal): Promise<Spooled> {
+    const answer = await this.#hand(query, signal, into);
+    if ('spooled' in answer) return { count: answer.spooled, missing: answer.missing };
+    const { fault, at } = this.#endedBy(answer, query);
+    return { count: 0, ...(fault && { fault }), ...(at && { at }) };
+  }
+
+  /** Has the process answer. */
+  async #hand(
+    query: OutgoingQuery,
+    signal: AbortSignal,
+    spool?: Spool,
+  ): Promise<SqliteAnswer | OperationFault> {
     const path = this.#locate();
-    if (typeof path !== 'string') return { fault: path, time: 0 };
+    if (typeof path !== 'string') return path;
     this.#process ??= this.#start();
     const child = this.#process;
     child.ref();
-    const patience = Math.max(10, query.timeout - spare);
+    const { statements, rows, timeout } = query;
+    const patience = Math.min(longestTimer, Math.max(10, timeout - spare));
     const answer = await new Promise<SqliteAnswer | OperationFault>(settle => {
+      const done = (came: SqliteAnswer | OperationFault) => {
+        cancelTimer();
+        signal.removeEventListener('abort', onAbort);
+        child.off('exit', onExit);
+        child.off('message', done);
+        settle(came);
+      };
       const end = (fault: OperationFault) => {
         this.#isBroken = true;
         child.kill('SIGKILL');
-        settle(fault);
+        done(fault);
       };
-      const timer = setTimeout(() => end(timeFault(query)), query.timeout);
+      const cancelTimer = after(timeout, () => end(timeFault(query)));
       const onAbort = () => end(interrupted);
       const onExit = () =>
         end({
           kind: 'reset',
           message: `The process that asks the database ${this.database.name} has ended.`,
         });
-      const done = (came: SqliteAnswer | OperationFault) => {
-        clearTimeout(timer);
-        signal.removeEventListener('abort', onAbort);
-        child.off('exit', onExit);
-        settle(came);
-      };
       signal.addEventListener('abort', onAbort);
       child.once('exit', onExit);
       child.once('message', done);
-      const { statements, rows } = query;
-      const into = spool && { path: spool.path, columns: spool.columns };
-      const task: SqliteTask = { path, query: { statements, rows }, patience, ...(into && { spool: into }) };
+      const task: SqliteTask = { path, query: { statements, rows }, patience, ...(spool && { spool }) };
       if (signal.aborted) end(interrupted);
       else child.send(task);
     });
     child.unref();
-    if (spool && 'spooled' in answer) {
-      spool.count = answer.spooled;
-      spool.missing = answer.missing;
-      return { time: elapsed() - begin };
-    }
-    return { ...this.#endedBy(answer, query), time: elapsed() - begin };
+    return answer;
   }
 
   #endedBy(answer: SqliteAnswer | OperationFault, query: OutgoingQuery): Omit<EndedQuery, 'time'> {

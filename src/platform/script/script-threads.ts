@@ -1,7 +1,7 @@
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import type { EndedScript, OutgoingScript, ScriptFault } from '../../core/steps/script/script-port.ts';
-import { elapsed } from '../clock.ts';
+import { after, elapsed } from '../clock.ts';
 import { type ThreadAnswer, timeFault } from './script-faults.ts';
 
 /** So much longer than it may take a script is waited for, in milliseconds: what the engine can end by itself, it does. */
@@ -97,14 +97,14 @@ class ScriptThread {
     this.#settle = resolve;
     const onAbort = () => resolve(withFault(interruptedFault));
     const limit = script.limits.time;
-    const timer = setTimeout(() => resolve(withFault(timeFault(limit))), limit + grace);
+    const cancelTimer = after(limit + grace, () => resolve(withFault(timeFault(limit))));
     signal.addEventListener('abort', onAbort);
     if (signal.aborted) onAbort();
     else if (!this.isUsable) resolve(withFault(lostFault));
     else this.#worker.postMessage(script);
     const { ended, spent } = await promise;
     this.#settle = undefined;
-    clearTimeout(timer);
+    cancelTimer();
     signal.removeEventListener('abort', onAbort);
     this.#worker.unref();
     if (spent) this.isUsable = false;

@@ -2,7 +2,7 @@ import type { EvaluationContext } from '../../language/evaluation-context.ts';
 import { refuseValue, valueFor } from '../../language/templates/render.ts';
 import type { Place } from '../../model/place.ts';
 import { kindInWords, kindOf } from '../../model/value.ts';
-import type { Limits, Timeout } from '../../settings/transport.ts';
+import { defaultTimeout, type Limits, type Timeout } from '../../settings/transport.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';
 import { counted } from '../../text/words.ts';
 import { writeJson } from '../../values/json-document.ts';
@@ -11,7 +11,7 @@ import { type FilledOperation, OperationStep } from '../operation.ts';
 import { asked, operationEvent } from '../operation-event.ts';
 import type { OperationFault } from '../operation-port.ts';
 import { payloadOf } from '../payload.ts';
-import { redactedParts } from '../redacted-parts.ts';
+import { concealParts } from '../redacted-parts.ts';
 import type { Repetition } from '../repetition.ts';
 import type { StepPreview, StepRun } from '../step.ts';
 import type { EndedCommand, OutgoingCommand } from './command-port.ts';
@@ -32,8 +32,6 @@ export interface PlannedCommand {
   readonly speaksOfExit: boolean;
 }
 
-/** In milliseconds, where nothing is set. */
-const defaultTimeout = 30_000;
 /** Of what a variable may hold, in bytes. */
 const longestValue = 100_000;
 
@@ -61,8 +59,6 @@ export class CommandStep extends OperationStep {
     };
     return { attempt: cause => this.#run(run, outgoing, cause) };
   }
-
-  protected onAnswer(): void {}
 
   async #run(
     run: StepRun,
@@ -110,9 +106,7 @@ export class CommandStep extends OperationStep {
       view: CommandView;
     },
   ): void {
-    const { parts } = run.redacted;
-    const hidden = parts.length === 0 ? [] : redactedParts([view.document], parts);
-    for (const value of hidden ?? []) run.conceal(value, 'passing');
+    const isShown = concealParts(run, () => view.document);
     const { exit, output, errors, fault } = ended;
     const most = this.command.limits.record;
     const event = operationEvent(
@@ -137,7 +131,7 @@ export class CommandStep extends OperationStep {
           { name: 'errors', body: payloadOf(errors, most) },
         ],
       },
-      hidden !== undefined,
+      isShown,
     );
     run.emit(event);
   }

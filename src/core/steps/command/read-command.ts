@@ -1,4 +1,5 @@
 import type { Reference } from '../../language/ast.ts';
+import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import { didYouMean } from '../../text/words.ts';
@@ -83,7 +84,7 @@ function readWith(
     const start = at + part.indexOf(name);
     at += part.length + 1;
     const range = place(start, start + Math.max(1, name.length));
-    if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name)) {
+    if (!isName(name)) {
       fail(
         range,
         name === '' ? 'A name is missing here.' : `'${name}' is no name.`,

@@ -32,7 +32,7 @@ export class HttpStep extends OperationStep {
     return { attempt: cause => this.#exchange(run, request, cause) };
   }
 
-  protected onAnswer(run: StepRun): void {
+  protected override onAnswer(run: StepRun): void {
     run.noteStatus((run.evaluation.response as ResponseView).received.status);
   }
 

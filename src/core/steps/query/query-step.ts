@@ -6,7 +6,7 @@ import type { Place } from '../../model/place.ts';
 import type { Excerpt } from '../../model/source.ts';
 import { Plain, type Value } from '../../model/value.ts';
 import type { DatabaseSetting } from '../../settings/database.ts';
-import type { Limits, Timeout } from '../../settings/transport.ts';
+import { defaultTimeout, type Limits, type Timeout } from '../../settings/transport.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';
 import { counted } from '../../text/words.ts';
 import { cut, describe } from '../../values/describe.ts';
@@ -15,7 +15,7 @@ import { type FilledOperation, OperationStep } from '../operation.ts';
 import { asked, nothing, operationEvent } from '../operation-event.ts';
 import type { OperationFault } from '../operation-port.ts';
 import { payloadOf } from '../payload.ts';
-import { redactedParts } from '../redacted-parts.ts';
+import { concealParts } from '../redacted-parts.ts';
 import type { Repetition } from '../repetition.ts';
 import type { StepPreview, StepRun } from '../step.ts';
 import { type FilledStatement, faultInPage, fillDatabase, fillStatement } from './fill-query.ts';
@@ -40,8 +40,6 @@ interface FilledQuery {
   readonly parameters: readonly [name: string, value: string][];
 }
 
-/** In milliseconds, where nothing is set. */
-export const defaultTimeout = 30_000;
 /** So many rows stand on record, and so much of a parameter is told, in characters. */
 const [recordedRows, longestTold] = [100, 200];
 
@@ -64,8 +62,6 @@ export class QueryStep extends OperationStep {
     if (password !== undefined) run.conceal(password, 'lasting');
     return { attempt: cause => this.#ask(run, filled, cause) };
   }
-
-  protected onAnswer(): void {}
 
   /** Throws TemplateError. */
   #fill(context: EvaluationContext): FilledQuery {
@@ -128,9 +124,7 @@ export class QueryStep extends OperationStep {
       fault: OperationFault | undefined;
     },
   ): void {
-    const { parts } = run.redacted;
-    const hidden = parts.length === 0 ? [] : redactedParts([view.document], parts);
-    for (const value of hidden ?? []) run.conceal(value, 'passing');
+    const isShown = concealParts(run, () => view.document);
     const { title, content, limits, database } = this.query;
     const answer = fault ? undefined : answerOf(ended, limits.record, run.keepsBodies);
     run.emit(
@@ -150,7 +144,7 @@ export class QueryStep extends OperationStep {
           ...(answer && { answer }),
           texts: [],
         },
-        hidden !== undefined,
+        isShown,
       ),
     );
   }

@@ -1,3 +1,4 @@
+import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import type { Dialect } from '../../settings/database.ts';
@@ -23,7 +24,7 @@ export function readQuery({ content, info, infoRange }: OperationFence): ReadOpe
   });
   const errors: SourceError[] = [];
   const databaseRange = place(begin.length, name.length);
-  if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(name))
+  if (!isName(name))
     errors.push(
       new SourceError(
         'query-form',

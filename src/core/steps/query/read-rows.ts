@@ -1,3 +1,4 @@
+import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import type { OperationFence } from '../step.ts';
@@ -25,14 +26,13 @@ export function readRows({ content, info, infoRange }: OperationFence): WrittenR
   const fail = (range: Range, message: string, how = remedy) =>
     new SourceError('query-form', range, message, how);
   if (database === '') return fail(infoRange, 'These rows do not say which database they are asked of.');
-  if (!/^[A-Za-z][A-Za-z0-9_-]*$/.test(database))
-    return fail(databaseRange, `'${database}' cannot name a database.`);
+  if (!isName(database)) return fail(databaseRange, `'${database}' cannot name a database.`);
   const [, list] = /^\(([^()]*)\)$/.exec(rest) ?? [];
   const ofRest = place(info.length - rest.length, rest.length);
   if (list === undefined)
     return fail(rest === '' ? infoRange : ofRest, 'These rows do not say which columns they have.');
   const columns = list.split(',').map(each => each.trim());
-  const wrong = columns.find(each => !/^[A-Za-z][A-Za-z0-9_-]*$/.test(each));
+  const wrong = columns.find(each => !isName(each));
   if (wrong !== undefined)
     return fail(
       ofRest,

@@ -1,4 +1,5 @@
 import type { Reference } from '../../language/ast.ts';
+import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
 import { didYouMean, inWords } from '../../text/words.ts';
@@ -22,8 +23,6 @@ export interface WrittenScript extends WrittenStep {
   /** Modules of the collection. */
   readonly modules: readonly Import[];
 }
-
-const nameForm = /^[A-Za-z][A-Za-z0-9_-]*$/;
 
 // js step
 export function readScript({ content, info, infoRange }: OperationFence): ReadOperation<WrittenScript> {
@@ -110,7 +109,7 @@ function errorsOfImports(imports: readonly Import[]): ModuleError[] {
 export function errorsOfNames({ from, names }: Import): ModuleError[] {
   const known = standardModules.get(from);
   return names.flatMap(({ name, start, end }) => {
-    if (known ? known.includes(name) : nameForm.test(name)) return [];
+    if (known ? known.includes(name) : isName(name)) return [];
     if (!known) return [new ModuleError(`'${name}' can be no name of a value.`, start, end)];
     const all = known.length > 6 ? "'mervok help functions' tells them." : `There are ${inWords(known)}.`;
     return [new ModuleError(`'${from}' has no '${name}'.`, start, end, didYouMean(name, known) ?? all)];
@@ -141,7 +140,7 @@ function errorsOfExports({ exports }: ReadModule): ModuleError[] {
 
 function whatIsWrong({ name, kind }: ExportedName): [message: string, remedy: string] | undefined {
   if (name === 'default') return ['What a script gives has a name.', 'Write: export const fee = …'];
-  if (!nameForm.test(name))
+  if (!isName(name))
     return [
       `'${name}' can be no name of a value.`,
       'Names have letters, digits, - and _, a letter first; another one is given by: export { x as fee }',

@@ -63,8 +63,6 @@ export class ScriptStep extends OperationStep {
     };
   }
 
-  protected onAnswer(): void {}
-
   /** Throws TemplateError. */
   #fill(run: StepRun): FilledScript {
     const { script } = this;
