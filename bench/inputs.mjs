@@ -126,6 +126,63 @@ export function tokens(secret, count, each) {
   ];
 }
 
+/** A case with a request, and maybe a script of ten lines. @param at `before` or `behind` the request, `alone` or nowhere */
+export function scripted(at) {
+  const lets = fence('mervok', 'let nights = 3\nlet tariff = 12.5');
+  const request = `${fence('http', `GET ${origin}/berths/417`)}\n${fence('mervok', 'status = 200')}`;
+  const lines = [
+    "import { nights, tariff } from 'mervok:values'",
+    "import { equals, holds } from 'mervok:checks'",
+    "import { sha256 } from 'mervok:functions'",
+    '',
+    "const stay = { quay: 'North Quay', nights, tariff }",
+    'const seal = sha256(JSON.stringify(stay))',
+    'export const fee = nights * tariff',
+    "equals('the fee follows the nights', fee, 37.5)",
+    "holds('the seal is whole', seal.length === 64)",
+    "holds('the stay is short', nights < 10)",
+  ];
+  const script = fence('js step', lines.join('\n'));
+  const steps = { before: [script, request], behind: [request, script], alone: [script], nowhere: [request] };
+  write(`script-${at}.md`, `# A stay\n\n${[lets, ...steps[at]].join('\n')}`);
+  return quick(`script-${at}.md`);
+}
+
+/** So many queries for one row, with five checks each. @param settings of the database */
+export function queries(settings, count) {
+  write('queries/mervok.yaml', `databases: { ledger: ${settings} }\n`);
+  const query = fence('sql step ledger', 'select quay, depth, state from berths where id = {id}');
+  const statements = [
+    ...[
+      'count $ = 1',
+      '$[0].quay = "North Quay"',
+      '$[0].depth = 4.2',
+      '$[0].state = 1',
+      'time < 2 s',
+    ],
+  ].join('\n');
+  write(
+    'queries/berth.md',
+    `# A berth\n\n${fence('mervok', 'let id = 417')}\n${query}\n${fence('mervok', statements)}`,
+  );
+  return [...quick('queries/berth.md'), '--rounds', String(count)];
+}
+
+/** A case for each of so many rows that are asked for; all but the first skip themselves. */
+export function askedRows(settings, count) {
+  write('queries/mervok.yaml', `databases: { ledger: ${settings} }\n`);
+  const rows = fence(
+    'sql rows berths ledger (id, quay)',
+    `select id, quay from berths order by id limit ${count}`,
+  );
+  const each = fence('mervok', 'each row of berths\nskip when {id} > 1');
+  write(
+    `queries/rows-${count}.md`,
+    `# Berths\n\n${rows}\n${each}\n${fence('http', `GET ${origin}/berths/{id}`)}\n${fence('mervok', 'status = 200')}`,
+  );
+  return quick(`queries/rows-${count}.md`);
+}
+
 // What grows
 
 /** `lint` of so many names that nothing gives. */

@@ -14,7 +14,13 @@ const server = fork(script('server.mjs'));
 const { port } = await new Promise(ready => server.once('message', ready));
 export const origin = `http://127.0.0.1:${port}`;
 
-export function end() {
+const ends = [];
+
+/** What has to be done at the end; the last one first. */
+export const later = ending => ends.push(ending);
+
+export async function end() {
+  for (const ending of ends.reverse()) await ending();
   server.kill();
   rmSync(folder, { recursive: true, force: true });
 }

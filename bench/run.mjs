@@ -4,6 +4,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import * as databases from './databases.mjs';
 import * as inputs from './inputs.mjs';
 import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script, work } from './measure.mjs';
 
@@ -12,7 +13,7 @@ const short = words.includes('--short');
 const parts = words.filter(word => !word.startsWith('--'));
 const turns = count => (short ? Math.min(3, count) : count);
 /** Left out where there is little time: they hold by far, or have a test. */
-const long = ['checks', 'list', 'jobs', 'tables', 'report'];
+const long = ['checks', 'list', 'jobs', 'tables', 'report', 'queries'];
 const most = (full, bounded) => (short ? bounded : full);
 const timed = args => run([mervok, ...args]);
 const worked = args => work([mervok, ...args]);
@@ -110,6 +111,44 @@ const measurements = {
       ['median told of 100 users that keep tokens as secrets / keep them', secret / plain, 1.2],
       ['the same, whole runs', masked / time, 1.5],
     ];
+  },
+
+  scripts() {
+    const [without, behind, before] = inTurn(
+      turns(21),
+      ['nowhere', 'behind', 'before'].map(at => () => timed(inputs.scripted(at))),
+    );
+    const [few, many] = most([1000, 4000], [500, 1500]);
+    const [short, long] = inTurn(turns(5), [
+      () => timed([...inputs.scripted('alone'), '--rounds', String(few)]),
+      () => timed([...inputs.scripted('alone'), '--rounds', String(many)]),
+    ]);
+    return [
+      ['ms that the first script adds to a run, behind a request', behind - without, 60],
+      ['ms that the first script adds to a run, before a request', before - without, 120],
+      ['ms that a script of ten lines takes, once it is warm', (long - short) / (many - few), 1],
+    ];
+  },
+
+  async queries() {
+    const count = 4000;
+    const rows = [];
+    for (const [name, open] of Object.entries(databases)) {
+      const database = await open();
+      if (!database) continue;
+      const { settings, bare } = database;
+      const loop = [script('bare-queries.mjs'), String(count), ...bare];
+      const asked = inputs.queries(settings, count);
+      rows.push(
+        ...both(`${thousands(count)} queries of ${name} with five checks / bare driver`, loop, asked, 1.3),
+      );
+      const [few, many] = inTurn(3, [
+        () => peakMemory(inputs.askedRows(settings, 1000)),
+        () => peakMemory(inputs.askedRows(settings, 100_000)),
+      ]);
+      rows.push([`peak memory, 100,000 rows asked of ${name} / 1,000`, many / few, 1.5]);
+    }
+    return rows;
   },
 
   lint() {
@@ -295,11 +334,11 @@ try {
     const isWanted =
       parts.length > 0 ? parts.some(part => name.includes(part)) : !(short && long.includes(name));
     if (!isWanted) continue;
-    for (const [what, ratio, goal] of measure())
+    for (const [what, ratio, goal] of await measure())
       console.log(
         `| ${what} | ${ratio.toFixed(2)} | ${goal === undefined ? '' : `≤ ${goal}`} | ${goal === undefined ? '' : ratio <= goal ? 'yes' : 'no'} |`,
       );
   }
 } finally {
-  end();
+  await end();
 }

@@ -70,6 +70,8 @@ export const undici = {
         const changes = [
           // Its parser comes twice; the one for processors without SIMD stays in a file of its own, read only there.
           ["require('../llhttp/llhttp-wasm.js')", "require('./llhttp-plain.cjs')"],
+          // Made when the client is loaded, under the flags that are set for it (src/platform/tuning.ts).
+          ['let llhttpInstance = null', 'let llhttpInstance = lazyllhttp()'],
           // A server may say 100 without being asked (RFC 9110, 15.2); it is an interim response like any other.
           ['if (statusCode === 100) {', 'if (false) {'],
           // A reason that comes in two pieces is both of them.

@@ -1,4 +1,4 @@
-import type { Plan } from '../core/analysis/plan.ts';
+import { kindsIn, type Plan } from '../core/analysis/plan.ts';
 import type { EndTotals, RunEvent } from '../core/model/events.ts';
 import { type Finding as CoreFinding, sortFindings } from '../core/model/finding.ts';
 import type { Stop } from '../core/model/outcomes.ts';
@@ -102,7 +102,7 @@ export class CollectionPlan {
     if (error) throw new Error(`${error.file}:${error.line}: ${error.message}`);
     const { seed, signal = new AbortController().signal, ...options } = choices;
     const totals = new RunTotals();
-    const ports = await openPorts(this.#places, seed);
+    const ports = await openPorts(this.#places, kindsIn(this.#plan), seed);
     try {
       const runDetails = seed === undefined ? {} : { runDetails: { seed } };
       const tool = `mervok ${version}`;

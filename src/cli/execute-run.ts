@@ -1,4 +1,4 @@
-import type { Plan } from '../core/analysis/plan.ts';
+import { kindsIn, type Plan } from '../core/analysis/plan.ts';
 import type { OperationEvent, RunEvent } from '../core/model/events.ts';
 import { withEnd } from '../core/record/repair.ts';
 import { RunTotals, totalsOf } from '../core/record/totals.ts';
@@ -44,7 +44,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
   const view = await openView(plan, choices, totals, terminal);
-  const ports = await openPorts(places, options.runDetails?.seed);
+  const ports = await openPorts(places, kindsIn(plan), options.runDetails?.seed);
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view];

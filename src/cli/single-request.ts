@@ -1,4 +1,4 @@
-import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
+import { kindsIn, type Plan, type PlannedCase } from '../core/analysis/plan.ts';
 import type { ExchangeEvent, RunEvent } from '../core/model/events.ts';
 import type { Exchange } from '../core/model/http-messages.ts';
 import type { Ports } from '../core/runner/ports.ts';
@@ -53,7 +53,7 @@ export class SingleRequest {
     const interrupt = listenForInterrupt();
     // Of a request of the command line it is a setting.
     if (!isGiven && timeout !== undefined) this.#limit = AbortSignal.timeout(timeout);
-    const ports = await openPorts(prepared.places);
+    const ports = await openPorts(prepared.places, kindsIn(prepared.plan));
     const { http } = ports.operations;
     const watched: Ports = {
       ...ports,

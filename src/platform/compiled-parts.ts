@@ -8,7 +8,7 @@ interface Part {
   readonly module: { exports: object };
   readonly source: Buffer;
   readonly script: Script;
-  /** By which processes that had loaded which parts it was kept, where V8 took what they had compiled. */
+  /** By which processes that had loaded which parts it was kept. */
   readonly keptBy: readonly string[];
 }
 
@@ -45,9 +45,9 @@ class CompiledParts {
       `(function (exports, require, module, __filename, __dirname) {${source}\n})`,
       { filename: path, ...(kept && { cachedData: kept.code }) },
     );
-    const keptBy = kept && !script.cachedDataRejected ? kept.parts : [];
     const module = { exports: {} };
-    const part = { module, source, script, keptBy };
+    // Also where V8 did not take it: it has other flags just now, while a thread starts.
+    const part = { module, source, script, keptBy: kept?.parts ?? [] };
     // Before it runs: parts may ask for each other.
     this.#loaded.set(name, part);
     script.runInThisContext()(module.exports, this.load, module, path, this.folder);

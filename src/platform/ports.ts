@@ -13,7 +13,8 @@ import {
 } from './external-sources.ts';
 import type { FilePlaces } from './file-places.ts';
 import { Jar } from './http/cookies.ts';
-import { createHttpDriver } from './http/driver.ts';
+import { createHttpDriver, type HttpDriver, type HttpDriverOptions } from './http/driver.ts';
+import { loadClient } from './http/load.ts';
 import type { Databases } from './query/databases.ts';
 import type { ScriptThreads } from './script/script-threads.ts';
 
@@ -24,8 +25,26 @@ async function sleep(milliseconds: number, signal: AbortSignal): Promise<void> {
     await delay(Math.min(longestTimer, left), undefined, { signal }).catch(() => undefined);
 }
 
+interface Closable {
+  close(): Promise<void>;
+}
+
+/** What sends requests is loaded where there is one. */
+function lazyHttp(options: HttpDriverOptions): HttpDriver & { ready(): Promise<HttpDriver> } {
+  let driver: Promise<HttpDriver> | undefined;
+  const ready = () => {
+    driver ??= createHttpDriver(options);
+    return driver;
+  };
+  return {
+    ready,
+    send: async (request, signal) => (await ready()).send(request, signal),
+    close: async () => (await driver)?.close(),
+  };
+}
+
 /** The threads of scripts are loaded where there is one. */
-function lazyScripts(): ScriptPort & { close(): Promise<void> } {
+function lazyScripts(): ScriptPort & Closable & { prepare(): void } {
   let threads: Promise<ScriptThreads> | undefined;
   const open = () => {
     threads ??= import('./script/script-threads.ts').then(({ ScriptThreads }) => new ScriptThreads());
@@ -39,7 +58,7 @@ function lazyScripts(): ScriptPort & { close(): Promise<void> } {
 }
 
 /** What asks databases is loaded where there is a query. */
-function lazyQueries(places: FilePlaces): QueryPort & { close(): Promise<void> } {
+function lazyQueries(places: FilePlaces): QueryPort & Closable {
   let databases: Promise<Databases> | undefined;
   const open = () => {
     databases ??= import('./query/databases.ts').then(
@@ -60,19 +79,22 @@ function lazyCommands(root: string): CommandPort {
   return { run: async (command, signal) => (await loaded()).runCommand(command, root, signal) };
 }
 
-/** Everything outside made real: the network, the clock, the environment of the process. */
+/**
+ * Everything outside made real: the network, the clock, the environment of the process.
+ * @param kinds of steps that will be carried out: what takes a while to be ready for them begins with that now
+ */
 export async function openPorts(
   places: FilePlaces,
+  kinds: ReadonlySet<string>,
   seed?: string,
-): Promise<Ports & { close(): Promise<void> }> {
-  const http = await createHttpDriver({
-    ...places,
-    environment: osEnvironment,
-    now: clockAndRandom.now,
-    sleep,
-  });
+): Promise<Ports & Closable> {
+  const sending = lazyHttp({ ...places, environment: osEnvironment, now: clockAndRandom.now, sleep });
   const scripts = lazyScripts();
   const queries = lazyQueries(places);
+  // Before a thread starts: while it does, V8 takes nothing that it compiled for the program.
+  if (kinds.has('http')) await loadClient();
+  if (kinds.has('script')) scripts.prepare();
+  const http = kinds.has('http') ? await sending.ready() : sending;
   return {
     // What reaches out, by the kind of operation.
     operations: {
@@ -82,7 +104,7 @@ export async function openPorts(
       script: scripts,
     },
     close: async () => {
-      await Promise.all([http.close(), queries.close(), scripts.close()]);
+      await Promise.all([sending.close(), queries.close(), scripts.close()]);
     },
     ...clockAndRandom,
     clockAndRandomFor: clockAndRandomFrom(seed),

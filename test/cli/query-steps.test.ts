@@ -213,8 +213,8 @@ const rows: readonly Row[] = [
   ],
   [
     'Plain in SQLite',
-    `${sql('select count(*) as n from berths where code = {plain}')}${checks('$[0].n = 1')}`,
-    /^error: \{plain\} may be a number or a text, and SQLite compares by which it is; say so in a let: let value = number\(\{plain\}\), or text\(\{plain\}\)/,
+    `${checks('let kept = {plain}')}${sql('select count(*) as n from berths where code = {kept}')}${checks('$[0].n = 1')}`,
+    /^error: \{kept\} may be a number or a text, and SQLite compares by which it is; say so in a let: let value = number\(\{kept\}\), or text\(\{kept\}\)/,
     'sqlite',
   ],
   [
@@ -589,6 +589,38 @@ test('what is wrong with a query or a database is found before anything runs', a
       ['a.md:5:1 no-response-yet'],
     ],
     ['', fence('mervok', 'changed = 1'), ['a.md:2:1 no-response-yet']],
+    // Faults of other steps.
+    [
+      '',
+      `${fence('sql step ledger', 'delete from t')}${fence('mervok', 'fault = "killed"\nfault in "none", "locked"')}`,
+      ['a.md:5:9 never-equal'],
+    ],
+    [
+      '',
+      `${fence('sh step', 'true')}${fence('mervok', 'fault in "locked", "killed"')}`,
+      ['a.md:5:10 never-equal'],
+    ],
+    [
+      '',
+      `${fence('http', 'GET http://127.0.0.1/')}${fence('mervok', 'fault != "statement"')}`,
+      ['a.md:5:10 never-equal'],
+    ],
+    [
+      'checks: |\n  exit = 0\n  fault != "locked"\n  time < 2 s',
+      fence('http', 'GET http://127.0.0.1/'),
+      ['mervok.yaml:6:3 no-response-yet', 'mervok.yaml:7:12 never-equal'],
+    ],
+    // SQLite compares by kind.
+    [
+      '',
+      `---\nvariables: { least: 4, quoted: "4", word: north, computed: { let: "4" } }\n---\n${fence('sql step lite', 'delete from t where a in ({least}, {quoted}, {word}, {computed})')}`,
+      ['a.md:5:27 query-form'],
+    ],
+    [
+      '',
+      `---\nvariables: { least: 4 }\n---\n${fence('sql step ledger', 'delete from t where a = {least}')}`,
+      [],
+    ],
     ['  x: { url: "postgres://h/d?sslmode=disable" }', '', ['mervok.yaml:5:13 setting-form']],
     ['  x: { url: "postgres://clerk:pw@h/d" }', '', ['mervok.yaml:5:13 setting-form']],
     ['  x: { url: "postgres:///d" }', '', ['mervok.yaml:5:13 setting-form']],

@@ -183,7 +183,11 @@ test('scripts: what they take, give and check, and how they end', async t => {
     ['Exports a date', js('export const d = new Date()'), /^error: 'd' cannot be kept: it is a Date/],
     ['Exports nothing', js('export let u'), /^error: 'u' cannot be kept: it is undefined/],
     ['What an export that failed gives', checks('{u} = 1'), 'blocked'],
-    ['Unknown name', js('export const a = castOff()'), /^error: ReferenceError: .*castOff/],
+    [
+      'A name too early',
+      js('export const a = moored + 1', 'const moored = 1'),
+      /^error: ReferenceError: moored is not initialized/,
+    ],
     [
       'Loops',
       js('export const a = 1', 'for (;;);'),
@@ -307,6 +311,18 @@ test('scripts: what they take, give and check, and how they end', async t => {
   assert.ok(end.type === 'end' && end.totals.requests === 5 && end.totals.steps! > 40);
 });
 
+test('local time is UTC, wherever a script runs', async t => {
+  const page = `${js(
+    'const day = new Date(2026, 5, 1)',
+    'export const times = [day.toISOString(), day.getTimezoneOffset(), new Date("2026-01-01T10:00").getUTCHours(), String(day)]',
+  )}${checks('{times} = ["2026-06-01T00:00:00.000Z", 0, 10, "Mon Jun 01 2026 00:00:00 GMT+0000"]')}`;
+  const folder = folderWith(t, { 'a.md': page });
+  for (const TZ of ['America/St_Johns', 'Pacific/Kiritimati', 'UTC']) {
+    const { code, out } = await mervok(folder, ['run'], { TZ });
+    assert.equal(code, 0, out);
+  }
+});
+
 test('what is wrong with a script is found before anything runs, and told at its place', async t => {
   const rows: [lines: string[], told: string[]][] = [
     [['export const a = 1'], []],
@@ -343,6 +359,27 @@ test('what is wrong with a script is found before anything runs, and told at its
     [['[1].forEach(async each => each)', 'export const a = 1'], ['2:1 script-form']],
     [['Promise.resolve(1).then(console.log)', 'export const a = 1'], ['2:1 script-form']],
     [["import { answer } from 'mervok:exchange'", 'export const a = answer'], ['2:10 no-response-yet']],
+    [['export const a = nigths * 2'], ['2:18 script-form']],
+    [['export const a = sha256("x")'], ['2:18 script-form']],
+    [["export const a = fetch('http://harbour.example')"], ['2:18 script-form']],
+    [
+      ['const f = ({ a: b, ...c }, [d = 1]) => b + c + d + e', 'export const g = f({}, [])'],
+      ['2:52 script-form'],
+    ],
+    [["import { a as b } from './undeclared.js'", 'export const c = b'], ['undeclared.js:1:18 script-form']],
+    [['lost = 1', 'export const a = 1'], ['2:1 script-form']],
+    [['export const a = { [key]: 1 }'], ['2:21 script-form']],
+    [['export const a = typeof fetch'], []],
+    [['globalThis.made = 1', 'export const a = made'], []],
+    [
+      [
+        'class Berth { #depth = 4; static of = () => new Berth(); get depth() { return this.#depth } }',
+        'outer: for (const { depth: how } of [Berth.of()]) { try { if (how) break outer } catch ({ message }) { message() } }',
+        'const count = function counted() { return arguments.length + new.target }',
+        'export const a = `${count}`.length; let { b: { c } = { c: 1 } } = {}; [c] = [2]',
+      ],
+      [],
+    ],
     [['let a = 1', 'a++'], ['2:1 script-idle']],
     [["import { holds } from 'mervok:checks'", "holds('a', true)"], []],
     [["import './checks.js'"], []],
@@ -352,6 +389,7 @@ test('what is wrong with a script is found before anything runs, and told at its
     'note.txt': '',
     'fine.js': 'export const tide = 1;\n',
     'broken.js': 'export a = 1;\n',
+    'undeclared.js': 'export const a = mooring + 1;\n',
     'reaches.js': "import fs from 'node:fs';\nimport { later } from 'mervok:values';\nexport const a = 1;\n",
     'checks.js': "import { holds } from 'mervok:checks';\nholds('a', true);\n",
   };

@@ -381,7 +381,7 @@ test('what reaches out is real: a proxy of the process, waiting before another t
   const proxy = await serve(t, (_request, response) => response.writeHead(asked++ === 0 ? 503 : 200).end());
   process.env.HTTP_PROXY = proxy;
   t.after(() => delete process.env.HTTP_PROXY);
-  const ports = await openPorts({ root: folderWith(t), anywhere: false });
+  const ports = await openPorts({ root: folderWith(t), anywhere: false }, new Set());
   t.after(() => ports.close());
   const { timeout, redirects, tls, limits } = defaultTransport;
   const request = {
@@ -403,7 +403,7 @@ test('what reaches out is real: a proxy of the process, waiting before another t
 });
 
 test('waiting ends when its time is over, or when it is interrupted', async t => {
-  const ports = await openPorts({ root: folderWith(t), anywhere: false });
+  const ports = await openPorts({ root: folderWith(t), anywhere: false }, new Set());
   t.after(() => ports.close());
   const begin = ports.elapsed();
   await ports.sleep(20, new AbortController().signal);

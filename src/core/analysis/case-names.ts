@@ -1,11 +1,10 @@
-import type { Reference } from '../language/ast.ts';
 import type { Range, Source } from '../model/source.ts';
 import type { PageCase } from '../pages/page.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { kindOfStep } from '../steps/kinds.ts';
 import { usesOfQuery } from '../steps/query/query.ts';
 import type { WrittenRows } from '../steps/query/read-rows.ts';
-import type { GivenName } from '../steps/step.ts';
+import type { GivenName, UseReferences } from '../steps/step.ts';
 import type { CollectionCase, CollectionPage } from './collection.ts';
 
 /** A place where a case uses a name. */
@@ -17,6 +16,8 @@ export interface Use {
   readonly step: number;
   /** Whether it is used before any case of the page has begun. */
   readonly early?: true;
+  /** Whether its value has to be of a kind: a number or a text. */
+  readonly needsKind?: true;
 }
 
 /** A place where a case makes a name: by `keep`, for all pages, or by `let`, for its own. */
@@ -45,13 +46,15 @@ export function namesOf({ page, written, levels }: CollectionCase): CaseNames {
   const effective = mergeLevels(levels);
   const pageSource = page.page.source;
   let step = 0;
-  const use = (references: readonly Reference[], source = pageSource) => {
-    for (const { name, range } of references) uses.push({ name, source, range, step });
+  const use: UseReferences = (references, source = pageSource, needs) => {
+    for (const { name, range } of references)
+      uses.push({ name, source, range, step, ...(needs && { needsKind: true }) });
   };
   if (written.each?.type === 'each-value') use([written.each.list]);
   for (const table of askedTables(page, written.each))
-    usesOfQuery(table, mergeLevels(page.levels), (references, source = pageSource) => {
-      for (const { name, range } of references) uses.push({ name, source, range, step, early: true });
+    usesOfQuery(table, mergeLevels(page.levels), (references, source = pageSource, needs) => {
+      for (const { name, range } of references)
+        uses.push({ name, source, range, step, early: true, ...(needs && { needsKind: true }) });
     });
   for (const each of written.steps) {
     const kind = kindOfStep(each);

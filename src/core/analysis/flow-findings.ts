@@ -1,5 +1,8 @@
 import { type Finding, finding } from '../model/finding.ts';
+import { Plain } from '../model/value.ts';
+import { sayKind } from '../steps/query/bind-values.ts';
 import { didYouMean, inWords } from '../text/words.ts';
+import { isNumberText } from '../values/number.ts';
 import type { Use } from './case-names.ts';
 import type { Collection, CollectionCase } from './collection.ts';
 import type { Binding, Flow } from './flow.ts';
@@ -18,6 +21,7 @@ export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
       );
     else if (use.early && isMadeByCase(use.name, binding, user, flow)) findings.push(tooEarly(use));
     else if (!binding) findings.push(unbound(use, user, flow));
+    else if (use.needsKind && isNumberWithoutKind(use.name, binding, flow)) findings.push(withoutKind(use));
   }
   return [...findings, ...shadowed(user, flow)];
 }
@@ -25,6 +29,24 @@ export function findingsOfFlow(user: CollectionCase, flow: Flow): Finding[] {
 function isMadeByCase(name: string, binding: Binding | undefined, user: CollectionCase, flow: Flow): boolean {
   if (!binding) return flow.makerOn(user.page, name) !== undefined;
   return binding.from !== 'given' && binding.from !== 'variable';
+}
+
+/** Where that is known before anything runs; what else has no kind is told when it is used. */
+function isNumberWithoutKind(name: string, binding: Binding, { given }: Flow): boolean {
+  if (binding.from === 'variable') {
+    const { isPlain, literal } = binding.definition;
+    return isPlain === true && isNumberText(literal!);
+  }
+  const value = binding.from === 'given' ? given.get(name)?.value : undefined;
+  return value instanceof Plain && isNumberText(value.text);
+}
+
+function withoutKind({ name, source, range }: Use): Finding {
+  return finding(
+    'query-form',
+    { source, range },
+    `'${name}' may be a number or a text, and SQLite compares by which it is; ${sayKind(name)}`,
+  );
 }
 
 function tooEarly({ name, source, range }: Use): Finding {

@@ -110,3 +110,8 @@ export interface Need {
   /** The addresses of the cases that make it. */
   readonly producers: readonly string[];
 }
+
+/** The kinds of steps that a plan has. */
+export function kindsIn({ pages }: Plan): ReadonlySet<string> {
+  return new Set(pages.flatMap(page => page.cases.flatMap(({ steps }) => steps.map(({ kind }) => kind))));
+}

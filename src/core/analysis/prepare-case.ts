@@ -2,7 +2,9 @@ import type { Check } from '../language/ast.ts';
 import { type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { checkKind, planCheck } from '../steps/check/check.ts';
+import { anyRequest } from '../steps/http/http.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
+import { outOfPlace } from '../steps/out-of-place.ts';
 import type { Repeat } from '../steps/repeat.ts';
 import { isGrave } from '../steps/statement-kind.ts';
 import type { PlannedStep, PrepareContext, WrittenStep } from '../steps/step.ts';
@@ -28,7 +30,7 @@ export function prepareSteps(
     for (const error of errors) findings.push(findingOf(error, where));
   };
   const levelChecks = effective.checks.flatMap(({ check, level }) => {
-    const errors = checkKind.errorsIn(check);
+    const errors = [...checkKind.errorsIn(check), ...outOfPlace(check, anyRequest)];
     add(errors, level.source);
     return errors.some(isGrave) ? [] : [planCheck(check, level.source, level.name)];
   });
@@ -38,7 +40,7 @@ export function prepareSteps(
   for (const [index, step] of written.entries()) {
     const kind = operationKindOf(step);
     const offers = kind?.offers(step);
-    if (kind && offers) above = { offers, title: kind.title(step) };
+    if (kind && offers) above = { offers, title: kind.title(step), faults: kind.faults };
     const checksBelow = kind ? checksOn(written, index) : [];
     // Made for every step, so without copies.
     const known = {

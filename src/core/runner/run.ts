@@ -41,7 +41,6 @@ export async function run(
     onFailure: () => control.stop('interrupt'),
   });
   const begin = ports.elapsed();
-  prepareOperations(plan, ports);
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), ports.external);
   const first = masker.deep(runEvent(plan, ports, options));
   record(jobs > 1 ? { ...first, jobs } : first);
@@ -103,15 +102,6 @@ function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'>
     ...(plan.bounds.length > 0 && { bounds: plan.bounds.map(({ text, place }) => ({ text, place })) }),
     ...(plan.apdex !== undefined && { apdex: plan.apdex }),
   };
-}
-
-/** What takes a while to be ready begins with that now. */
-function prepareOperations({ pages }: Plan, { operations }: Ports): void {
-  for (const [kind, { prepare }] of Object.entries(operations)) {
-    const isUsed = () =>
-      pages.some(page => page.cases.some(each => each.steps.some(step => step.kind === kind)));
-    if (prepare && isUsed()) prepare();
-  }
 }
 
 /** In one iteration, as far as it is known before: the rows of a table count one by one. */

@@ -14,6 +14,8 @@ export interface VariableDefinition {
   readonly references: readonly Reference[];
   /** Its text, where it is written out. */
   readonly literal?: string;
+  /** Whether that stands there without quotes, so that it has no kind of its own. */
+  readonly isPlain?: true;
   /** The variable of the process environment that it is. */
   readonly os?: string;
   /** The file that it stands in, from the root of the collection or absolute. */

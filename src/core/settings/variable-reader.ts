@@ -34,6 +34,7 @@ interface Part {
   readonly references: readonly Reference[];
   /** Its text, where it refers to nothing. */
   readonly literal?: string;
+  readonly isPlain?: true;
   evaluate(context: Pick<EvaluationContext, 'lookup'>): Value;
 }
 
@@ -80,6 +81,7 @@ export class VariableReader {
         ...base,
         references: part.references,
         ...(part.literal !== undefined && { literal: part.literal }),
+        ...(part.isPlain && { isPlain: true }),
         resolve: context => ({ value: part.evaluate(context), origin }),
       };
     }
@@ -294,7 +296,7 @@ export class VariableReader {
     if (references.length === 0) {
       const literal = template.parts.join('');
       const value = plain ? new Plain(literal) : literal;
-      return { references, literal, evaluate: () => value };
+      return { references, literal, ...(plain && { isPlain: true }), evaluate: () => value };
     }
     const [only] = template.parts;
     // A reference alone hands its value on, whatever its kind.

@@ -12,8 +12,6 @@ export interface OperationFault {
 
 /** What every kind of operation that reaches out has to be made real. */
 export interface OperationPort<PageState> {
-  /** Told when a run begins that has steps of the kind. */
-  prepare?(): void;
   /** What it keeps for a page while that runs: begins with what others kept, as it is now; later ones win. */
   openPage?(from: readonly PageState[]): PageState;
 }

@@ -1,15 +1,15 @@
 import { checkStatement } from '../language/analyse.ts';
-import type { Expression, ResponseSource, StatementNode } from '../language/ast.ts';
+import type { Expression, StatementNode } from '../language/ast.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { packagesOf } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
 import { foreignReferencesIn } from '../language/templates/foreign-references.ts';
-import { nodesOf, type Part, referencesIn, sourcesIn } from '../language/walk.ts';
+import { nodesOf, type Part, referencesIn } from '../language/walk.ts';
 import { codes, SourceError } from '../model/finding.ts';
 import { type Place, placeOf } from '../model/place.ts';
 import type { Source } from '../model/source.ts';
 import { signedToken } from '../secrecy/secret-names.ts';
-import { inWords } from '../text/words.ts';
+import { outOfPlace } from './out-of-place.ts';
 import type { PlannedStep, PrepareContext, StatementKind, WrittenSecret } from './step.ts';
 
 interface Described<Statement extends StatementNode> {
@@ -47,7 +47,7 @@ export function statementKind<Statement extends StatementNode>({
     prepare(statement, context) {
       const errors = [
         ...errorsIn(statement),
-        ...outOfPlace(statement, context),
+        ...outOfPlace(statement, context.above),
         ...unusableFiles(statement, context),
       ];
       context.add(errors);
@@ -77,62 +77,6 @@ function unusableFiles(statement: StatementNode, { hasFile, refusesFile }: Prepa
       new SourceError('file-missing', node.range, refusal, 'Its path is relative to the file that names it.'),
     ];
   });
-}
-
-/** It looks at an answer that nothing above it gives. */
-function outOfPlace(statement: StatementNode, { above }: PrepareContext): SourceError[] {
-  const sources = sourcesIn(statement);
-  if (sources.length === 0) return [];
-  const { range } = statement;
-  if (!above) {
-    const other = sources.map(({ form }) => givenBelow.get(form)).find(each => each !== undefined);
-    if (other)
-      return [
-        new SourceError(
-          'no-response-yet',
-          range,
-          `No ${other.what} stands above this in its case, so there is nothing to look at.`,
-          `It stands in a fence \`\`\`${other.fence}.`,
-        ),
-      ];
-    return [
-      new SourceError(
-        'no-response-yet',
-        range,
-        'No request stands above this in its case, so there is no response to look at.',
-        'A request stands in a fence ```http.',
-      ),
-    ];
-  }
-  const missing = sources.flatMap(wordsIn).find(word => !above.offers.includes(word));
-  if (missing === undefined) return [];
-  const message = `'${shown(missing)}' is nothing that ${above.title} gives.`;
-  const given = above.offers.filter(word => !ways.has(word)).map(shown);
-  return [new SourceError('no-response-yet', range, message, `It gives ${inWords(given)}.`)];
-}
-
-/** What only other operations than a request give. */
-const givenBelow: ReadonlyMap<string, { readonly what: string; readonly fence: string }> = new Map([
-  ...['exit', 'output', 'errors'].map(form => [form, { what: 'command', fence: 'sh step' }] as const),
-  ['changed', { what: 'query', fence: 'sql step DATABASE' }],
-]);
-
-/** Ways to look at something, rather than what can be looked at. */
-const ways: ReadonlySet<string> = new Set(['sent', 'lines', 'csv']);
-
-/** Everything that a source asks of what stands above it. */
-function wordsIn(source: ResponseSource): string[] {
-  const { form, sent, hop } = source;
-  return [
-    form,
-    ...(sent ? ['sent'] : []),
-    ...(hop === undefined ? [] : ['hops']),
-    ...(form === 'path' && source.as !== undefined ? [source.as] : []),
-  ];
-}
-
-function shown(word: string): string {
-  return word === 'path' ? '$' : word;
 }
 
 const here = (start: number, end: number) => ({ start, end });

@@ -11,6 +11,7 @@ import type { Excerpt, Range, Source } from '../model/source.ts';
 import type { Missing, Value } from '../model/value.ts';
 import type { Effective } from '../settings/effective.ts';
 import type { OperationPorts } from './operation-ports.ts';
+import type { Above } from './out-of-place.ts';
 import type { Repeat } from './repeat.ts';
 
 // What a kind of step is to every stage: how it is written, what it uses and gives, what can be said of it before the run,
@@ -45,6 +46,8 @@ export interface OperationKind<Operation extends WrittenStep = WrittenStep> exte
   readonly attachments: { readonly [words: string]: Attach<Operation> };
   /** Sources that statements below may look at, as the language names them; none where what came above stays in sight. */
   offers(operation: Operation): readonly string[] | undefined;
+  /** What it may come to instead of an answer, in the words that `fault` is compared with. */
+  readonly faults: readonly string[];
   /** In a line: `GET /berths`. */
   title(operation: Operation): string;
   /** What it may change, so that a case below it that runs alone brings it along: `its POST may change something`. */
@@ -120,7 +123,12 @@ export interface StepKind<Written extends WrittenStep = WrittenStep> {
 }
 
 /** @param source where they are written, if not in the page */
-export type UseReferences = (references: readonly Reference[], source?: Source) => void;
+export type UseReferences = (
+  references: readonly Reference[],
+  source?: Source,
+  /** `kind`: what has none of its own will not do. */
+  needs?: 'kind' | undefined,
+) => void;
 
 /** A name that a step makes: by `keep`, for all pages, or by `let`, for its own. */
 export interface GivenName {
@@ -149,7 +157,7 @@ export interface PrepareContext {
   /** The text of a file of the collection, by its path from the root; else why it cannot be read. */
   readonly readFile: (path: string) => string | Missing;
   /** The operation above whose answer statements look at. */
-  readonly above: { readonly offers: readonly string[]; readonly title: string } | undefined;
+  readonly above: Above | undefined;
   /** Of an operation: the checks that look at what comes of it. */
   readonly checksBelow: readonly (Check | Repeat)[];
   /** What the settings want of every response, ready. */

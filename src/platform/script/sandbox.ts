@@ -9,14 +9,13 @@ import {
 import { loadPackages } from '../../core/language/packages.ts';
 import type { EndedScript, OutgoingScript, ScriptFault } from '../../core/steps/script/script-port.ts';
 import { moduleFactory, QuickJSFFI } from './engine.ts';
-import { MemoryImage } from './memory-image.ts';
+import { MemoryImage, pageSize } from './memory-image.ts';
 import { memoryFault } from './script-faults.ts';
 import { ScriptHost } from './script-host.ts';
 import { ScriptModules } from './script-modules.ts';
 
 // Scripts run in an engine of their own, which is WebAssembly: it sees nothing of the program but one function.
 
-const pageSize = 64 * 1024;
 /** The engine does not begin with less, in pages. */
 const fewestPages = 256;
 /** Of the stack of the engine, in bytes: with more it would come to the end of the program's own first. */
@@ -87,7 +86,7 @@ export class Sandbox {
   async run(script: OutgoingScript): Promise<EndedScript> {
     await loadPackages(script.packages);
     const begin = performance.now();
-    const host = new ScriptHost(script, begin);
+    const host = new ScriptHost(script);
     this.#host = host;
     this.#modules = new ScriptModules(script);
     host.onBegin = () => this.#modules.close();

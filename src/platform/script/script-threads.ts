@@ -2,9 +2,13 @@ import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import type { EndedScript, OutgoingScript, ScriptFault } from '../../core/steps/script/script-port.ts';
 import { after, elapsed } from '../clock.ts';
+import { leaveTuning, setFlags } from '../tuning.ts';
 import { type ThreadAnswer, timeFault } from './script-faults.ts';
 
-/** So much longer than it may take a script is waited for, in milliseconds: what the engine can end by itself, it does. */
+/**
+ * So much longer than it may take a script is waited for, in milliseconds, and then once more: what the engine can end by
+ * itself, it does, and where the whole process had no processor, the thread has a moment to answer.
+ */
 const grace = 200;
 
 /** The threads that scripts run in: as many as are wanted at once, and no more than there are cores. */
@@ -65,7 +69,9 @@ class ScriptThread {
   isUsable = true;
 
   constructor() {
+    const flags = leaveTuning();
     this.#worker = new Worker(new URL('./platform-script-worker.cjs', import.meta.url), {
+      workerData: flags,
       env: {},
       argv: [],
       execArgv: [],
@@ -79,6 +85,7 @@ class ScriptThread {
         else this.#settle?.(answer);
       });
       const onLost = () => {
+        setFlags(flags);
         resolve();
         this.isUsable = false;
         this.#settle?.(withFault(lostFault));
@@ -97,7 +104,9 @@ class ScriptThread {
     this.#settle = resolve;
     const onAbort = () => resolve(withFault(interruptedFault));
     const limit = script.limits.time;
-    const cancelTimer = after(limit + grace, () => resolve(withFault(timeFault(limit))));
+    let cancelTimer = after(limit + grace, () => {
+      cancelTimer = after(grace, () => resolve(withFault(timeFault(limit))));
+    });
     signal.addEventListener('abort', onAbort);
     if (signal.aborted) onAbort();
     else if (!this.isUsable) resolve(withFault(lostFault));

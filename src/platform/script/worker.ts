@@ -1,11 +1,14 @@
-import { parentPort } from 'node:worker_threads';
+import { parentPort, workerData } from 'node:worker_threads';
 import { defaultTransport } from '../../core/settings/transport.ts';
 import type { OutgoingScript } from '../../core/steps/script/script-port.ts';
+import { setFlags } from '../tuning.ts';
 import { Sandbox } from './sandbox.ts';
 import type { ThreadAnswer } from './script-faults.ts';
 
 // The thread that scripts run in, one after the other. Who started it ends it where one takes too long.
 
+// Everything of the runtime is there by now.
+setFlags(workerData);
 const port = parentPort!;
 let sandbox = Sandbox.open(defaultTransport.limits.script.memory);
 

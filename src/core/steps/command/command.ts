@@ -18,6 +18,7 @@ export const commandKind: OperationKind<WrittenCommand> = {
   read: readCommand,
   attachments: {},
   offers: () => offers,
+  faults: ['timeout', 'limit', 'killed', 'missing', 'refused'],
   title: titleOf,
   effect: () => 'its command may change something',
   runsAlone: () => true,

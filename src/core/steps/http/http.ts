@@ -4,9 +4,11 @@ import { referencesOfTarget } from '../../language/templates/target.ts';
 import { parseTemplate, referencesOf } from '../../language/templates/template.ts';
 import { referencesIn, sourcesIn } from '../../language/walk.ts';
 import { SourceError } from '../../model/finding.ts';
+import { faultWords } from '../../model/http-messages.ts';
 import { placeOf } from '../../model/place.ts';
 import type { Effective } from '../../settings/effective.ts';
 import { expectsFault } from '../operation.ts';
+import type { Above } from '../out-of-place.ts';
 import { planRepeat } from '../repetition.ts';
 import type { Attach, OperationKind, PlannedStep, PrepareContext, UseReferences } from '../step.ts';
 import { foreignReferencesInRequest } from './foreign-references.ts';
@@ -27,6 +29,9 @@ const offers = [
   ...['status', 'reason', 'version', 'time', 'size', 'fault', 'hops', 'sent', 'lines', 'csv'],
 ];
 
+/** What the checks of settings look at. */
+export const anyRequest: Above = { title: 'a request', offers, faults: faultWords };
+
 export const httpKind: OperationKind<WrittenRequest> = {
   type: 'http',
   fence: 'http',
@@ -44,6 +49,7 @@ export const httpKind: OperationKind<WrittenRequest> = {
       request.query ? 'This request has a `form query` already.' : { ...request, query: content },
   },
   offers: () => offers,
+  faults: faultWords,
   title: ({ method, targetText }) => `${method} ${targetText}`,
   effect: ({ method }) => (safe.has(method) ? undefined : `its ${method} may change something`),
   unchecked: (_request, { checks }) =>

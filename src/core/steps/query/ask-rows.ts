@@ -72,7 +72,7 @@ function statementIn(written: WrittenRows, { dialect }: DatabaseSetting): SqlSta
       'A statement that may change something gives no rows of a table: they are asked for as often as they are wanted.',
       'It is a step of a case: sql step; a table begins with select, values or with.',
     );
-  if (reachesOut(statement!))
+  if (reachesOut(statement!, content.text))
     throw fail(
       statement!,
       'The rows of a table reach no files of a machine.',

@@ -9,6 +9,11 @@ import { instantText, textOf } from '../../values/text.ts';
 import { isExactDouble } from './exact-double.ts';
 import type { Parameter } from './query-port.ts';
 
+/** How a value is given a kind. */
+export function sayKind(name: string): string {
+  return `say so in a let: let value = number({${name}}), or text({${name}}); in the settings: value: { let: "number({${name}})" }`;
+}
+
 /** A value as a parameter of a query. Throws TemplateError where the database has nothing like it. */
 export function bind(
   value: Value,
@@ -20,9 +25,7 @@ export function bind(
   if (value instanceof Plain) {
     // It has no type of its own, and SQLite compares by type.
     if (dialect === 'sqlite' && isNumberText(value.text))
-      refuse(
-        `may be a number or a text, and SQLite compares by which it is; say so in a let: let value = number({${reference.name}}), or text({${reference.name}}); in the settings: value: { let: "number({${reference.name}})" }`,
-      );
+      refuse(`may be a number or a text, and SQLite compares by which it is; ${sayKind(reference.name)}`);
     if (value.text.includes('\0')) refuse('holds a NUL, which no text of a database can');
     return { kind: dialect === 'sqlite' ? 'text' : 'plain', value: value.text };
   }

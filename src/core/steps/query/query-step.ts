@@ -48,12 +48,16 @@ export class QueryStep extends OperationStep {
   readonly kind = 'query';
   readonly operation = 'sql';
 
+  readonly #leavesNothing: boolean;
+
   constructor(
     readonly query: PlannedQuery,
     place: Place,
     ...more: [expectsFault: boolean, repetition: Repetition | undefined]
   ) {
     super(place, ...more);
+    const { statements, content } = query;
+    this.#leavesNothing = statements.every(each => leavesNothing(each, content.text));
   }
 
   protected fill(run: StepRun): FilledOperation {
@@ -70,7 +74,7 @@ export class QueryStep extends OperationStep {
       outgoing: {
         database: fillDatabase(database, context),
         statements: statements.map(each => fillStatement(each, content.text, database.dialect, context)),
-        leavesNothing: statements.every(each => leavesNothing(each, content.text)),
+        leavesNothing: this.#leavesNothing,
         timeout: timeout.total ?? defaultTimeout,
         rows: limits.rows,
       },

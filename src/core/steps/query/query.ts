@@ -16,6 +16,9 @@ import { onlyReads, reachesOut } from './statement-rules.ts';
 
 /** What statements below a query look at. */
 const offers = ['path', 'changed', 'time', 'fault'];
+const faults = [
+  ...['statement', 'sign-in', 'missing', 'locked', 'limit', 'refused', 'name', 'tls', 'timeout', 'reset'],
+];
 
 export const queryKind: OperationKind<WrittenQuery> = {
   type: 'query',
@@ -23,6 +26,7 @@ export const queryKind: OperationKind<WrittenQuery> = {
   read: readQuery,
   attachments: {},
   offers: () => offers,
+  faults,
   title: titleOf,
   effect: query => (isReading(query) ? undefined : 'its query may change something'),
   runsAlone: query => !isReading(query),
@@ -60,7 +64,7 @@ export function demandsOfQuery(
 ): Demands {
   const { dialect } = databases.get(query.database)?.database ?? {};
   if (!dialect) return {};
-  const isFree = !statementsOf(query, dialect).statements.some(reachesOut);
+  const isFree = !statementsOf(query, dialect).statements.some(each => reachesOut(each, query.content.text));
   return { ...(!isFree && { permission: 'commands' }), ...(dialect === 'sqlite' && { needs: 'sqlite' }) };
 }
 
@@ -94,7 +98,12 @@ export function usesOfQuery(
   const found = databases.get(query.database);
   if (!found) return;
   for (const { references } of statementsOf(query, found.database.dialect).statements)
-    use(references.map(({ reference }) => reference));
+    use(
+      references.map(({ reference }) => reference),
+      undefined,
+      // It compares by kind.
+      found.database.dialect === 'sqlite' ? 'kind' : undefined,
+    );
   use(templatesOfDatabase(found.database).flatMap(referencesOf), found.level.source);
 }
 

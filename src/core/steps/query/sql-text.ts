@@ -31,12 +31,14 @@ export interface SqlReference {
 export interface SqlStatement {
   readonly start: number;
   readonly end: number;
-  /** In small letters, those inside of parentheses left out. */
   readonly words: readonly SqlWord[];
+  /** What stands before a parenthesis: functions, some words of the language; in quotes, where it stands in such. */
+  readonly calls: readonly SqlWord[];
   readonly references: readonly SqlReference[];
 }
 
 export interface SqlWord {
+  /** In small letters. */
   readonly word: string;
   readonly start: number;
   readonly end: number;
@@ -87,14 +89,22 @@ function statementOf(tokens: readonly Token[]): SqlStatement {
     start: tokens[0]!.start,
     end: tokens.at(-1)!.end,
     words: tokens.filter(({ kind }) => kind === 'word'),
+    calls: tokens.filter((token, at) => isName(token) && isSign(tokens[at + 1], '(')),
     references,
   };
 }
 
+function isSign(token: Token | undefined, ...signs: string[]): boolean {
+  return token?.kind === 'sign' && signs.includes(token.word);
+}
+
+/** Whether it may name something, in whatever quotes. */
+function isName({ kind, word }: Token): boolean {
+  return kind === 'word' || /^(?:u&)?["`[]/.test(word);
+}
+
 /** `in ( {codes} )`, `in ( 1, {codes} )` */
 function isInList(tokens: readonly Token[], at: number): boolean {
-  const isSign = (token: Token | undefined, ...signs: string[]) =>
-    token?.kind === 'sign' && signs.includes(token.word);
   if (!isSign(tokens[at - 1], '(', ',') || !isSign(tokens[at + 1], ')', ',')) return false;
   const depth = tokens[at]!.depth;
   for (let before = at - 1; before >= 0; before--) {
@@ -139,8 +149,9 @@ class SqlLexer {
       }
       const read = this.#match(word);
       if (read !== undefined) {
-        if (this.#prefixes(read) && this.#isQuote()) this.#literal(/^e$/i.test(read));
-        else yield this.#token('word', start);
+        const isLiteral = this.#prefixes(read) && this.#isQuote();
+        if (isLiteral) this.#literal(/^e$/i.test(read));
+        yield this.#token(isLiteral ? 'sign' : 'word', start);
         continue;
       }
       if (this.#match(number) !== undefined) {

@@ -1,5 +1,5 @@
 import type { Dialect } from '../../settings/database.ts';
-import { SqlError, type SqlStatement } from './sql-text.ts';
+import { SqlError, type SqlStatement, type SqlWord } from './sql-text.ts';
 
 // What may stand in a query, and what kind of statement it is, by the words that it begins with.
 
@@ -71,22 +71,33 @@ export function onlyReads(statement: SqlStatement): boolean {
   );
 }
 
-/** Whether it reads or writes files of the server, or starts programs there. */
-export function reachesOut(statement: SqlStatement): boolean {
-  const words = statement.words.map(({ word }) => word);
-  const [first] = words;
-  const has = (...wanted: string[]) => wanted.every(word => words.includes(word));
+/** Functions that read or write files of the server, or carry out a text as SQL; by whatever quotes they are named. */
+const reaching =
+  /\b(?:pg_read_(?:binary_)?file|pg_stat_file|pg_ls_\w+|pg_file_\w+|lo_import|lo_export|load_file|dblink\w*|sys_exec|sys_eval|query_to_xml\w*|ts_stat|ts_rewrite)\b/i;
+
+function isRoutine(words: readonly SqlWord[]): boolean {
+  const [first, ...behind] = words.slice(0, 8).map(({ word }) => word);
+  return first === 'create' && (behind.includes('function') || behind.includes('procedure'));
+}
+
+/**
+ * Whether it reads or writes files of the server, or starts programs there; or carries out what nobody knows before: code
+ * in a text, or names that are written by the numbers of their letters.
+ */
+export function reachesOut({ words, start, end }: SqlStatement, text: string): boolean {
+  const [first, second] = words.map(({ word }) => word);
+  const has = (...wanted: string[]) => wanted.every(each => words.some(({ word }) => word === each));
+  const written = text.slice(start, end);
   return (
-    (first === 'copy' && !words.includes('stdin') && !words.includes('stdout')) ||
-    (first === 'load' && words[1] === 'data') ||
-    (first === 'load' && words[1] === 'xml') ||
+    (first === 'copy' && !has('stdin') && !has('stdout')) ||
+    (first === 'load' && (second === 'data' || second === 'xml')) ||
+    first === 'do' ||
+    (first === 'execute' && second === 'immediate') ||
+    (isRoutine(words) && /\b(?:copy|execute)\b/i.test(written)) ||
     has('into', 'outfile') ||
     has('into', 'dumpfile') ||
-    words.some(word =>
-      /^(?:pg_read_(?:binary_)?file|pg_ls_dir|lo_import|lo_export|load_file|pg_file_\w+|dblink\w*|sys_exec|sys_eval)$/.test(
-        word,
-      ),
-    )
+    reaching.test(written) ||
+    /\bu&"[^"]*\\/i.test(written)
   );
 }
 
@@ -142,37 +153,21 @@ export function refusedBySqlite({ start, words }: SqlStatement, text: string): S
   return fail('Of pragmas only those are carried out that tell something.');
 }
 
-const plainVerbs = new Set([
-  'select',
-  'values',
-  'with',
-  'table',
-  'insert',
-  'update',
-  'delete',
-  'merge',
-  'replace',
-]);
+const plainVerbs = new Set(['select', 'values', 'with', 'table']);
 /** Functions that look at nothing of the session and leave nothing in it. */
 const plainFunctions = new Set(
   `abs avg bool_and bool_or cast ceil ceiling char_length coalesce concat concat_ws convert count date date_trunc exists
    extract floor greatest group_concat ifnull in json_agg json_array json_build_object json_extract json_object json_valid
    jsonb_agg jsonb_build_object least left length lower lpad ltrim max min mod nullif position power replace right round
    rpad rtrim sign sqrt string_agg strftime substr substring sum trim upper values year month day and or not as any all on
-   using over then when else case where from by having limit offset between like join set into returning interval filter`.split(
+   using over then when else case where from by having limit offset between like join interval filter select lateral union except intersect`.split(
     /\s+/,
   ),
 );
 
-/** Whether its session is after it as it was before, whatever it does to the rows of tables. */
-export function leavesNothing({ words }: SqlStatement, text: string): boolean {
-  if (!plainVerbs.has(words[0]?.word ?? '')) return false;
-  return words.every(({ word, end }, at) => {
-    if (word === 'temp' || word === 'temporary') return false;
-    if (text[words[at]!.start - 1] === '@') return false;
-    if (!/^\s*\(/.test(text.slice(end, end + 20))) return true;
-    // A name that a table or a column list has.
-    const before = words[at - 1]?.word;
-    return plainFunctions.has(word) || before === 'into' || before === 'as';
-  });
+/** Whether the session is after it as it was before. What changes rows leaves at least the last number that was given. */
+export function leavesNothing(statement: SqlStatement, text: string): boolean {
+  const { words, calls, start, end } = statement;
+  if (!plainVerbs.has(words[0]?.word ?? '') || !onlyReads(statement)) return false;
+  return !text.slice(start, end).includes('@') && calls.every(({ word }) => plainFunctions.has(word));
 }

@@ -3,7 +3,8 @@ import { Excerpt, Source } from '../../model/source.ts';
 import { Missing } from '../../model/value.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { didYouMean } from '../../text/words.ts';
-import { type Import, ModuleError, type ReadModule, readModule } from './read-module.ts';
+import { ModuleError } from './module-error.ts';
+import { type Import, type ReadModule, readModule } from './read-module.ts';
 import { errorsOfNames, inPage, isOfCollection, unknownModule } from './read-script.ts';
 import { ofFence, standardModules } from './standard-modules.ts';
 

@@ -1,4 +1,7 @@
-import type { AnyNode, Node, Program } from 'acorn';
+import type { AnyNode, Program } from 'acorn';
+import { ModuleError } from './module-error.ts';
+import { type ImportedName, type Named, nameOf, namesIn, nodesIn } from './syntax-tree.ts';
+import { undeclaredIn } from './undeclared.ts';
 
 // What of a module of JavaScript can be known without carrying it out.
 
@@ -9,25 +12,6 @@ let library: Library | undefined;
 /** To be awaited before any script is read. */
 export async function loadScriptParser(): Promise<void> {
   library ??= await import('./parser-library.ts');
-}
-
-/** What is wrong with a module, at which offsets. */
-export class ModuleError extends Error {
-  constructor(
-    message: string,
-    readonly start: number,
-    readonly end: number,
-    readonly remedy?: string,
-  ) {
-    super(message);
-  }
-}
-
-export interface ImportedName {
-  /** As the other module calls it. */
-  readonly name: string;
-  readonly start: number;
-  readonly end: number;
 }
 
 /** Everything that a module takes from another one. */
@@ -80,7 +64,12 @@ export function readModule(text: string): ReadModule {
       default:
     }
   }
-  return { text: withPlainExports(text, program), imports, exports, errors: errorsIn(program) };
+  return {
+    text: withPlainExports(text, program),
+    imports,
+    exports,
+    errors: [...errorsIn(program), ...undeclaredIn(program)],
+  };
 }
 
 /** The engine does not export all names that a pattern declares: they are listed. No line or column is changed by that. */
@@ -106,12 +95,6 @@ function parse(text: string): Program {
     const at = Math.min(pos, Math.max(0, text.trimEnd().length - 1));
     throw new ModuleError(`This is no JavaScript: ${message.replace(/ \(\d+:\d+\)$/, '')}.`, at, at + 1);
   }
-}
-
-type Named = Node & { readonly type: string; readonly name?: string; readonly value?: unknown };
-
-function nameOf(node: Named): ImportedName {
-  return { name: node.name ?? String(node.value), start: node.start, end: node.end };
 }
 
 function sourceOf({ value, start, end }: { value?: unknown; start: number; end: number }) {
@@ -151,34 +134,6 @@ function declaredIn(declaration: AnyNode): ExportedName[] {
 function functionKind(type: string): ExportedName['kind'] {
   if (type === 'ClassExpression') return 'class';
   return type === 'ArrowFunctionExpression' || type === 'FunctionExpression' ? 'function' : undefined;
-}
-
-/** The names that a pattern such as `{ a, b: [c] }` declares. */
-function namesIn(pattern: AnyNode): ImportedName[] {
-  switch (pattern.type) {
-    case 'Identifier':
-      return [nameOf(pattern)];
-    case 'ObjectPattern':
-      return pattern.properties.flatMap(each =>
-        namesIn(each.type === 'Property' ? each.value : each.argument),
-      );
-    case 'ArrayPattern':
-      return pattern.elements.flatMap(each => (each ? namesIn(each) : []));
-    case 'AssignmentPattern':
-      return namesIn(pattern.left);
-    case 'RestElement':
-      return namesIn(pattern.argument);
-    default:
-      return [];
-  }
-}
-
-/** Every node of a tree, parents before children. */
-function* nodesIn(node: AnyNode): Generator<AnyNode> {
-  yield node;
-  for (const value of Object.values(node))
-    for (const child of Array.isArray(value) ? value : [value])
-      if (typeof child?.type === 'string') yield* nodesIn(child as AnyNode);
 }
 
 /**

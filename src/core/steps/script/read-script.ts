@@ -4,7 +4,8 @@ import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
 import { didYouMean, inWords } from '../../text/words.ts';
 import type { GivenName, OperationFence, ReadOperation, WrittenStep } from '../step.ts';
-import { type ExportedName, type Import, ModuleError, type ReadModule, readModule } from './read-module.ts';
+import { ModuleError } from './module-error.ts';
+import { type ExportedName, type Import, type ReadModule, readModule } from './read-module.ts';
 import { standardModules } from './standard-modules.ts';
 
 /** A script as a page has it. */

@@ -19,6 +19,7 @@ export const scriptKind: OperationKind<WrittenScript> = {
   attachments: {},
   // It has no answer of its own.
   offers: () => undefined,
+  faults: [],
   title: titleOf,
   effect: () => undefined,
   checksAbove: ({ checks }) => checks,
