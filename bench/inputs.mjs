@@ -153,13 +153,7 @@ export function queries(settings, count) {
   write('queries/mervok.yaml', `databases: { ledger: ${settings} }\n`);
   const query = fence('sql step ledger', 'select quay, depth, state from berths where id = {id}');
   const statements = [
-    ...[
-      'count $ = 1',
-      '$[0].quay = "North Quay"',
-      '$[0].depth = 4.2',
-      '$[0].state = 1',
-      'time < 2 s',
-    ],
+    ...['count $ = 1', '$[0].quay = "North Quay"', '$[0].depth = 4.2', '$[0].state = 1', 'time < 2 s'],
   ].join('\n');
   write(
     'queries/berth.md',
