@@ -42,7 +42,7 @@ test('whatever a server does, its case ends in a fault and the run goes on', asy
     kase(`${title} expected`, origin, `fault = "${fault}"`),
   ]);
   const folder = folderWith(t, {
-    'page.md': `---\ntimeout: 500 ms\n---\n# Faults\n\n${page.join('')}${kase('Good', good, 'status = 200\nbody = "ok"')}`,
+    'page.md': `---\ntimeout: 1500 ms\n---\n# Faults\n\n${page.join('')}${kase('Good', good, 'status = 200\nbody = "ok"')}`,
   });
   const { code, out, err } = await mervok(folder, ['run', 'page.md'], {
     NODE_OPTIONS: '--max-old-space-size=200',

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
-import { symlinkSync } from 'node:fs';
+import { readFileSync, symlinkSync } from 'node:fs';
 import { createServer } from 'node:net';
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 import { test } from 'node:test';
 import { fence, pageOf, runCases } from '../support/cases.ts';
 import {
@@ -12,8 +12,9 @@ import {
   startPostgres,
 } from '../support/databases.ts';
 import { folderWith } from '../support/folder.ts';
-import { mervok } from '../support/program.ts';
+import { interruptAfter, mervok } from '../support/program.ts';
 import { closedPort, serve } from '../support/server.ts';
+import { clientFiles } from '../support/tls.ts';
 
 const sql = (...lines: string[]) => fence('sql step ledger', lines.join('\n'));
 const checks = (...lines: string[]) => fence('mervok', lines.join('\n'));
@@ -352,7 +353,10 @@ test('an interrupt ends a query at the server', { skip: databaseKinds[2]!.missin
   const settings = `databases:\n  ledger: ${setting}\n`;
   const folder = folderWith(t, {
     'mervok.yaml': settings,
-    'a.md': pageOf([['Sleeps', `${sql('select sleep(60)')}${checks('count $[*] = 1')}`]]),
+    'a.md': pageOf([
+      ['Ready', `${sql('select 1')}${checks('count $[*] = 1')}`],
+      ['Sleeps', `${sql('select sleep(60)')}${checks('count $[*] = 1')}`],
+    ]),
     'b.md': pageOf([
       [
         'Looks',
@@ -360,9 +364,7 @@ test('an interrupt ends a query at the server', { skip: databaseKinds[2]!.missin
       ],
     ]),
   });
-  const { code, out } = await mervok(folder, ['run', 'a.md'], {}, child => {
-    setTimeout(() => child.kill('SIGINT'), 1500);
-  });
+  const { code, out } = await mervok(folder, ['run', 'a.md'], {}, interruptAfter('Ready'));
   assert.equal(code, 130, out);
   const looked = await runCases(folder, ['b.md']);
   assert.equal(looked.code, 0, looked.out);
@@ -372,6 +374,7 @@ test('an interrupt ends a query of a file, and nothing is waited for then', { ti
   const folder = folderWith(t, {
     'mervok.yaml': 'timeout: 10 min\ndatabases:\n  ledger: { url: "sqlite:ledger.db", create: true }\n',
     'a.md': pageOf([
+      ['Ready', `${sql('select 1')}${checks('count $[*] = 1')}`],
       [
         'Endless',
         sql('with recursive n(i) as (select 1 union all select i + 1 from n) select count(*) as i from n') +
@@ -379,9 +382,7 @@ test('an interrupt ends a query of a file, and nothing is waited for then', { ti
       ],
     ]),
   });
-  const { code, out } = await mervok(folder, ['run'], {}, child =>
-    setTimeout(() => child.kill('SIGINT'), 1500),
-  );
+  const { code, out } = await mervok(folder, ['run'], {}, interruptAfter('Ready'));
   assert.equal(code, 130, out);
 });
 
@@ -498,7 +499,7 @@ test('databases that are away, that let nobody in, that are not there, that spea
     'mervok.yaml': settings,
     'a.md': page,
     'data/note.db': 'high water 06:12 '.repeat(100),
-    'ca.pem': '',
+    'ca.pem': readFileSync(join(clientFiles, 'authority.pem'), 'utf8'),
   });
   const outside = folderWith(t, { 'x.db': '' });
   symlinkSync(join(outside, 'x.db'), join(folder, 'data/link.db'));
@@ -516,6 +517,66 @@ test('databases that are away, that let nobody in, that are not there, that spea
   });
   assert.deepEqual(astray, []);
   assert.ok(!JSON.stringify(ran.events).includes(postgres.password));
+});
+
+test('databases that speak TLS, and want to see a certificate', {
+  skip: databaseKinds[1]!.missing || databaseKinds[2]!.missing,
+}, async t => {
+  const [postgres, mariadb] = await Promise.all([startPostgres(t, true), startMariadb(t, true)]);
+  const tls = resolve(clientFiles);
+  const both = `cert: "${tls}/client.pem", key: "${tls}/client.key"`;
+  const files = { good: `{ ca: "${tls}/authority.pem", ${both} }`, uncertain: `{ ${both} }`, bare: 'none' };
+  const anonymous = `{ ca: "${tls}/authority.pem" }`;
+  const rows: [name: string, database: string, files: string, told: string | RegExp][] = [
+    ['pg-good', address(postgres, 'postgres'), files.good, 'TLSv1.3'],
+    ['my-good', address(mariadb, 'mariadb'), files.good, 'TLSv1.3'],
+    ['pg-name', address(postgres, 'postgres').replace('127.0.0.1', 'localhost'), files.good, 'TLSv1.3'],
+    // One that is good, of another machine.
+    [
+      'pg-other',
+      address(postgres, 'postgres').replace('127.0.0.1', '127.0.0.2'),
+      files.good,
+      /^tls; .*127\.0\.0\.2/,
+    ],
+    [
+      'my-other',
+      address(mariadb, 'mariadb').replace('127.0.0.1', '127.0.0.2'),
+      files.good,
+      /^tls; .*127\.0\.0\.2/,
+    ],
+    ['pg-uncertain', address(postgres, 'postgres'), files.uncertain, /^tls; .*certificate/],
+    ['my-uncertain', address(mariadb, 'mariadb'), files.uncertain, /^tls; .*certificate/],
+    ['pg-anonymous', address(postgres, 'postgres'), anonymous, /^sign-in; .*client certificate/],
+    ['my-anonymous', address(mariadb, 'mariadb'), anonymous, /^sign-in; .*Access denied/],
+    ['pg-bare', address(postgres, 'postgres'), files.bare, /^sign-in; .*no encryption/],
+    ['my-bare', address(mariadb, 'mariadb'), files.bare, /^sign-in; .*Access denied/],
+    ['pg-file', address(postgres, 'postgres'), '{ ca: none.pem }', /^tls; 'none\.pem' .* is not there/],
+    [
+      'my-file',
+      address(mariadb, 'mariadb'),
+      '{ ca: mervok.yaml }',
+      /^tls; 'mervok\.yaml' .* holds no certificate/,
+    ],
+  ];
+  const settings = rows.map(
+    ([name, database, used]) => `  ${name}: ${database.replace(' }', `, tls: ${used} }`)}`,
+  );
+  const version = (name: string) =>
+    name.startsWith('pg')
+      ? 'select version as tls from pg_stat_ssl where pid = pg_backend_pid()'
+      : "select variable_value as tls from information_schema.session_status where variable_name = 'ssl_version'";
+  const page = pageOf(
+    rows.map(([name]) => [name, `${fence(`sql step ${name}`, version(name))}${checks('count $[*] = 1')}`]),
+  );
+  const folder = folderWith(t, { 'mervok.yaml': `databases:\n${settings.join('\n')}\n`, 'a.md': page });
+  const ran = await runCases(folder);
+  const astray = rows.flatMap(([name, , , told]) => {
+    const { fault, answer } = ran.of(name).operations[0]!;
+    const found = fault ? `${fault.kind}; ${fault.message}` : answer?.body.text;
+    const isRight = typeof told === 'string' ? found?.includes(told) : told.test(found ?? '');
+    return isRight ? [] : [`${name}: ${found}`];
+  });
+  assert.deepEqual(astray, []);
 });
 
 test('a server that dies in the middle of a query', { skip: databaseKinds[1]!.missing }, async t => {

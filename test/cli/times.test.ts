@@ -5,7 +5,7 @@ import { test } from 'node:test';
 import { fence } from '../support/cases.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
-import { mervok } from '../support/program.ts';
+import { interruptAfter, mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
 
 interface Told {
@@ -82,12 +82,11 @@ test('waits and limits of weeks are no shorter than they say', async t => {
   const folder = folderWith(t, {
     'mervok.yaml': `base: ${origin}\ntimeout: 700 h\n`,
     'a.md': caseText('One', 'GET /', 'status = 200'),
-    'b.md': caseText('Wait', 'GET /', 'status = 200\nwait 700 h'),
+    'b.md':
+      caseText('Ready', 'GET /', 'status = 200') + caseText('Wait', 'GET /', 'status = 200\nwait 700 h'),
   });
   assert.equal((await mervok(folder, ['run', 'a.md', '--timeout', '700h'])).code, 0);
-  const ended = await mervok(folder, ['run', 'b.md'], {}, child =>
-    setTimeout(() => child.kill('SIGINT'), 2000),
-  );
+  const ended = await mervok(folder, ['run', 'b.md'], {}, interruptAfter('Ready', 1000));
   assert.equal(ended.code, 130);
 });
 

@@ -1,11 +1,22 @@
 import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
-import { chownSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  chownSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { createConnection } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { TestContext } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
 import { closedPort } from './server.ts';
+import { serverFiles } from './tls.ts';
 
 // Database servers of Debian's packages: on loopback, in a folder of their own, as an ordinary user, for one test file.
 
@@ -37,6 +48,19 @@ function ownFolder(test: Pick<TestContext, 'after'>): string {
   if (ordinary.uid !== undefined) chownSync(folder, ordinary.uid, ordinary.gid!);
   test.after(() => rmSync(folder, { recursive: true, force: true, maxRetries: 5 }));
   return folder;
+}
+
+/** Puts what a server signs in with where it may read it: the certificate of the demo harbour, and the authority of its clients. */
+function tlsFiles(folder: string): { cert: string; key: string; ca: string } {
+  const files = { cert: 'server.pem', key: 'server.key', ca: 'authority.pem' };
+  for (const which of ['cert', 'key', 'ca'] as const) {
+    const path = join(folder, files[which]);
+    copyFileSync(join(serverFiles, files[which]), path);
+    chmodSync(path, 0o600);
+    if (ordinary.uid !== undefined) chownSync(path, ordinary.uid, ordinary.gid!);
+    files[which] = path;
+  }
+  return files;
 }
 
 function runHere(program: string, args: readonly string[], folder: string): void {
@@ -94,11 +118,8 @@ export function postgresPrograms(): string | undefined {
     : undefined;
 }
 
-/** A PostgreSQL with the database `ledger` of the user `clerk`. */
-export async function startPostgres(
-  test: Pick<TestContext, 'after'>,
-  settings: readonly string[] = [],
-): Promise<DatabaseServer> {
+/** A PostgreSQL with a database of the user `clerk`. @param tls whether it wants TLS, and a certificate of the client */
+export async function startPostgres(test: Pick<TestContext, 'after'>, tls = false): Promise<DatabaseServer> {
   const programs = postgresPrograms()!;
   const folder = ownFolder(test);
   const port = await closedPort();
@@ -123,11 +144,11 @@ export async function startPostgres(
   );
   const options = [
     'fsync=off',
-    'listen_addresses=127.0.0.1',
+    'listen_addresses=127.0.0.1,127.0.0.2',
     `port=${port}`,
     `unix_socket_directories=${folder}`,
     'timezone=Europe/Berlin',
-    ...settings,
+    ...(tls ? postgresTls(folder) : []),
   ];
   const { child, stop, said } = launch(
     test,
@@ -139,15 +160,25 @@ export async function startPostgres(
   return { port, user: 'clerk', password, database: 'postgres', folder, stop };
 }
 
+function postgresTls(folder: string): string[] {
+  const { cert, key, ca } = tlsFiles(folder);
+  const access = join(folder, 'access');
+  writeFileSync(access, 'hostssl all all 127.0.0.1/32 scram-sha-256 clientcert=verify-ca\n');
+  return [
+    'ssl=on',
+    `ssl_cert_file=${cert}`,
+    `ssl_key_file=${key}`,
+    `ssl_ca_file=${ca}`,
+    `hba_file=${access}`,
+  ];
+}
+
 export function mariadbPrograms(): string | undefined {
   return ['/usr/sbin/mariadbd', '/usr/local/sbin/mariadbd'].find(existsSync);
 }
 
-/** A MariaDB with the database `ledger` of the user `clerk`. */
-export async function startMariadb(
-  test: Pick<TestContext, 'after'>,
-  settings: readonly string[] = [],
-): Promise<DatabaseServer> {
+/** A MariaDB with the database `ledger` of the user `clerk`. @param tls whether it wants TLS, and a certificate of the client */
+export async function startMariadb(test: Pick<TestContext, 'after'>, tls = false): Promise<DatabaseServer> {
   const folder = ownFolder(test);
   const port = await closedPort();
   const data = join(folder, 'data');
@@ -157,7 +188,7 @@ export async function startMariadb(
   if (ordinary.uid !== undefined) chownSync(join(folder, 'tmp'), ordinary.uid, ordinary.gid!);
   writeFileSync(
     first,
-    `create database ledger;\ncreate user 'clerk'@'127.0.0.1' identified by '${password}';\ngrant all on *.* to 'clerk'@'127.0.0.1';\n`,
+    `create database ledger;\ncreate user 'clerk'@'127.0.0.1' identified by '${password}'${tls ? ' require x509' : ''};\ngrant all on *.* to 'clerk'@'127.0.0.1';\n`,
   );
   runHere(
     'mariadb-install-db',
@@ -167,7 +198,7 @@ export async function startMariadb(
   const options = [
     '--no-defaults',
     `--datadir=${data}`,
-    '--bind-address=127.0.0.1',
+    '--bind-address=127.0.0.1,127.0.0.2',
     `--port=${port}`,
     `--socket=${join(folder, 's')}`,
     `--tmpdir=${join(folder, 'tmp')}`,
@@ -175,7 +206,7 @@ export async function startMariadb(
     `--init-file=${first}`,
     '--innodb-flush-log-at-trx-commit=0',
     '--default-time-zone=+02:00',
-    ...settings,
+    ...(tls ? Object.entries(tlsFiles(folder)).map(([which, path]) => `--ssl-${which}=${path}`) : []),
   ];
   const { child, stop, said } = launch(test, mariadbPrograms()!, options, folder);
   await started(child, port, said);

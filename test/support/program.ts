@@ -34,3 +34,15 @@ export function mervok(
     }),
   );
 }
+
+/** Interrupts the program a moment after it has told a case. @param title of the case @param moment in milliseconds */
+export function interruptAfter(title: string, moment = 300): (child: ReturnType<typeof spawn>) => void {
+  return child => {
+    let said = '';
+    child.stdout!.on('data', chunk => {
+      if (said.includes(title)) return;
+      said += chunk;
+      if (said.includes(title)) setTimeout(() => child.kill('SIGINT'), moment);
+    });
+  };
+}

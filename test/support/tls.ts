@@ -4,7 +4,7 @@ import { createSecureServer, type SecureServerOptions } from 'node:http2';
 import type { AddressInfo } from 'node:net';
 import type { TestContext } from 'node:test';
 
-const serverFiles = 'demo/harbour/tls';
+export const serverFiles = 'demo/harbour/tls';
 /** Where the authority and the certificate of a client lie, from the root of the project. */
 export const clientFiles = 'demo/collection/office/tls';
 

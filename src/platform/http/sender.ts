@@ -4,6 +4,7 @@ import type { Exchange, Fault, Header } from '../../core/model/http-messages.ts'
 import { isUsageError } from '../../core/model/usage-error.ts';
 import type { OutgoingRequest } from '../../core/steps/http/http-port.ts';
 import type { FilePlaces } from '../file-places.ts';
+import { TlsError } from '../tls-files.ts';
 import { addressFault, isOrigin, splitAddress } from './address.ts';
 import { faultOf } from './fault.ts';
 import {
@@ -20,7 +21,6 @@ import { type OutgoingBody, prepareOutgoing, withLength } from './outgoing.ts';
 import { type ClientLibrary, Pool, type PooledConnection, type Route } from './pool.ts';
 import { ProxyError, proxyOfEnvironment } from './proxy.ts';
 import { Watch } from './time-watch.ts';
-import { TlsError } from './tls.ts';
 
 /** A request whose response may go into a file as it comes. */
 export interface SavableRequest extends OutgoingRequest {

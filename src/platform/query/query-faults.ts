@@ -2,6 +2,7 @@ import type { OperationFault } from '../../core/steps/operation-port.ts';
 import type { FilledDatabase, OutgoingQuery } from '../../core/steps/query/query-port.ts';
 import { counted } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
+import { TlsError } from '../tls-files.ts';
 
 export const interrupted: OperationFault = {
   kind: 'interrupted',
@@ -50,8 +51,10 @@ export function whereOf({ name, host, port, database }: FilledDatabase): string 
 /** Faults of the connection that all servers have in common. */
 export function connectionFault(
   database: FilledDatabase,
-  { code = '', message }: NodeJS.ErrnoException,
+  error: NodeJS.ErrnoException,
 ): OperationFault | undefined {
+  const { code = '', message } = error;
+  if (error instanceof TlsError) return { kind: 'tls', message };
   const where = whereOf(database);
   if (code === 'ECONNREFUSED' || code === 'EHOSTUNREACH' || code === 'ENETUNREACH')
     return {
@@ -63,11 +66,9 @@ export function connectionFault(
       kind: 'name',
       message: `The host of the database ${where} is not found: ${code}. Is its name right, and does this machine reach a name server?`,
     };
-  if (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO)/.test(code))
-    return {
-      kind: 'tls',
-      message: `No safe connection to the database ${where}: ${message.replace(/\.$/, '')} (${code}). An authority of your own is named by the setting 'tls': { ca: FILE }.`,
-    };
+  // One client gives all of these the same code, which says nothing.
+  if (/^(?:CERT_|ERR_TLS|ERR_SSL|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO|EPROTO|HANDSHAKE_SSL_ERROR)/.test(code))
+    return { kind: 'tls', message: `No safe connection to the database ${where}: ${tlsProblem(error)}` };
   if (
     code === 'ECONNRESET' ||
     code === 'EPIPE' ||
@@ -81,6 +82,13 @@ export function connectionFault(
   if (code === 'ETIMEDOUT')
     return { kind: 'timeout', message: `No connection to the database ${where}: nothing answers.` };
   return undefined;
+}
+
+function tlsProblem({ code, message }: NodeJS.ErrnoException): string {
+  const said = message.replace(/\.$/, '') + (code === 'HANDSHAKE_SSL_ERROR' ? '.' : ` (${code}).`);
+  // Of another machine: no authority would help.
+  if (/altnames/.test(message)) return said;
+  return `${said} An authority of your own is named by the setting 'tls': { ca: FILE }.`;
 }
 
 export function noTlsFault(database: FilledDatabase): OperationFault {
