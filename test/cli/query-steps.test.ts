@@ -484,11 +484,12 @@ test('databases that are away, that let nobody in, that are not there, that spea
       '{ url: "sqlite:../outside.db", create: true }',
       /fault: missing; .*lies outside of the collection, which only --files-anywhere allows/,
     ],
-    ['lite-link', '{ url: "sqlite:data/link.db" }', /fault: missing; .*lies outside of the collection/],
-    ['lite-folder', '{ url: "sqlite:data" }', /fault: missing; .*is no file/],
+    // A name is known only then.
+    ['lite-link', '{ url: "sqlite:data/{link}.db" }', /fault: missing; .*lies outside of the collection/],
+    ['lite-folder', '{ url: "sqlite:{folder}" }', /fault: missing; .*is no file/],
     ['lite-text', '{ url: "sqlite:data/note.db" }', /fault: (?:missing|statement); /],
   ];
-  const settings = `databases:\n${rows.map(([name, setting]) => `  ${name}: ${setting}`).join('\n')}\ntimeout: 900 ms\n`;
+  const settings = `variables: { link: link, folder: data }\ndatabases:\n${rows.map(([name, setting]) => `  ${name}: ${setting}`).join('\n')}\ntimeout: 900 ms\n`;
   const page = pageOf(
     rows.map(([name]) => [
       name,
@@ -724,6 +725,30 @@ test('what is wrong with a query or a database is found before anything runs', a
     }),
   );
   assert.deepEqual(astray, []);
+});
+
+test('a database of SQLite outside of the collection is found before anything runs', async t => {
+  const outside = folderWith(t, { 'harbour.db': '' });
+  const query = sql('select 1 as n') + checks('$[0].n = 1');
+  const rows = `${fence('sql rows all ledger (n)', 'select 1 as n')}${checks('each row of all')}${fence('http', 'GET http://127.0.0.1:1/')}${checks('fault = "refused"')}`;
+  for (const [path, page] of [
+    [join(outside, 'harbour.db'), query],
+    ['link.db', query],
+    ['link.db', rows],
+  ] as const) {
+    const folder = folderWith(t, {
+      'mervok.yaml': `databases:\n  ledger: { url: "sqlite:${path}" }\n`,
+      'a.md': pageOf([['Looks', page]]),
+    });
+    symlinkSync(join(outside, 'harbour.db'), join(folder, 'link.db'));
+    for (const command of ['lint', 'run']) {
+      const { code, out, err } = await mervok(folder, [command]);
+      assert.match(out + err, /mervok\.yaml:2:3 {2}error file-missing\n.*lies outside of the collection/);
+      assert.equal(code, 2);
+    }
+    const allowed = await mervok(folder, ['run', '--files-anywhere']);
+    assert.equal(allowed.code, 0, allowed.out + allowed.err);
+  }
 });
 
 test('a query that reaches files or programs of the server needs leave', async t => {

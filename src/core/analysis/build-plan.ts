@@ -60,7 +60,7 @@ export async function buildPlan(
     ...schemas.findings,
     ...findingPasses.flatMap(pass => pass(analysis)),
     ...steps.findings,
-    ...(options.machine ? await findingsOfMachine(chosen.cases, options.machine) : []),
+    ...(await findingsOfMachine(chosen.cases, options)),
   ];
   const pages = planPages(analysis, steps.ofCase);
   const { root } = collection;

@@ -5,6 +5,12 @@ import type { DatabaseSetting } from './database.ts';
 import type { Level, LevelHeader, Written } from './level.ts';
 import type { Transport } from './transport.ts';
 
+/** A database, and the level that names it. */
+export interface EffectiveDatabase {
+  readonly database: DatabaseSetting;
+  readonly level: Level;
+}
+
 /** What holds for a case once all its levels are laid over each other, the nearer over the outer. */
 export interface Effective {
   readonly base?: { readonly template: Template; readonly level: Level };
@@ -19,7 +25,7 @@ export interface Effective {
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
   readonly transport: Transport;
   /** By their names. */
-  readonly databases: ReadonlyMap<string, { readonly database: DatabaseSetting; readonly level: Level }>;
+  readonly databases: ReadonlyMap<string, EffectiveDatabase>;
   readonly namespaces: ReadonlyMap<string, string>;
   readonly tags: readonly string[];
   /** Cases and pages that have to pass before, whatever the flow of names says. */
@@ -41,7 +47,7 @@ export interface EffectiveDraft {
   auth?: Effective['auth'];
   checks: Effective['checks'];
   transport: Transport;
-  readonly databases: Map<string, { readonly database: DatabaseSetting; readonly level: Level }>;
+  readonly databases: Map<string, EffectiveDatabase>;
   readonly namespaces: Map<string, string>;
   tags: readonly string[];
   needs: Effective['needs'];

@@ -70,6 +70,8 @@ export interface Demands {
   readonly permission?: Permission;
   /** What has to be there. */
   readonly needs?: MachineNeed;
+  /** A file that has to lie inside of the collection, where it is known: its path from the root, and where it is named. */
+  readonly file?: { readonly path: string; readonly source: Source; readonly range: Range };
 }
 
 /** What not every machine has. */

@@ -36,7 +36,7 @@ interface RuntimeStatement {
 
 /** Versions of the runtime whose statements cannot give rows as lists would hide one column of two. */
 function ofRuntime(): OpenSqlite | undefined {
-  const sqlite = process.getBuiltinModule('node:sqlite' as 'node:fs') as unknown as
+  const sqlite = unwarned(() => process.getBuiltinModule('node:sqlite' as 'node:fs')) as unknown as
     | {
         DatabaseSync: new (
           path: string,
@@ -63,6 +63,17 @@ function ofRuntime(): OpenSqlite | undefined {
       close: () => database.close(),
     };
   };
+}
+
+/** Some versions of the runtime warn of it as an experiment, which is nothing that whoever runs a page could act on. */
+function unwarned<Result>(load: () => Result): Result {
+  const { emitWarning } = process;
+  process.emitWarning = () => undefined;
+  try {
+    return load();
+  } finally {
+    process.emitWarning = emitWarning;
+  }
 }
 
 interface PackageStatement {

@@ -4,7 +4,7 @@ import { referencesIn } from '../../language/walk.ts';
 import { SourceError } from '../../model/finding.ts';
 import { placeOf } from '../../model/place.ts';
 import { templatesOfDatabase } from '../../settings/database.ts';
-import type { Effective } from '../../settings/effective.ts';
+import type { Effective, EffectiveDatabase } from '../../settings/effective.ts';
 import { didYouMean, inWords } from '../../text/words.ts';
 import { expectsFault } from '../operation.ts';
 import { firstLine } from '../operation-event.ts';
@@ -62,10 +62,12 @@ export function demandsOfQuery(
   query: Pick<WrittenQuery, 'content' | 'database'>,
   { databases }: Effective,
 ): Demands {
-  const { dialect } = databases.get(query.database)?.database ?? {};
-  if (!dialect) return {};
+  const found = databases.get(query.database);
+  if (!found) return {};
+  const { dialect } = found.database;
   const isFree = !statementsOf(query, dialect).statements.some(each => reachesOut(each, query.content.text));
-  return { ...(!isFree && { permission: 'commands' }), ...(dialect === 'sqlite' && { needs: 'sqlite' }) };
+  const permission = !isFree && ({ permission: 'commands' } as const);
+  return { ...permission, ...(dialect === 'sqlite' && { needs: 'sqlite', ...fileOf(found) }) };
 }
 
 function prepare(query: WrittenQuery, context: PrepareContext): readonly PlannedStep[] {
@@ -105,6 +107,14 @@ export function usesOfQuery(
       found.database.dialect === 'sqlite' ? 'kind' : undefined,
     );
   use(templatesOfDatabase(found.database).flatMap(referencesOf), found.level.source);
+}
+
+/** The file of a database, where no name stands in its path. */
+function fileOf({ database, level }: EffectiveDatabase): Pick<Demands, 'file'> {
+  const { parts } = database.database;
+  if (parts.some(part => typeof part !== 'string')) return {};
+  const path = database.pathBeside(parts.join(''));
+  return { file: { path, source: level.source, range: database.range } };
 }
 
 export function unknownDatabase(
