@@ -1,5 +1,11 @@
 import { loadSqlite, type SqliteDatabase } from '../../src/platform/query/sqlite-library.ts';
-import type { Reservation } from './office.ts';
+
+/** What of a reservation is written down. */
+interface Entry {
+  readonly id: bigint;
+  readonly berth: { readonly code: string; readonly tariff: number };
+  readonly nights: number;
+}
 
 /** What the office writes down of its berths: a file of SQLite, which others can look into. */
 export class Ledger {
@@ -20,7 +26,7 @@ export class Ledger {
     );
   }
 
-  enter(what: 'reserved' | 'changed' | 'cancelled', { id, berth, nights }: Reservation): void {
+  enter(what: 'reserved' | 'changed' | 'cancelled', { id, berth, nights }: Entry): void {
     this.#database
       .prepare('insert into entries (reservation, what, berth, nights, fee) values (?, ?, ?, ?, ?)')
       .run([id, what, berth.code, nights, (nights * berth.tariff) / 100]);

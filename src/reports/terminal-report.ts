@@ -4,8 +4,8 @@ import { viewOf } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
-import { durationText } from '../core/values/text.ts';
 import { detailLines } from './case-details.ts';
+import { caseLine } from './case-line.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { FailureText, indent } from './failure-text.ts';
 import { endingLines } from './run-ending.ts';
@@ -21,14 +21,6 @@ const toldInFull = 40;
 /** And so many of the same case, where cases run again and again. */
 const toldOfEach = 3;
 const eraseLine = '\u001b[K';
-
-const roles: { [outcome in CaseEvent['outcome']]: Role } = {
-  passed: 'plain',
-  failed: 'failed',
-  error: 'error',
-  blocked: 'quiet',
-  skipped: 'quiet',
-};
 
 /** The view of a run while it goes: a line for a case that passed, all that is needed for one that did not. */
 export class TerminalReport {
@@ -249,19 +241,7 @@ export class TerminalReport {
   }
 
   #tellCase(event: CaseEvent): void {
-    const { outcome, request = '', status, time } = event;
-    const title = titleOf(event);
-    const { measure } = this.options;
-    const inner = this.#width - indent.length - 16;
-    const withRequest = inner >= 50;
-    const titleWidth = withRequest ? Math.min(44, Math.floor(inner * 0.45)) : inner;
-    const middle =
-      fit(visible(title), titleWidth, measure) +
-      (withRequest
-        ? `  ${this.#paint('quiet', fit(visible(request), inner - titleWidth - 2, measure))}`
-        : '');
-    const figures = `  ${String(status ?? '').padStart(3)}  ${durationText(time).padStart(8)}`;
-    this.#line(`${this.#paint(roles[outcome], outcome.padEnd(8))} ${middle}${figures.padStart(16)}`);
+    this.#line(caseLine(event, { ...this.options, width: this.#width }));
   }
 
   #tellBlocked(): void {

@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import type { Dialect } from '../../src/core/settings/database.ts';
-import { readSql, SqlError } from '../../src/core/steps/query/sql-text.ts';
+import { OffsetError } from '../../src/core/steps/offset-error.ts';
+import { readSql } from '../../src/core/steps/query/sql-text.ts';
 import {
   changesRows,
   leavesNothing,
@@ -28,7 +29,7 @@ function told(text: string, dialect?: Dialect): string {
       )
       .join(' | ');
   } catch (error) {
-    if (!(error instanceof SqlError)) throw error;
+    if (!(error instanceof OffsetError)) throw error;
     return `${error.start} ${error.message}`;
   }
 }

@@ -4,21 +4,17 @@ import type { Brought } from './brought.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
 import type { Flow } from './flow.ts';
 import type { GivenValue } from './given-value.ts';
-import type { Machine } from './machine.ts';
+import type { KnownFiles, Machine } from './machine.ts';
 import type { ReadFile } from './schemas.ts';
 import type { Choice } from './select.ts';
 import type { TakenShard } from './shard.ts';
 import type { OpenFile, Tables, WrittenTable } from './tables.ts';
 
-export interface PlanOptions extends Choice {
+export interface PlanOptions extends Choice, KnownFiles {
   readonly environment?: string;
   readonly given: ReadonlyMap<string, GivenValue>;
   /** The table that the whole selection runs for each row of. */
   readonly rows?: WrittenTable;
-  /** Whether there is a file that a request sends; by its path from the root of the collection. */
-  readonly hasFile?: (path: string) => boolean;
-  /** Why one that is there must not be sent. */
-  readonly refusesFile?: (path: string) => string | undefined;
   /** What variables stand for outside of the collection, where it is looked for before a run. */
   readonly external?: Pick<ExternalSources, 'variable'>;
   /** Whether Git leaves a file out, by its path from the root of the collection; nothing where there is no Git. */

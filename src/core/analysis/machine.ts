@@ -4,7 +4,6 @@ import { mergeLevels } from '../settings/merge-levels.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import { demandsOfQuery } from '../steps/query/query.ts';
 import type { Demands, MachineNeed, Permission } from '../steps/step.ts';
-import type { PlanOptions } from './analysis.ts';
 import { askedTables } from './case-names.ts';
 import type { CollectionCase } from './collection.ts';
 
@@ -17,6 +16,14 @@ export interface Machine {
   lacks?(need: MachineNeed): Promise<string | undefined>;
 }
 
+/** What is known of the files of a collection, by their paths from its root. */
+export interface KnownFiles {
+  /** Whether there is a file. */
+  readonly hasFile?: (path: string) => boolean;
+  /** Why one that is there must not be used. */
+  readonly refusesFile?: (path: string) => string | undefined;
+}
+
 interface Demand extends Demands {
   readonly source: Source;
   readonly range: Range;
@@ -27,7 +34,7 @@ interface Demand extends Demands {
 /** Steps, and rows of tables, that cannot be carried out here, or that nobody has allowed. */
 export async function findingsOfMachine(
   cases: Iterable<CollectionCase>,
-  { machine = {}, hasFile, refusesFile }: Pick<PlanOptions, 'machine' | 'hasFile' | 'refusesFile'>,
+  { machine = {}, hasFile, refusesFile }: KnownFiles & { readonly machine?: Machine },
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
   for (const each of cases)

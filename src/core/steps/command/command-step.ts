@@ -32,6 +32,15 @@ export interface PlannedCommand {
   readonly speaksOfExit: boolean;
 }
 
+interface CarriedOutCommand {
+  readonly outgoing: OutgoingCommand;
+  readonly ended: EndedCommand;
+  /** When, in milliseconds since 1970. */
+  readonly at: number;
+  readonly cause: 'repeat' | undefined;
+  readonly view: CommandView;
+}
+
 /** Of what a variable may hold, in bytes. */
 const longestValue = 100_000;
 
@@ -90,22 +99,7 @@ export class CommandStep extends OperationStep {
     };
   }
 
-  #tell(
-    run: StepRun,
-    {
-      outgoing,
-      ended,
-      at,
-      cause,
-      view,
-    }: {
-      outgoing: OutgoingCommand;
-      ended: EndedCommand;
-      at: number;
-      cause: 'repeat' | undefined;
-      view: CommandView;
-    },
-  ): void {
+  #tell(run: StepRun, { outgoing, ended, at, cause, view }: CarriedOutCommand): void {
     const isShown = concealParts(run, () => view.document);
     const { exit, output, errors, fault } = ended;
     const most = this.command.limits.record;

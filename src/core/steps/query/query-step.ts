@@ -40,6 +40,17 @@ interface FilledQuery {
   readonly parameters: readonly [name: string, value: string][];
 }
 
+/** A query that has been asked. */
+interface AskedQuery {
+  readonly filled: FilledQuery;
+  readonly ended: EndedQuery;
+  /** When, in milliseconds since 1970. */
+  readonly at: number;
+  readonly cause: 'repeat' | undefined;
+  readonly view: QueryView;
+  readonly fault: OperationFault | undefined;
+}
+
 /** So many rows stand on record, and so much of a parameter is told, in characters. */
 const [recordedRows, longestTold] = [100, 200];
 
@@ -110,24 +121,7 @@ export class QueryStep extends OperationStep {
     return fault;
   }
 
-  #tell(
-    run: StepRun,
-    {
-      filled,
-      ended,
-      at,
-      cause,
-      view,
-      fault,
-    }: {
-      filled: FilledQuery;
-      ended: EndedQuery;
-      at: number;
-      cause: 'repeat' | undefined;
-      view: QueryView;
-      fault: OperationFault | undefined;
-    },
-  ): void {
+  #tell(run: StepRun, { filled, ended, at, cause, view, fault }: AskedQuery): void {
     const isShown = concealParts(run, () => view.document);
     const { title, content, limits, database } = this.query;
     const answer = fault ? undefined : answerOf(ended, limits.record, run.keepsBodies);

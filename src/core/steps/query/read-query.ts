@@ -2,8 +2,9 @@ import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import type { Dialect } from '../../settings/database.ts';
+import { OffsetError } from '../offset-error.ts';
 import type { OperationFence, ReadOperation, WrittenStep } from '../step.ts';
-import { readSql, SqlError, type SqlStatement } from './sql-text.ts';
+import { readSql, type SqlStatement } from './sql-text.ts';
 import { refusalOf } from './statement-rules.ts';
 
 /** A query as a page has it. What it speaks is known from the settings. */
@@ -69,7 +70,7 @@ export function statementsOf({ content }: Pick<WrittenQuery, 'content'>, dialect
 }
 
 function readStatements(content: Excerpt, dialect: Dialect): ReadStatements {
-  const asError = ({ message, start, end, remedy }: SqlError) =>
+  const asError = ({ message, start, end, remedy }: OffsetError) =>
     new SourceError('query-form', content.range(start, end), message, remedy);
   try {
     const statements = readSql(content.text, dialect, (start, end) => content.range(start, end));
@@ -83,7 +84,7 @@ function readStatements(content: Excerpt, dialect: Dialect): ReadStatements {
     );
     return { statements, errors: refused.map(asError) };
   } catch (error) {
-    if (!(error instanceof SqlError)) throw error;
+    if (!(error instanceof OffsetError)) throw error;
     return { statements: [], errors: [asError(error)] };
   }
 }

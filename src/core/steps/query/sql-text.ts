@@ -1,21 +1,10 @@
 import { type Reference, readReference } from '../../language/reference.ts';
 import type { Range } from '../../model/source.ts';
 import type { Dialect } from '../../settings/database.ts';
+import { OffsetError } from '../offset-error.ts';
 
 // The text of a query, as far as Mervok has to know it: where its statements end, which words they begin with, and which
 // braces are references. What it means is the server's business.
-
-/** What is wrong with a query, at which offsets. */
-export class SqlError extends Error {
-  constructor(
-    message: string,
-    readonly start: number,
-    readonly end: number,
-    readonly remedy?: string,
-  ) {
-    super(message);
-  }
-}
 
 /** A reference, and what stands around it. */
 export interface SqlReference {
@@ -48,7 +37,7 @@ export interface SqlWord {
 
 type Token = SqlWord & { readonly kind: 'word' | 'sign' | 'reference'; readonly reference?: Reference };
 
-/** Reads a query. @param place makes a place of the page of two offsets. Throws SqlError. */
+/** Reads a query. @param place makes a place of the page of two offsets. Throws OffsetError. */
 export function readSql(
   text: string,
   dialect: Dialect,
@@ -138,7 +127,7 @@ class SqlLexer {
       if (found) {
         this.#at = found.end;
         if (found.reference.raw)
-          throw new SqlError(
+          throw new OffsetError(
             'A value goes into a query as a parameter, never as its text.',
             start,
             found.end,
@@ -206,7 +195,7 @@ class SqlLexer {
     const { text, dialect } = this;
     const start = this.#at;
     if (dialect === 'mariadb' && /^\/\*M?!/.test(text.slice(start, start + 4)))
-      throw new SqlError(
+      throw new OffsetError(
         'What stands in this comment would be carried out.',
         start,
         start + 3,
@@ -218,7 +207,7 @@ class SqlLexer {
       else if (dialect === 'postgres' && text.startsWith('/*', at)) [depth, at] = [depth + 1, at + 2];
       else at++;
     }
-    if (depth > 0) throw new SqlError('This comment is not closed.', start, start + 2);
+    if (depth > 0) throw new OffsetError('This comment is not closed.', start, start + 2);
     this.#passOver(start, at, 'a comment');
   }
 
@@ -257,7 +246,7 @@ class SqlLexer {
     }
     const isText = open === "'" || (open === '"' && dialect === 'mariadb');
     const what = isText ? 'a literal' : 'a quoted name';
-    if (at >= text.length) throw new SqlError(`Here ${what} begins that is not closed.`, start, start + 1);
+    if (at >= text.length) throw new OffsetError(`Here ${what} begins that is not closed.`, start, start + 1);
     this.#passOver(start, at + 1, what);
   }
 
@@ -268,7 +257,8 @@ class SqlLexer {
     if (tag === undefined) return false;
     const start = this.#at;
     const end = this.text.indexOf(tag, start + tag.length);
-    if (end < 0) throw new SqlError('Here a literal begins that is not closed.', start, start + tag.length);
+    if (end < 0)
+      throw new OffsetError('Here a literal begins that is not closed.', start, start + tag.length);
     this.#passOver(start, end + tag.length, 'a literal');
     return true;
   }
@@ -279,7 +269,7 @@ class SqlLexer {
     for (let at = text.indexOf('{'); at >= 0; at = text.indexOf('{', at + 1)) {
       const found = readReference(text, at, (from, to) => ({ start: from, end: to }));
       if (!found) continue;
-      throw new SqlError(
+      throw new OffsetError(
         `A value goes into a query as a parameter, so no reference can stand in ${what}.`,
         start + at,
         start + found.end,

@@ -1,5 +1,6 @@
 import type { Dialect } from '../../settings/database.ts';
-import { SqlError, type SqlStatement, type SqlWord } from './sql-text.ts';
+import { OffsetError } from '../offset-error.ts';
+import type { SqlStatement, SqlWord } from './sql-text.ts';
 
 // What may stand in a query, and what kind of statement it is, by the words that it begins with.
 
@@ -111,24 +112,24 @@ export function refusalOf(
   text: string,
   dialect: Dialect,
   count: number,
-): SqlError | undefined {
+): OffsetError | undefined {
   const [first] = statement.words;
   const begin = statement.start;
   const end = first?.end ?? begin + 1;
   if (!first || first.start !== begin) {
     if (text[begin] === '(') return undefined;
-    return new SqlError('A statement of SQL begins with a word.', begin, begin + 1);
+    return new OffsetError('A statement of SQL begins with a word.', begin, begin + 1);
   }
   const words = firstWords(statement);
   if (transactions.has(first.word) || /^set (?:session |local |global )?transaction\b/.test(words))
-    return new SqlError(
+    return new OffsetError(
       'The statements of a fence are one transaction already; it ends with the fence.',
       begin,
       end,
       'Leave it out. What is to be a transaction of its own stands in a fence of its own.',
     );
   if (count > 1 && alone[dialect].test(words))
-    return new SqlError(
+    return new OffsetError(
       'This statement ends the transaction that the statements of a fence are.',
       begin,
       end,
@@ -138,15 +139,15 @@ export function refusalOf(
 }
 
 /** What would lead out of the one file that a database of SQLite is. */
-export function refusedBySqlite({ start, words }: SqlStatement, text: string): SqlError | undefined {
+export function refusedBySqlite({ start, words }: SqlStatement, text: string): OffsetError | undefined {
   const [first, second] = words;
-  const fail = (message: string) => new SqlError(message, start, first!.end);
+  const fail = (message: string) => new OffsetError(message, start, first!.end);
   if (first?.word === 'attach' || first?.word === 'detach')
     return fail('A database of SQLite is the one file that the settings name.');
   if (first?.word === 'vacuum' && words.some(({ word }) => word === 'into'))
     return fail('A database of SQLite is the one file that the settings name.');
   const loads = words.find(({ word }) => /^(?:load_extension|readfile|writefile|edit|fsdir)$/.test(word));
-  if (loads) return new SqlError('Nothing is loaded into a database here.', loads.start, loads.end);
+  if (loads) return new OffsetError('Nothing is loaded into a database here.', loads.start, loads.end);
   if (first?.word !== 'pragma') return undefined;
   const sets = text.slice(first.end).split(';', 1)[0]!.includes('=');
   if (!sets && second && tellingPragmas.test(second.word)) return undefined;

@@ -3,7 +3,7 @@ import { Excerpt, Source } from '../../model/source.ts';
 import { Missing } from '../../model/value.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { didYouMean } from '../../text/words.ts';
-import { ModuleError } from './module-error.ts';
+import { OffsetError } from '../offset-error.ts';
 import { type Import, type ReadModule, readModule } from './read-module.ts';
 import { errorsOfNames, inPage, isOfCollection, unknownModule } from './read-script.ts';
 import { ofFence, standardModules } from './standard-modules.ts';
@@ -24,7 +24,7 @@ export interface ModuleTexts {
 interface ReadFile {
   readonly text: string;
   readonly excerpt: Excerpt;
-  readonly module: ReadModule | ModuleError;
+  readonly module: ReadModule | OffsetError;
 }
 
 /** A module of many scripts is read once. */
@@ -44,7 +44,7 @@ export function gatherModules(
   const functions: string[] = [];
   let checks = false;
   const visit = (asked: Import, excerpt: Excerpt, from: string) => {
-    const fail = (error: ModuleError) => add(inPage(error, excerpt), excerpt.source);
+    const fail = (error: OffsetError) => add(inPage(error, excerpt), excerpt.source);
     const path = resolvePath(from.replace(/[^/]*$/, ''), asked.from);
     const found = readOnce(path, readText);
     if (found instanceof Missing) {
@@ -58,7 +58,7 @@ export function gatherModules(
       return;
     }
     const { module } = found;
-    if (module instanceof ModuleError) {
+    if (module instanceof OffsetError) {
       if (!texts.has(path)) add(inPage(module, found.excerpt), found.excerpt.source);
       texts.set(path, found.text);
       return;
@@ -101,18 +101,18 @@ function readFile(path: string, readText: ReadText): ReadFile | Missing {
   try {
     return { text: source.text, excerpt, module: readModule(source.text) };
   } catch (error) {
-    if (!(error instanceof ModuleError)) throw error;
+    if (!(error instanceof OffsetError)) throw error;
     return { text: source.text, excerpt, module: error };
   }
 }
 
 /** Values and what was answered belong to the fence, which hands them on. */
-function errorsInModule(each: Import): ModuleError[] {
+function errorsInModule(each: Import): OffsetError[] {
   const { from, start, end, whole } = each;
   if (!standardModules.has(from)) return [unknownModule(each)];
   if (ofFence.has(from))
     return [
-      new ModuleError(
+      new OffsetError(
         `'${from}' can be imported by the script of a page alone.`,
         start,
         end,
@@ -120,14 +120,14 @@ function errorsInModule(each: Import): ModuleError[] {
       ),
     ];
   return whole
-    ? [new ModuleError('Names are imported one by one here.', start, end, `import { … } from '${from}'`)]
+    ? [new OffsetError('Names are imported one by one here.', start, end, `import { … } from '${from}'`)]
     : errorsOfNames(each);
 }
 
 function namesNotThere(
   { names, whole, from, start, end }: Import,
   { exports, imports }: ReadModule,
-): ModuleError[] {
+): OffsetError[] {
   if (imports.some(({ passesOn, whole: all }) => passesOn && all)) return [];
   const given = exports.map(({ name }) => name);
   const asked = whole === 'default' ? [{ name: 'default', start, end }] : names;
@@ -135,7 +135,7 @@ function namesNotThere(
     given.includes(each.name)
       ? []
       : [
-          new ModuleError(
+          new OffsetError(
             `'${from}' exports no '${each.name}'.`,
             each.start,
             each.end,

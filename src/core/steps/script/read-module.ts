@@ -1,5 +1,5 @@
 import type { AnyNode, Program } from 'acorn';
-import { ModuleError } from './module-error.ts';
+import { OffsetError } from '../offset-error.ts';
 import { type ImportedName, type Named, nameOf, namesIn, nodesIn } from './syntax-tree.ts';
 import { undeclaredIn } from './undeclared.ts';
 
@@ -37,10 +37,10 @@ export interface ReadModule {
   readonly imports: readonly Import[];
   readonly exports: readonly ExportedName[];
   /** What is wrong with it that the engine would not say, or not where. */
-  readonly errors: readonly ModuleError[];
+  readonly errors: readonly OffsetError[];
 }
 
-/** Reads a module. Throws ModuleError where it is no JavaScript. */
+/** Reads a module. Throws OffsetError where it is no JavaScript. */
 export function readModule(text: string): ReadModule {
   const program = parse(text);
   const imports: Import[] = [];
@@ -93,7 +93,7 @@ function parse(text: string): Program {
     const { pos, message } = error as SyntaxError & { pos?: number };
     if (pos === undefined) throw error;
     const at = Math.min(pos, Math.max(0, text.trimEnd().length - 1));
-    throw new ModuleError(`This is no JavaScript: ${message.replace(/ \(\d+:\d+\)$/, '')}.`, at, at + 1);
+    throw new OffsetError(`This is no JavaScript: ${message.replace(/ \(\d+:\d+\)$/, '')}.`, at, at + 1);
   }
 }
 
@@ -140,8 +140,8 @@ function functionKind(type: string): ExportedName['kind'] {
  * Modules that are loaded while it runs; and work that nobody waits for: the script would have ended before it is done, and
  * a check in it would never be made.
  */
-function errorsIn(program: Program): ModuleError[] {
-  const errors: ModuleError[] = [];
+function errorsIn(program: Program): OffsetError[] {
+  const errors: OffsetError[] = [];
   const asynchronous = new Set<string>();
   const nodes = [...nodesIn(program)];
   for (const node of nodes) {
@@ -152,7 +152,7 @@ function errorsIn(program: Program): ModuleError[] {
   for (const node of nodes) {
     if (node.type === 'ImportExpression')
       errors.push(
-        new ModuleError(
+        new OffsetError(
           'import() loads nothing here.',
           node.start,
           node.start + 'import'.length,
@@ -163,7 +163,7 @@ function errorsIn(program: Program): ModuleError[] {
     const forgotten = forgottenIn(node.expression, asynchronous);
     if (forgotten)
       errors.push(
-        new ModuleError(
+        new OffsetError(
           'Nobody waits for what this does, so the script may end before it is done.',
           forgotten.start,
           forgotten.end,

@@ -3,8 +3,8 @@ import { isName } from '../../language/reference.ts';
 import { SourceError } from '../../model/finding.ts';
 import type { Excerpt } from '../../model/source.ts';
 import { didYouMean, inWords } from '../../text/words.ts';
+import { OffsetError } from '../offset-error.ts';
 import type { GivenName, OperationFence, ReadOperation, WrittenStep } from '../step.ts';
-import { ModuleError } from './module-error.ts';
 import { type ExportedName, type Import, type ReadModule, readModule } from './read-module.ts';
 import { standardModules } from './standard-modules.ts';
 
@@ -42,7 +42,7 @@ export function readScript({ content, info, infoRange }: OperationFence): ReadOp
   try {
     read = readModule(content.text);
   } catch (error) {
-    if (!(error instanceof ModuleError)) throw error;
+    if (!(error instanceof OffsetError)) throw error;
     return { errors: [...errors, inPage(error, content)] };
   }
   errors.push(...read.errors.map(error => inPage(error, content)));
@@ -75,16 +75,16 @@ function stepOf(content: Excerpt, { text, imports, exports }: ReadModule): Writt
   };
 }
 
-export function inPage({ message, start, end, remedy }: ModuleError, content: Excerpt): SourceError {
+export function inPage({ message, start, end, remedy }: OffsetError, content: Excerpt): SourceError {
   return new SourceError('script-form', content.range(start, end), message, remedy);
 }
 
-function errorsOfImports(imports: readonly Import[]): ModuleError[] {
+function errorsOfImports(imports: readonly Import[]): OffsetError[] {
   return imports.flatMap(each => {
     const { from, start, end, whole, passesOn } = each;
     if (passesOn)
       return [
-        new ModuleError(
+        new OffsetError(
           'A script gives what it has made itself, and passes nothing on.',
           start,
           end,
@@ -95,7 +95,7 @@ function errorsOfImports(imports: readonly Import[]): ModuleError[] {
     if (!standardModules.has(from)) return [unknownModule(each)];
     if (whole)
       return [
-        new ModuleError(
+        new OffsetError(
           'Names are imported one by one here, so that what a script uses is known before it runs.',
           start,
           end,
@@ -107,13 +107,13 @@ function errorsOfImports(imports: readonly Import[]): ModuleError[] {
 }
 
 /** What a module takes from one of Mervok's. */
-export function errorsOfNames({ from, names }: Import): ModuleError[] {
+export function errorsOfNames({ from, names }: Import): OffsetError[] {
   const known = standardModules.get(from);
   return names.flatMap(({ name, start, end }) => {
     if (known ? known.includes(name) : isName(name)) return [];
-    if (!known) return [new ModuleError(`'${name}' can be no name of a value.`, start, end)];
+    if (!known) return [new OffsetError(`'${name}' can be no name of a value.`, start, end)];
     const all = known.length > 6 ? "'mervok help functions' tells them." : `There are ${inWords(known)}.`;
-    return [new ModuleError(`'${from}' has no '${name}'.`, start, end, didYouMean(name, known) ?? all)];
+    return [new OffsetError(`'${from}' has no '${name}'.`, start, end, didYouMean(name, known) ?? all)];
   });
 }
 
@@ -121,9 +121,9 @@ export function isOfCollection(from: string): boolean {
   return /^\.\.?\//.test(from);
 }
 
-export function unknownModule({ from, start, end }: Import): ModuleError {
+export function unknownModule({ from, start, end }: Import): OffsetError {
   const meant = didYouMean(from, standardModules.keys());
-  return new ModuleError(
+  return new OffsetError(
     `There is no module '${from}' for scripts.`,
     start,
     end,
@@ -132,10 +132,10 @@ export function unknownModule({ from, start, end }: Import): ModuleError {
   );
 }
 
-function errorsOfExports({ exports }: ReadModule): ModuleError[] {
+function errorsOfExports({ exports }: ReadModule): OffsetError[] {
   return exports.flatMap(each => {
     const wrong = whatIsWrong(each);
-    return wrong ? [new ModuleError(wrong[0], each.start, each.end, wrong[1])] : [];
+    return wrong ? [new OffsetError(wrong[0], each.start, each.end, wrong[1])] : [];
   });
 }
 

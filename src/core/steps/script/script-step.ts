@@ -24,6 +24,15 @@ interface FilledScript {
   readonly taken: readonly [name: string, value: string][];
 }
 
+interface CarriedOutScript {
+  readonly filled: FilledScript;
+  readonly ended: EndedScript;
+  /** When, in milliseconds since 1970. */
+  readonly at: number;
+  readonly cause: 'repeat' | undefined;
+  readonly report: ScriptReport;
+}
+
 /** So much of what it is given is told, in characters. */
 const longestTold = 200;
 
@@ -117,22 +126,7 @@ export class ScriptStep extends OperationStep {
     }
   }
 
-  #tell(
-    run: StepRun,
-    {
-      filled,
-      ended,
-      at,
-      cause,
-      report,
-    }: {
-      filled: FilledScript;
-      ended: EndedScript;
-      at: number;
-      cause: 'repeat' | undefined;
-      report: ScriptReport;
-    },
-  ): void {
+  #tell(run: StepRun, { filled, ended, at, cause, report }: CarriedOutScript): void {
     const { script } = this;
     const most = script.limits.record;
     const given = ended.exports === undefined ? undefined : unpack(ended.exports);

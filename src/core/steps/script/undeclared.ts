@@ -1,7 +1,7 @@
 import type { AnyNode, Identifier, Program } from 'acorn';
 import { functions } from '../../language/functions/table.ts';
 import { didYouMean } from '../../text/words.ts';
-import { ModuleError } from './module-error.ts';
+import { OffsetError } from '../offset-error.ts';
 import { standardModules } from './standard-modules.ts';
 import { childrenOf, namesIn, nodesIn } from './syntax-tree.ts';
 
@@ -25,7 +25,7 @@ const elsewhere = new Set([
  * Names that a module uses and that nothing in it declares. Where a name is declared does not matter, only that it is: so
  * what is told is wrong for certain.
  */
-export function undeclaredIn(program: Program): ModuleError[] {
+export function undeclaredIn(program: Program): OffsetError[] {
   const declared = new Set(globals);
   const uses: Identifier[] = [];
   for (const node of nodesIn(program)) for (const name of declaredBy(node)) declared.add(name);
@@ -36,7 +36,7 @@ export function undeclaredIn(program: Program): ModuleError[] {
   return uses.flatMap(({ name, start, end }) => {
     if (declared.has(name) || told.has(name)) return [];
     told.add(name);
-    return [new ModuleError(`There is no '${name}' here.`, start, end, remedyFor(name, declared))];
+    return [new OffsetError(`There is no '${name}' here.`, start, end, remedyFor(name, declared))];
   });
 }
 

@@ -1,5 +1,5 @@
-/** What is wrong with a module, at which offsets. */
-export class ModuleError extends Error {
+/** What is wrong with a text that stands in a fence or a file, at which offsets of it. */
+export class OffsetError extends Error {
   constructor(
     message: string,
     readonly start: number,
