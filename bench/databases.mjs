@@ -8,7 +8,7 @@ import { build } from 'esbuild';
 import pg from 'pg';
 import { folder, later } from './measure.mjs';
 
-const berths = 100_000;
+const berths = 400_000;
 const table = 'create table berths (id integer primary key, quay text, depth numeric, state integer)';
 const columns = "n, 'North Quay', 4.2, n % 2";
 

@@ -19,8 +19,8 @@ export interface KeptCode {
   readonly code: Buffer;
 }
 
-/** So many files are kept in one folder: of other versions, or compiled under other flags. */
-const most = 60;
+/** So many files are kept in one folder: every part under two sets of flags, and some of other versions. */
+export const mostFiles = 150;
 
 /**
  * Where compiled code may lie, the best place first: beside the program, or where the system keeps what a user's programs
@@ -90,9 +90,9 @@ export class CodeFolder {
 
   #tidy(): void {
     const files = readdirSync(this.path).map(name => join(this.path, name));
-    if (files.length <= most) return;
+    if (files.length <= mostFiles) return;
     const byAge = files.map(file => ({ file, at: statSync(file).mtimeMs })).sort((a, b) => a.at - b.at);
-    for (const { file } of byAge.slice(0, files.length - most)) rmSync(file, { force: true });
+    for (const { file } of byAge.slice(0, files.length - mostFiles)) rmSync(file, { force: true });
   }
 }
 
