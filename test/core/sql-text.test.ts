@@ -199,6 +199,9 @@ test('what may not stand in a query', () => {
     ['pragma journal_mode', 'sqlite', undefined],
     ['pragma journal_mode = wal', 'sqlite', /only those are carried out that tell/],
     ['pragma writable_schema(1)', 'sqlite', /only those are carried out that tell/],
+    ['copy berths from stdin', 'postgres', /Nothing is copied/],
+    ['copy (select 1) to stdout', 'postgres', /Nothing is copied/],
+    ["copy berths to '/tmp/x'", 'postgres', undefined],
     ['(select 1) union (select 2)', 'postgres', undefined],
     ['1 + 1', 'postgres', /begins with a word/],
   ];

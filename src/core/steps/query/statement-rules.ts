@@ -76,6 +76,10 @@ export function onlyReads(statement: SqlStatement): boolean {
 const reaching =
   /\b(?:pg_read_(?:binary_)?file|pg_stat_file|pg_ls_\w+|pg_file_\w+|lo_import|lo_export|load_file|dblink\w*|sys_exec|sys_eval|query_to_xml\w*|ts_stat|ts_rewrite)\b/i;
 
+function hasWord({ words }: SqlStatement, ...wanted: string[]): boolean {
+  return words.some(({ word }) => wanted.includes(word));
+}
+
 function isRoutine(words: readonly SqlWord[]): boolean {
   const [first, ...behind] = words.slice(0, 8).map(({ word }) => word);
   return first === 'create' && (behind.includes('function') || behind.includes('procedure'));
@@ -85,12 +89,13 @@ function isRoutine(words: readonly SqlWord[]): boolean {
  * Whether it reads or writes files of the server, or starts programs there; or carries out what nobody knows before: code
  * in a text, or names that are written by the numbers of their letters.
  */
-export function reachesOut({ words, start, end }: SqlStatement, text: string): boolean {
+export function reachesOut(statement: SqlStatement, text: string): boolean {
+  const { words, start, end } = statement;
   const [first, second] = words.map(({ word }) => word);
   const has = (...wanted: string[]) => wanted.every(each => words.some(({ word }) => word === each));
   const written = text.slice(start, end);
   return (
-    (first === 'copy' && !has('stdin') && !has('stdout')) ||
+    (first === 'copy' && !hasWord(statement, 'stdin', 'stdout')) ||
     (first === 'load' && (second === 'data' || second === 'xml')) ||
     first === 'do' ||
     (first === 'execute' && second === 'immediate') ||
@@ -127,6 +132,13 @@ export function refusalOf(
       begin,
       end,
       'Leave it out. What is to be a transaction of its own stands in a fence of its own.',
+    );
+  if (dialect === 'postgres' && first.word === 'copy' && hasWord(statement, 'stdin', 'stdout'))
+    return new OffsetError(
+      'Nothing is copied through a query: nobody would send the rows, or take them.',
+      begin,
+      end,
+      'Ask for rows with select, enter them with insert.',
     );
   if (count > 1 && alone[dialect].test(words))
     return new OffsetError(
