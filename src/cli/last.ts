@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import type { ExchangeEvent } from '../core/model/events.ts';
+import type { OperationEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { collectionAround } from '../platform/collection-folder.ts';
 import { isOwnFile, isOwnFolder, openFolder, stateFolder, writeOwnFile } from '../platform/state.ts';
@@ -13,8 +13,8 @@ function folderHere(): string {
   return join(process.env.XDG_STATE_HOME || join(homedir(), '.local', 'state'), 'mervok');
 }
 
-/** Keeps the last exchange at hand. That it cannot be kept spoils nothing: it is told, and the command goes on. */
-export function keepLast(event: ExchangeEvent): string | undefined {
+/** Keeps what came last at hand. That it cannot be kept spoils nothing: it is told, and the command goes on. */
+export function keepLast(event: OperationEvent): string | undefined {
   const folder = folderHere();
   try {
     writeOwnFile(join(openFolder(folder), 'last.json'), `${JSON.stringify(event)}\n`);
@@ -24,8 +24,8 @@ export function keepLast(event: ExchangeEvent): string | undefined {
   }
 }
 
-/** Reads the last exchange. Throws UsageError. */
-export function readLast(): ExchangeEvent {
+/** Reads what came last: an exchange, or another operation. Throws UsageError. */
+export function readLast(): OperationEvent {
   const path = join(folderHere(), 'last.json');
   let text: string;
   try {
@@ -43,10 +43,11 @@ export function readLast(): ExchangeEvent {
 }
 
 /** The schema of events would tell more, and take longer to load than all the rest. */
-function parse(text: string): ExchangeEvent | undefined {
+function parse(text: string): OperationEvent | undefined {
   try {
-    const event = JSON.parse(text) as Partial<ExchangeEvent> | null;
-    return event?.type === 'exchange' && event.request ? (event as ExchangeEvent) : undefined;
+    const event = JSON.parse(text) as Partial<OperationEvent> | null;
+    const isOne = event?.type === 'exchange' ? event.request : event?.type === 'operation' && event.answer;
+    return isOne ? (event as OperationEvent) : undefined;
   } catch {
     return undefined;
   }

@@ -1,12 +1,13 @@
 import { readFileSync } from 'node:fs';
 import type { ResponseSource } from '../core/language/ast.ts';
 import type { EvaluationContext } from '../core/language/evaluation-context.ts';
-import type { Payload } from '../core/model/events.ts';
+import type { ExchangeEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import { RequestView, ResponseView } from '../core/steps/http/response-view.ts';
 import { contextFor, printPicked, readPicker } from './expression.ts';
 import { readLast } from './last.ts';
+import { answerOf, bytesOf } from './last-answer.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Evaluates a value or a condition against the last response that was sent for, a file, or standard input (`-`). */
@@ -34,7 +35,11 @@ function refuseUnknown({ form, sent }: ResponseSource, file: string | undefined)
 }
 
 function contextOfLast(): EvaluationContext {
-  const { request, response, times, connection } = readLast();
+  const last = readLast();
+  return last.type === 'operation' ? contextFor(answerOf(last)) : contextOfExchange(last);
+}
+
+function contextOfExchange({ request, response, times, connection }: ExchangeEvent): EvaluationContext {
   const message = {
     url: request.url,
     reason: response?.reason ?? '',
@@ -78,9 +83,4 @@ function contextOfFile(file: string): EvaluationContext {
       time: 0,
     }),
   );
-}
-
-function bytesOf(payload: Payload | undefined): Buffer {
-  if (payload?.base64 !== undefined) return Buffer.from(payload.base64, 'base64');
-  return Buffer.from(payload?.text ?? '');
 }

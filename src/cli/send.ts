@@ -13,7 +13,7 @@ import { bodyText, fitRows } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
 import { checksInWords } from '../reports/verdict.ts';
-import { contextFor, printPicked, readPicker } from './expression.ts';
+import { contextFor, type Picker, printPicked, readPicker } from './expression.ts';
 import {
   type RequestFlags,
   readGivenRequest,
@@ -21,16 +21,19 @@ import {
   type TransportFlags,
 } from './given-request.ts';
 import { keepLast } from './last.ts';
+import { answerOf } from './last-answer.ts';
 import {
   allowing,
   noteUnsafe,
   type PlanFlags,
+  type Prepared,
   prepareGiven,
   preparePlan,
   refusedByErrors,
 } from './prepare.ts';
 import { readSelection, readTime } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
+import { operate, showOperated } from './single-operation.ts';
 import { SingleRequest } from './single-request.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -66,6 +69,8 @@ export async function sendCommand(
   if (await refusedByErrors(prepared.findings, terminal)) return;
   noteUnsafe(prepared.findings, terminal);
   const asked = askedCase(prepared.plan, words[0]!);
+  if (asked.steps.every(step => step.kind !== 'http'))
+    return sendOther(prepared, asked, { flags, picked }, terminal);
   const saveTo = flags.output === undefined ? undefined : openDraft(flags.output);
   const sending = new SingleRequest(prepared, asked, terminal, {
     saveTo,
@@ -83,6 +88,27 @@ export async function sendCommand(
   else await show(sent, flags, sending, terminal);
   if (given && flags.save !== undefined)
     await saveCase(flags.save, { request: given, status: last.response!.status }, flags, terminal);
+}
+
+/** Of a case that sends no request, what its last query or command came to. */
+async function sendOther(
+  prepared: Prepared,
+  asked: PlannedCase,
+  { flags, picked }: { flags: SendFlags; picked: Picker | undefined },
+  terminal: Terminal,
+): Promise<void> {
+  if (flags.raw || flags.headers || flags.output !== undefined)
+    throw new UsageError(
+      `--raw, --headers and -o are about a response, and ${asked.address} sends no request.`,
+    );
+  const timeout = flags.timeout === undefined ? undefined : readTime('--timeout', flags.timeout);
+  const operated = await operate(prepared, asked, { timeout, terminal });
+  if (!operated) return;
+  const problem = keepLast(operated.last);
+  if (problem !== undefined) terminal.err(`${problem}\n`);
+  if (picked)
+    printPicked(picked.pick(contextFor(answerOf(operated.last))), terminal, operated.masker, { quiet: true });
+  else await showOperated(operated, terminal);
 }
 
 /** A body that does not come to its end leaves no file behind; until then it grows beside its place. */
@@ -119,10 +145,16 @@ function refuseMixtures(flags: SendFlags, isCase: boolean): void {
     throw new UsageError('-o writes the body into a file, so there is nothing left for --pick and --raw.');
 }
 
-/** The one case that was asked for. Throws UsageError where there are several, or where it sends nothing. */
+/**
+ * The one case that was asked for: of several the one that sends a request, else that asks a database or runs a command.
+ * Throws UsageError where there are several, or none.
+ */
 function askedCase(plan: Plan, word: string): PlannedCase {
   const asked = plan.pages.flatMap(page => page.cases).filter(each => each.asked);
-  const sending = asked.filter(each => each.steps.some(step => step.kind === 'http'));
+  const those = (...kinds: string[]) =>
+    asked.filter(each => each.steps.some(({ kind }) => kinds.includes(kind)));
+  const requests = those('http');
+  const sending = requests.length > 0 ? requests : those('query', 'command');
   const [only] = sending;
   if (!only) {
     const isOther = asked.some(each => each.steps.some(step => step.operation !== undefined));

@@ -69,7 +69,7 @@ export class SingleRequest {
       masker,
     };
     try {
-      await run(this.#plan(), watched, options, event => this.#onEvent(event));
+      await run(firstOnly(prepared.plan, this.asked), watched, options, event => this.#onEvent(event));
     } finally {
       interrupt.stop();
       await ports.close();
@@ -77,21 +77,6 @@ export class SingleRequest {
     if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
     else if (this.#limit?.aborted && !this.#last?.exchanges.at(-1)?.response) this.#giveUp();
     return this.#last;
-  }
-
-  /** Of a case that runs for each row or item, the first one is sent. */
-  #plan(): Plan {
-    const { plan } = this.prepared;
-    const once = (each: PlannedCase): PlannedCase =>
-      each === this.asked && each.each ? { ...each, each: { ...each.each, most: 1 } } : each;
-    return {
-      ...plan,
-      pages: plan.pages.map(page => ({
-        ...page,
-        ...(page.rows && { rows: { ...page.rows, most: 1 } }),
-        cases: page.cases.map(once),
-      })),
-    };
   }
 
   get checks(): { readonly made: number; readonly held: number } {
@@ -170,6 +155,20 @@ export class SingleRequest {
       return timeout === undefined ? ' For this request alone: --timeout DURATION.' : '';
     return fault?.kind === 'tls' ? ` For this request alone: ${trustFor(fault.message)}.` : '';
   }
+}
+
+/** Of a case that runs for each row or item, the first one is carried out. */
+export function firstOnly(plan: Plan, asked: PlannedCase): Plan {
+  const once = (each: PlannedCase): PlannedCase =>
+    each === asked && each.each ? { ...each, each: { ...each.each, most: 1 } } : each;
+  return {
+    ...plan,
+    pages: plan.pages.map(page => ({
+      ...page,
+      ...(page.rows && { rows: { ...page.rows, most: 1 } }),
+      cases: page.cases.map(once),
+    })),
+  };
 }
 
 function trustFor(message: string): string {

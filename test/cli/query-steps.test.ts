@@ -768,3 +768,54 @@ test('a query that reaches files or programs of the server needs leave', async t
   const allowed = await mervok(folder, ['run', '--commands']);
   assert.equal(allowed.code, 0, allowed.out + allowed.err);
 });
+
+test('what a query or a command came to is shown by send, and stays at hand for pick', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml': 'databases: { ledger: { url: "sqlite:ledger.db", create: true } }\n',
+    'a.md': pageOf([
+      [
+        'Enters',
+        `${sql('create table berths (code text); insert into berths values (1), (2)')}${checks('changed = 2')}`,
+      ],
+      ['Asks', `${sql('select code, 7.5 as depth from berths order by code')}${checks('$[0].depth = 8')}`],
+      ['Goes wrong', `${sql('select * from nowhere')}${checks('$[0].a = 1')}`],
+      ['Reckons', `${fence('js step', 'export const a = 1')}${checks('{a} = 1')}`],
+    ]),
+    'b.md': pageOf([['Says', `${fence('sh step', 'echo high water; echo low >&2')}${checks('exit = 0')}`]]),
+  });
+  const rows: [args: string[], code: number, told: RegExp][] = [
+    [
+      ['send', 'a.md#asks'],
+      0,
+      /^database {2}ledger\n\n2 rows\n[\s\S]*"depth": 7\.5[\s\S]*The one check does not hold\./m,
+    ],
+    [['pick', '$[1].code'], 0, /^2\n/],
+    [['pick', 'count $[*] = 2'], 0, /^holds\n/],
+    [['pick', 'changed'], 1, /changes nothing by its nature/],
+    [['pick', 'status'], 1, /the query has no status/],
+    [['send', 'a.md#enters', '--alone', '--set', 'x=1'], 1, /table berths already exists/],
+    [['send', 'a.md#asks', '--alone', '--pick', '$[0].code'], 0, /^1\n/],
+    [
+      ['send', 'a.md#asks', '--raw'],
+      2,
+      /--raw, --headers and -o are about a response, and a\.md#asks sends no request/,
+    ],
+    [['send', 'a.md#goes-wrong', '--alone'], 1, /no such table: nowhere/],
+    [
+      ['send', 'a.md#reckons'],
+      2,
+      /sends no request, so no response would be shown\. What else it does: mervok run a\.md#reckons --verbose/,
+    ],
+    [['send', 'a.md'], 2, /has several cases\. Which one\?\n {2}a\.md#enters\n {2}a\.md#asks/],
+    [['send', 'b.md'], 2, /step-refused/],
+    [['send', 'b.md', '--commands'], 0, /^exit 0\n\nhigh water\n[\s\S]*^errors\nlow$/m],
+    [['pick', 'output'], 0, /^high water\n/],
+    [['pick', 'errors'], 0, /^low\n/],
+    [['pick', 'exit'], 0, /^0\n/],
+  ];
+  for (const [args, code, told] of rows) {
+    const ended = await mervok(folder, args, { XDG_CONFIG_HOME: folder });
+    assert.match(ended.out + ended.err, told, args.join(' '));
+    assert.equal(ended.code, code, args.join(' '));
+  }
+});
