@@ -21,7 +21,6 @@ import {
   type TransportFlags,
 } from './given-request.ts';
 import { keepLast } from './last.ts';
-import { answerOf } from './last-answer.ts';
 import {
   allowing,
   noteUnsafe,
@@ -106,8 +105,7 @@ async function sendOther(
   if (!operated) return;
   const problem = keepLast(operated.last);
   if (problem !== undefined) terminal.err(`${problem}\n`);
-  if (picked)
-    printPicked(picked.pick(contextFor(answerOf(operated.last))), terminal, operated.masker, { quiet: true });
+  if (picked) printPicked(picked.pick(contextFor(operated.view)), terminal, operated.masker, { quiet: true });
   else await showOperated(operated, terminal);
 }
 

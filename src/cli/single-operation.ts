@@ -1,7 +1,12 @@
 import { kindsIn, type PlannedCase } from '../core/analysis/plan.ts';
+import type { AnswerView } from '../core/language/answer-view.ts';
 import type { CaseEvent, GenericOperationEvent, RunEvent } from '../core/model/events.ts';
+import type { Ports } from '../core/runner/ports.ts';
 import { run } from '../core/runner/run.ts';
 import { Masker } from '../core/secrecy/masker.ts';
+import { CommandStep } from '../core/steps/command/command-step.ts';
+import { CommandView } from '../core/steps/command/command-view.ts';
+import { QueryView } from '../core/steps/query/query-view.ts';
 import { capitalized } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { openPorts } from '../platform/ports.ts';
@@ -20,6 +25,8 @@ import type { Terminal } from './terminal.ts';
 export interface Operated {
   /** The last query or command that came to something, as the record would have it. */
   readonly last: GenericOperationEvent;
+  /** All of what came, as statements see it. */
+  readonly view: AnswerView;
   readonly masker: Masker;
   readonly checks: { readonly made: number; readonly held: number };
 }
@@ -36,6 +43,7 @@ export async function operate(
   const masker = new Masker();
   const checks = { made: 0, held: 0 };
   let last: GenericOperationEvent | undefined;
+  let view: AnswerView | undefined;
   const problems: string[] = [];
   const onEvent = (event: RunEvent) => {
     if (event.type === 'case') {
@@ -54,7 +62,10 @@ export async function operate(
   const ports = await openPorts(places, kindsIn(plan));
   const options = { tool: `mervok ${version}`, bodies: true, signal, masker };
   try {
-    await run(firstOnly(plan, asked), ports, options, onEvent);
+    const watched = watch(ports, asked, came => {
+      view = came;
+    });
+    await run(firstOnly(plan, asked), watched, options, onEvent);
   } finally {
     interrupt.stop();
     await ports.close();
@@ -67,7 +78,34 @@ export async function operate(
     err(`${problems.join('\n')}\n`);
     process.exitCode = exitCodes.failed;
   }
-  return last && { last, masker, checks };
+  return last && view && { last, view, masker, checks };
+}
+
+/** Tells what queries and commands come to; the case that was asked for is carried out last. */
+function watch(ports: Ports, asked: PlannedCase, tell: (came: AnswerView) => void): Ports {
+  const { query, command } = ports.operations;
+  const lines = asked.steps.findLast(step => step instanceof CommandStep)?.command.lines === true;
+  const told = <Ended extends { readonly fault?: unknown }>(
+    ended: Ended,
+    viewOf: (ended: Ended) => AnswerView,
+  ) => {
+    if (ended.fault === undefined) tell(viewOf(ended));
+    return ended;
+  };
+  return {
+    ...ports,
+    operations: {
+      ...ports.operations,
+      query: {
+        ...query,
+        run: async (...given) => told(await query.run(...given), ended => new QueryView(ended)),
+      },
+      command: {
+        ...command,
+        run: async (...given) => told(await command.run(...given), ended => new CommandView(ended, lines)),
+      },
+    },
+  };
 }
 
 /** Why a case came to nothing. That checks of the one that was asked for do not hold is told below what came. */

@@ -771,7 +771,8 @@ test('a query that reaches files or programs of the server needs leave', async t
 
 test('what a query or a command came to is shown by send, and stays at hand for pick', async t => {
   const folder = folderWith(t, {
-    'mervok.yaml': 'databases: { ledger: { url: "sqlite:ledger.db", create: true } }\n',
+    'mervok.yaml':
+      'variables: { code: { secret: "4417" } }\ndatabases: { ledger: { url: "sqlite:ledger.db", create: true } }\n',
     'a.md': pageOf([
       [
         'Enters',
@@ -781,6 +782,15 @@ test('what a query or a command came to is shown by send, and stays at hand for 
       ['Goes wrong', `${sql('select * from nowhere')}${checks('$[0].a = 1')}`],
       ['Reckons', `${fence('js step', 'export const a = 1')}${checks('{a} = 1')}`],
     ]),
+    'd.md': pageOf([
+      [
+        'Many',
+        `${sql('with recursive n(i) as (select 1 union all select i + 1 from n where i < 250) select i from n')}${checks('count $[*] = 250')}`,
+      ],
+    ]),
+    'e.md': pageOf([['Secret', `${sql('select 4417 as n')}${checks('$[0].n = 4417')}`]]),
+    'f.md': pageOf([['Long', `${fence('sh step lines', 'yes tide | head -n 20000')}${checks('exit = 0')}`]]),
+    'g.md': pageOf([['None', `${sql('select 1 as n where 1 = 2')}${checks('count $[*] = 0')}`]]),
     'b.md': pageOf([['Says', `${fence('sh step', 'echo high water; echo low >&2')}${checks('exit = 0')}`]]),
   });
   const rows: [args: string[], code: number, told: RegExp][] = [
@@ -807,6 +817,19 @@ test('what a query or a command came to is shown by send, and stays at hand for 
       /sends no request, so no response would be shown\. What else it does: mervok run a\.md#reckons --verbose/,
     ],
     [['send', 'a.md'], 2, /has several cases\. Which one\?\n {2}a\.md#enters\n {2}a\.md#asks/],
+    // A part is never taken for the whole.
+    [['send', 'd.md', '--pick', 'count $[*]'], 0, /^250\n/],
+    [
+      ['pick', 'count $[*]'],
+      2,
+      /Only a part of what came is kept here, .* mervok send d\.md#many --pick EXPR/,
+    ],
+    [['send', 'e.md', '--pick', '$[0].n = 4417'], 0, /^holds\n/],
+    [['pick', '$[0].n'], 2, /or some of it is masked/],
+    [['send', 'f.md', '--commands', '--pick', 'count $[*]'], 0, /^20000\n/],
+    [['pick', 'output'], 2, /Only a part/],
+    [['send', 'g.md'], 0, /^0 rows$/m],
+    [['pick', 'count $[*]'], 0, /^0\n/],
     [['send', 'b.md'], 2, /step-refused/],
     [['send', 'b.md', '--commands'], 0, /^exit 0\n\nhigh water\n[\s\S]*^errors\nlow$/m],
     [['pick', 'output'], 0, /^high water\n/],
