@@ -8,11 +8,11 @@ import type { Masker } from '../core/secrecy/masker.ts';
 import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
 import { ResponseView } from '../core/steps/http/response-view.ts';
-import { capitalized, counted } from '../core/text/words.ts';
+import { counted } from '../core/text/words.ts';
 import { bodyText, fitRows } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
-import { checksInWords } from '../reports/verdict.ts';
+import { verdictOnChecks } from '../reports/verdict.ts';
 import { contextFor, type Picker, printPicked, readPicker } from './expression.ts';
 import {
   type RequestFlags,
@@ -206,11 +206,7 @@ async function show(sent: Sent, flags: SendFlags, sending: SingleRequest, termin
       lines.push(...cutToScreen(body.split('\n'), terminal, lines.length), '');
     }
     lines.push(...figuresText(shown.at(-1)!, look));
-    const { made, held } = sending.checks;
-    if (made > 0) {
-      const verdict = `${capitalized(checksInWords(made, held))}.${held === made ? '' : ' mervok run tells which.'}`;
-      lines.push(paint(held === made ? 'quiet' : 'failed', verdict));
-    }
+    lines.push(...verdictOnChecks(sending.checks, paint));
   }
   out(`${lines.join('\n')}\n`);
 }

@@ -7,18 +7,17 @@ import { Masker } from '../core/secrecy/masker.ts';
 import { CommandStep } from '../core/steps/command/command-step.ts';
 import { CommandView } from '../core/steps/command/command-view.ts';
 import { QueryView } from '../core/steps/query/query-view.ts';
-import { capitalized } from '../core/text/words.ts';
 import { durationText } from '../core/values/text.ts';
 import { openPorts } from '../platform/ports.ts';
 import { version } from '../platform/version.ts';
 import { blockedInWords } from '../reports/cases.ts';
 import { operationLines } from '../reports/operation-lines.ts';
 import { createMeasure } from '../reports/style.ts';
-import { checksInWords } from '../reports/verdict.ts';
+import { verdictOnChecks } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Prepared } from './prepare.ts';
-import { firstOnly } from './single-request.ts';
+import { firstOnly, neededInWords } from './single-request.ts';
 import type { Terminal } from './terminal.ts';
 
 /** What a case came to that sends no request. */
@@ -116,7 +115,7 @@ function problemOf(
   if (outcome === 'passed' || outcome === 'skipped') return undefined;
   if (blocked) return `${address} cannot be carried out: ${blockedInWords(blocked, blocked.cause)}.`;
   if (address === asked.address) return problem?.message;
-  return `${address}, which is needed, ${outcome}; mervok run ${address} says why.`;
+  return neededInWords(address, outcome);
 }
 
 /** Shows what came, as a response is shown. */
@@ -125,10 +124,5 @@ export async function showOperated({ last, checks }: Operated, terminal: Termina
   const width = Math.min(200, Math.max(60, terminal.width));
   const words = last.asked.fields.flat();
   const lines = operationLines(last, { paint, width, measure: await createMeasure(words) });
-  const { made, held } = checks;
-  if (made > 0) {
-    const verdict = `${capitalized(checksInWords(made, held))}.${held === made ? '' : ' mervok run tells which.'}`;
-    lines.push(paint(held === made ? 'quiet' : 'failed', verdict));
-  }
-  out(`${lines.join('\n')}\n`);
+  out(`${[...lines, ...verdictOnChecks(checks, paint)].join('\n')}\n`);
 }

@@ -135,7 +135,7 @@ export class SingleRequest {
     if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);
     else if (event.blocked)
       err(`${event.case} cannot be sent: ${blockedInWords(event.blocked, event.blocked.cause)}.\n`);
-    else err(`${event.case}, which is needed, ${event.outcome}; mervok run ${event.case} says why.\n`);
+    else err(`${neededInWords(event.case, event.outcome)}\n`);
   }
 
   #giveUp(): void {
@@ -155,6 +155,11 @@ export class SingleRequest {
       return timeout === undefined ? ' For this request alone: --timeout DURATION.' : '';
     return fault?.kind === 'tls' ? ` For this request alone: ${trustFor(fault.message)}.` : '';
   }
+}
+
+/** What is told of a case that another one needs, and that did not pass. */
+export function neededInWords(address: string, outcome: string): string {
+  return `${address}, which is needed, ${outcome}; mervok run ${address} says why.`;
 }
 
 /** Of a case that runs for each row or item, the first one is carried out. */

@@ -1,9 +1,10 @@
 import type { EventOf } from '../core/model/events.ts';
 import type { Stop } from '../core/model/outcomes.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { counted, grouped } from '../core/text/words.ts';
+import { capitalized, counted, grouped } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import { hasPercentile } from './percentiles.ts';
+import type { Paint } from './style.ts';
 
 /** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
 export function verdictInWords(totals: RunTotals): string {
@@ -104,6 +105,16 @@ export function checksInWords(checks: number, held: number, someNotMade = false)
   if (held === 0)
     return checks === 1 ? 'the one check does not hold' : `none of ${grouped(checks)} checks holds`;
   return `${grouped(held)} of ${grouped(checks)} checks hold`;
+}
+
+/** The line below what one case came to; none where nothing was checked. */
+export function verdictOnChecks(
+  { made, held }: { readonly made: number; readonly held: number },
+  paint: Paint,
+): string[] {
+  if (made === 0) return [];
+  const verdict = `${capitalized(checksInWords(made, held))}.`;
+  return held === made ? [paint('quiet', verdict)] : [paint('failed', `${verdict} mervok run tells which.`)];
 }
 
 /** `41 requests in 3.2 s, 84 kB; half within 18 ms, 95 of 100 within 40 ms` */
