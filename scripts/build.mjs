@@ -32,6 +32,8 @@ const parts = new Set([
   'src/platform/auth/digest/digest-header.ts',
   'src/platform/variable-files-library.ts',
   'src/core/analysis/remedies-library.ts',
+  'src/core/definition/index.ts',
+  'src/core/definition/standard/validators.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',
   'src/core/language/documents/schema-library.ts',

@@ -21,6 +21,7 @@ const order = [
   'src/core/text',
   'src/core/values',
   'src/core/language',
+  'src/core/definition',
   'src/core/secrecy',
   'src/core/yaml',
   'src/core/auth',

@@ -10,6 +10,7 @@ export const defects = {
   'upside-down': 'high tides are told as low ones',
   'deaf-ledger': 'the ledger does not hear of what is cancelled',
   'open-seal': 'customs clear goods whatever their seal says',
+  'turned-vane': 'the wind is told in degrees rather than in words',
   'never-fast': 'a mooring never comes to an end',
 } as const;
 

@@ -20,7 +20,7 @@ export function routesOf(office: Office): Route[] {
     ...areasOf(office),
     ...customs(office),
     ...graph(office),
-    ...weather(),
+    ...weather(office),
     ...tides(office),
     ...office.gauge.routes(),
     ...moorings(office),

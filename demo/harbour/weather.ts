@@ -1,8 +1,9 @@
 import { setTimeout as delay } from 'node:timers/promises';
 import { Problem, type Route } from './http.ts';
+import type { Office } from './office.ts';
 
 /** What does not always come at once, or at all, or where it was asked for. */
-export function weather(): Route[] {
+export function weather(office: Office): Route[] {
   let asked = 0;
   return [
     {
@@ -10,7 +11,7 @@ export function weather(): Route[] {
       path: '/v1/weather/forecast',
       answer: async ({ query }) => {
         await delay(Math.min(5000, Number(query.get('after') ?? 150)));
-        return { status: 200, body: { wind: 'north-west', force: 5 } };
+        return { status: 200, body: { wind: office.has('turned-vane') ? 315 : 'north-west', force: 5 } };
       },
     },
     {

@@ -197,8 +197,10 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
 
   lint: command =>
     looking(command)
-      .description('say everything about pages that can be said without sending')
-      .argument('[PATH...]', 'what to look at')
+      .description(
+        'say everything about pages, or about the definition of an API, that can be said without sending',
+      )
+      .argument('[PATH...]', 'what to look at: pages, or definitions (OpenAPI, .yaml or .json)')
       .option('-q, --quiet', 'print errors only, no warnings')
       .option('--strict', 'take warnings for errors')
       .option('--json', 'print the findings as JSON')

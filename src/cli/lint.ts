@@ -2,6 +2,12 @@ import type { Finding } from '../core/model/finding.ts';
 import { shownOf } from '../core/secrecy/shown-finding.ts';
 import { counted } from '../core/text/words.ts';
 import { exitCodes } from './exit.ts';
+import {
+  definitionInWords,
+  type LintedDefinition,
+  lintDefinition,
+  namesDefinition,
+} from './lint-definitions.ts';
 import { type PlanFlags, type Prepared, preparePlan, printFindings } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -17,15 +23,25 @@ export async function lintCommand(
   flags: LintFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const prepared = await preparePlan(paths, flags);
-  const found = prepared.findings.map(ofAnotherMachine);
+  const definitions: LintedDefinition[] = [];
+  for (const path of paths.filter(namesDefinition))
+    definitions.push(await lintDefinition(path, flags.filesAnywhere === true));
+  const pages = paths.filter(path => !namesDefinition(path));
+  const prepared = pages.length > 0 || paths.length === 0 ? await preparePlan(pages, flags) : undefined;
+  const found = [
+    ...(prepared?.findings.map(ofAnotherMachine) ?? []),
+    ...definitions.flatMap(each => each.findings),
+  ];
   const findings = flags.strict ? found.map(asError) : found;
   const errors = findings.filter(each => each.severity === 'error');
   const shown = flags.quiet ? errors : findings;
-  if (flags.json) terminal.out(`${JSON.stringify(asJson(prepared, shown), undefined, 2)}\n`);
+  if (flags.json) terminal.out(`${JSON.stringify(asJson(prepared, definitions, shown), undefined, 2)}\n`);
   else if (shown.length > 0)
     await printFindings(shown, { ...terminal, err: terminal.out, paintErr: terminal.paint });
-  else if (!flags.quiet) terminal.out(`${size(prepared)}: nothing to find fault with.\n`);
+  else if (!flags.quiet) {
+    const looked = [...(prepared ? [size(prepared)] : []), ...definitions.map(definitionInWords)];
+    for (const each of looked) terminal.out(`${each}: nothing to find fault with.\n`);
+  }
   if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
 }
 
@@ -43,13 +59,20 @@ function size({ plan, cases }: Prepared): string {
 }
 
 /** The findings for programs; lines and columns count from 1, columns in characters. */
-function asJson({ plan, cases }: Prepared, findings: readonly Finding[]) {
+function asJson(
+  prepared: Prepared | undefined,
+  definitions: readonly LintedDefinition[],
+  findings: readonly Finding[],
+) {
   return {
     format: 'mervok-lint',
     version: 1,
-    pages: plan.pages.length,
-    cases,
-    checks: plan.checks,
+    pages: prepared?.plan.pages.length ?? 0,
+    cases: prepared?.cases ?? 0,
+    checks: prepared?.plan.checks ?? 0,
+    ...(definitions.length > 0 && {
+      definitions: definitions.map(({ file, version, operations }) => ({ file, version, operations })),
+    }),
     findings: findings.map(found => {
       const { code, severity, source, range } = found;
       const { message, remedy, line } = shownOf(found);

@@ -62,6 +62,7 @@ export class EventLines {
     if (event.whole !== undefined) line += `,"whole":${event.whole}`;
     line += `,"request":{"method":${texts.method.of(request.method)},"url":${texts.url.of(request.url)},"headers":${texts.sent.of(request.headers)}`;
     line += request.body ? `,"body":${JSON.stringify(request.body)}}` : '}';
+    if (event.definition) line += `,"definition":${texts.definition.of(event.definition)}`;
     if (connection) line += `,"connection":${texts.connection.of(connection)}`;
     if (!response) return `${line}}`;
     const { status, reason, headers, trailers, body, encoded } = response;
@@ -81,6 +82,7 @@ export class EventLines {
         url: new LastText(),
         sent: new LastText(),
         connection: new LastText(),
+        definition: new LastText(),
         reason: new LastText(),
         received: new LastText(),
       };
@@ -102,6 +104,7 @@ interface ExchangeTexts {
   readonly method: LastText;
   readonly url: LastText;
   readonly connection: LastText;
+  readonly definition: LastText;
   readonly reason: LastText;
   /** Headers of the request, and of the response. */
   readonly sent: LastText;

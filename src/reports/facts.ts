@@ -4,15 +4,17 @@ import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped, inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
+import { heldInWords } from './held.ts';
 import { timesInWords } from './percentiles.ts';
 import { broughtInWords } from './verdict.ts';
 
 /** What is told of a run beside its verdict: the name of each thing, and its value. */
 export function factsOf(
   run: EventOf<'run'>,
-  { duration }: RunTotals,
+  totals: RunTotals,
   endpoints: readonly string[],
 ): [name: string, value: string][] {
+  const { duration } = totals;
   const ended = new Date(Date.parse(run.at) + duration).toISOString();
   const facts: [string, string | undefined][] = [
     ['Environment', run.environment],
@@ -22,6 +24,7 @@ export function factsOf(
     ['Took', durationText(Math.round(duration))],
     ['Selected', run.selected],
     ['Brought along', run.brought && broughtInWords(run.brought)],
+    ['Definition', heldInWords(totals).join(' ') || undefined],
     ['Users', run.users === undefined ? undefined : grouped(run.users)],
     ['Rounds', run.rounds > 1 ? grouped(run.rounds) : undefined],
     ['Lasting', run.lasting === undefined ? undefined : durationText(run.lasting)],

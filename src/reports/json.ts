@@ -24,6 +24,7 @@ export async function* jsonReport(
         verdict: verdictInWords(totals),
         totals: totalsOf(totals),
         bounds: totals.bounds,
+        ...(totals.definitions.length > 0 && { definitions: totals.definitions }),
       };
       yield `${JSON.stringify(head, undefined, 2).slice(0, -2)},\n  "pages": [`;
     } else if ('page' in part) {

@@ -3,6 +3,7 @@ import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
 import { figuresLines } from './figures-text.ts';
+import { heldInWords } from './held.ts';
 import { visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal-options.ts';
 import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
@@ -40,6 +41,7 @@ export function endingLines(
     ...apart(totals.exceeded.flatMap(each => boundLines(each, view))),
     ...verdict.map(line => paint(totals.passed ? 'strong' : 'failed', line)),
     ...(along === undefined ? [] : wrap(`Brought along: ${visible(along)}.`, width, measure)),
+    ...heldInWords(totals).flatMap(line => wrap(visible(line), width, measure)),
     ...wrap(figuresInWords(totals), width, measure),
     ...(next === undefined ? [] : [paint('quiet', visible(next))]),
   ];

@@ -50,6 +50,7 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { fault: { kind: 'reset', message: 'closed' } },
   { fault: { kind: 'refused', message: 'No connection.' }, response: undefined },
   { interim: [{ status: 103, headers: [] }] },
+  { definition: { file: 'harbour.yaml', hash: 'ff', notHeld: 'it is "outside"' } },
   { response: undefined },
 ];
 
@@ -71,6 +72,7 @@ test('whoever adds to what an exchange tells adds it to its line', () => {
       part: 0,
       whole: 0,
       interim: 0,
+      definition: 0,
       fault: 0,
     }),
   );

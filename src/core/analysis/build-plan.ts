@@ -14,6 +14,7 @@ import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { kindOfStep, operationKindOf } from '../steps/kinds.ts';
 import type { Analysis, Chosen, PlanOptions } from './analysis.ts';
 import type { Collection, CollectionCase, CollectionPage } from './collection.ts';
+import { openDefinitions } from './definitions.ts';
 import { withNeeded } from './effects.ts';
 import { findingPasses, gatherAlike } from './finding-passes.ts';
 import { Flow, unusedGiven } from './flow.ts';
@@ -51,13 +52,17 @@ export async function buildPlan(
   await loadPackages(packagesFor(chosen.cases, variables, collection.root.redact?.paths));
   const schemas = prepareSchemas(collection, chosen.cases, readFile);
   const secretNames = secretNamesOf(collection);
-  const steps = prepareCases(order.pages, chosen.cases, { secretNames, hasFile, refusesFile, readFile });
+  const definitions = await openDefinitions(chosen.cases, readFile);
+  const { holderOf } = definitions;
+  const surroundings = { secretNames, hasFile, refusesFile, readFile, holderOf };
+  const steps = prepareCases(order.pages, chosen.cases, surroundings);
   const analysis: Analysis = { collection, flow, tables, chosen, pages: order.pages, variables, options };
   const findings = [
     ...collection.findings,
     ...environment.findings,
     ...order.findings,
     ...schemas.findings,
+    ...definitions.findings,
     ...findingPasses.flatMap(pass => pass(analysis)),
     ...steps.findings,
     ...(await findingsOfMachine(chosen.cases, options)),
@@ -74,6 +79,7 @@ export async function buildPlan(
     secretNames,
     checks: checksIn(pages),
     schemaOf: schemas.schemaOf,
+    definitions: definitions.files,
     redacted: redactedBy(root),
     ...(options.rows && { rows: options.rows }),
     ...(chosen.shard && { shard: chosen.shard }),

@@ -5,13 +5,13 @@ import { mayHoldForeignReferences } from '../language/templates/foreign-referenc
 import { isHost, withScheme } from '../language/templates/target.ts';
 import type { Template } from '../language/templates/template.ts';
 import { type Code, type Finding, finding, findingOf, sortFindings } from '../model/finding.ts';
-import { isLoopback } from '../settings/database.ts';
 import type { Level } from '../settings/level.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { settingOf } from '../settings/table.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { kindOfStep } from '../steps/kinds.ts';
 import { foreignReferencesOf } from '../steps/statement-kind.ts';
+import { isLoopback } from '../text/hosts.ts';
 import { didYouMean } from '../text/words.ts';
 import type { Analysis } from './analysis.ts';
 import type { CollectionCase } from './collection.ts';

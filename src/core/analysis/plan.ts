@@ -23,6 +23,8 @@ export interface Plan {
   readonly secretNames: ReadonlySet<string>;
   /** How many checks will be made if every case is carried out. */
   readonly checks: number;
+  /** The definitions of an API that exchanges are held to, as paths from the root. */
+  readonly definitions: readonly string[];
   readonly schemaOf: SchemaOf;
   /** What is never shown, besides secrets. */
   readonly redacted: Redacted;

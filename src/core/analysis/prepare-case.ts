@@ -1,4 +1,4 @@
-import type { Check } from '../language/ast.ts';
+import type { Check, StatementNode } from '../language/ast.ts';
 import { type Finding, finding, findingOf, type SourceError } from '../model/finding.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
 import { checkKind, planCheck } from '../steps/check/check.ts';
@@ -16,12 +16,13 @@ export interface StepSurroundings {
   readonly hasFile: PrepareContext['hasFile'];
   readonly refusesFile: PrepareContext['refusesFile'];
   readonly readFile: PrepareContext['readFile'];
+  readonly holderOf: PrepareContext['holderOf'];
 }
 
 /** Makes the steps of a case ready, or says what keeps them from being carried out. */
 export function prepareSteps(
   each: CollectionCase,
-  { secretNames, hasFile, refusesFile, readFile }: StepSurroundings,
+  { secretNames, hasFile, refusesFile, readFile, holderOf }: StepSurroundings,
 ): { steps: PlannedStep[]; findings: Finding[] } {
   const { source } = each.page.page;
   const effective = mergeLevels(each.levels);
@@ -42,6 +43,7 @@ export function prepareSteps(
     const offers = kind?.offers(step);
     if (kind && offers) above = { offers, title: kind.title(step), faults: kind.faults };
     const checksBelow = kind ? checksOn(written, index) : [];
+    const statementsBelow = kind ? statementsOn(written, index) : [];
     // Made for every step, so without copies.
     const known = {
       source,
@@ -52,6 +54,8 @@ export function prepareSteps(
       readFile,
       above,
       checksBelow,
+      statementsBelow,
+      holderOf,
       levelChecks,
       add,
     };
@@ -73,6 +77,13 @@ function checksOn(steps: readonly WrittenStep[], place: number): (Check | Repeat
   const checks: (Check | Repeat)[] = repeat ? [repeat] : [];
   for (const step of lookingAt(steps, place)) if (isCheck(step)) checks.push(step as WrittenStep as Check);
   return checks;
+}
+
+/** All statements that may look at what comes of an operation. */
+function statementsOn(steps: readonly WrittenStep[], place: number): StatementNode[] {
+  const { repeat } = steps[place]!;
+  const below = lookingAt(steps, place).filter(step => !operationKindOf(step));
+  return [...(repeat ? [repeat] : []), ...below] as readonly WrittenStep[] as StatementNode[];
 }
 
 /** The steps that look at what comes of an operation: those below it, up to the next one that has an answer. */

@@ -1,4 +1,4 @@
-import type { Finding } from '../model/finding.ts';
+import { type Finding, isAdjustable, onlyAskedFor } from '../model/finding.ts';
 import type { Source } from '../model/source.ts';
 import type { Level } from '../settings/level.ts';
 import type { Collection, CollectionPage } from './collection.ts';
@@ -7,11 +7,11 @@ import type { Collection, CollectionPage } from './collection.ts';
 export function weighted(findings: readonly Finding[], collection: Collection): Finding[] {
   const levelsOf = levelsAt(collection);
   return findings.flatMap(each => {
-    if (each.severity !== 'warning') return [each];
+    if (!isAdjustable(each.code)) return [each];
     const weight = levelsOf(each)
       .findLast(level => level.lint?.has(each.code))
       ?.lint?.get(each.code);
-    if (weight === 'off') return [];
+    if (weight === 'off' || (weight === undefined && onlyAskedFor.has(each.code))) return [];
     return weight === undefined ? [each] : [{ ...each, severity: weight }];
   });
 }

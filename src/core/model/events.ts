@@ -152,6 +152,30 @@ export interface ExchangeEvent extends Operation {
     | undefined;
   /** Responses before the final one, such as 103. */
   interim?: { status: number; headers: Fields }[] | undefined;
+  /** Where it falls under the definition of an API: what that is, and what of it was exercised. */
+  definition?: DescribedExchange | undefined;
+}
+
+/** An exchange beside the definition of an API; names alone. */
+export interface DescribedExchange {
+  /** As the settings name it. */
+  file: string;
+  /** SHA-256 of the definition, as hexadecimal digits. */
+  hash: string;
+  /** `GET /berths/{berth}` */
+  operation?: string | undefined;
+  /** As it is described: `200`, `4XX`, `default`. */
+  status?: string | undefined;
+  /** Those that were sent: `query state`. */
+  parameters?: string[] | undefined;
+  /** Members of the body that was sent: `captain.name`. */
+  sent?: string[] | undefined;
+  /** Members of the response that a check or a keep looked at, as paths: `$.berths[*].code`. */
+  looked?: string[] | undefined;
+  /** Why it could not be held to the definition. */
+  notHeld?: string | undefined;
+  /** What is not described, and no defect. */
+  notes?: string[] | undefined;
 }
 
 /** An operation that is no exchange of HTTP, in a form that holds for every kind. */
@@ -278,6 +302,17 @@ export interface EndTotals {
   p95?: number | undefined;
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
   causes?: number | undefined;
+  /** How many exchanges were held to each definition of an API, and how many could not be, with the first reasons. */
+  definitions?: HeldTotals[] | undefined;
+}
+
+export interface HeldTotals {
+  file: string;
+  held: number;
+  notHeld: number;
+  reasons: { reason: string; count: number }[];
+  /** What was sent and is not described. */
+  notes: { reason: string; count: number }[];
 }
 
 /** The last line. */

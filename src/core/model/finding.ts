@@ -60,6 +60,16 @@ export const codes = {
   'order-contradicted': 'error',
   'base-missing': 'error',
   'base-form': 'error',
+  // definitions of an API
+  'definition-missing': 'error',
+  'definition-unreadable': 'error',
+  'definition-form': 'error',
+  'definition-reference': 'error',
+  'definition-circle': 'error',
+  'definition-parameter': 'error',
+  'definition-operation-id': 'error',
+  'definition-path-twice': 'error',
+  'definition-server': 'error',
   // warnings
   'request-unchecked': 'warning',
   'script-idle': 'warning',
@@ -74,9 +84,34 @@ export const codes = {
   'name-shadowed': 'warning',
   'tls-unverified': 'warning',
   'database-unsecured': 'warning',
+  'definition-overlap': 'warning',
+  'definition-example': 'warning',
+  'definition-required': 'warning',
+  'definition-errors': 'warning',
+  'definition-no-schema': 'warning',
+  'definition-unsecured': 'warning',
+  'definition-credentials': 'warning',
+  'definition-plain-http': 'warning',
+  'definition-basic': 'warning',
+  'definition-prose': 'warning',
+  'definition-unused': 'warning',
+  'definition-limit': 'warning',
+  'definition-no-example': 'warning',
 } as const satisfies Record<string, Severity>;
 
 export type Code = keyof typeof codes;
+
+/**
+ * Whether the settings may choose what it weighs: warnings, and what is wrong inside of a definition, which keeps nothing from
+ * being carried out.
+ */
+export function isAdjustable(code: Code): boolean {
+  if (codes[code] === 'warning') return true;
+  return code.startsWith('definition-') && code !== 'definition-missing' && code !== 'definition-unreadable';
+}
+
+/** Warnings that are told only where the setting `lint` gives them a weight. */
+export const onlyAskedFor: ReadonlySet<Code> = new Set(['definition-limit', 'definition-no-example']);
 
 /** Something to say about a page or a settings file, at a place in it. */
 export interface Finding {

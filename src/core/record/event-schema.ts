@@ -44,6 +44,8 @@ const times = z.strictObject({
   total: duration,
 });
 
+const counted = z.strictObject({ reason: z.string(), count: z.int() });
+
 /** One of the rows that something runs for: which one, of how many, and what it gives. */
 const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
 
@@ -143,6 +145,26 @@ export const eventSchema = z.discriminatedUnion('type', [
     ),
     /** Responses before the final one, such as 103. */
     interim: z.optional(z.array(z.strictObject({ status: z.int(), headers }))),
+    /** Where it falls under the definition of an API: what that is, and what of it was exercised; names alone. */
+    definition: z.optional(
+      z.strictObject({
+        file: z.string(),
+        /** SHA-256 of the definition, as hexadecimal digits. */
+        hash: z.string(),
+        operation: z.optional(z.string()),
+        /** As it is described: `200`, `4XX`, `default`. */
+        status: z.optional(z.string()),
+        parameters: z.optional(z.array(z.string())),
+        /** Members of the body that was sent. */
+        sent: z.optional(z.array(z.string())),
+        /** Members of the response that a check or a keep looked at. */
+        looked: z.optional(z.array(z.string())),
+        /** Why it could not be held to the definition. */
+        notHeld: z.optional(z.string()),
+        /** What is not described, and no defect. */
+        notes: z.optional(z.array(z.string())),
+      }),
+    ),
   }),
   /** An operation that is no exchange of HTTP, in a form that holds for every kind. */
   z.strictObject({
@@ -266,6 +288,18 @@ export const eventSchema = z.discriminatedUnion('type', [
       p95: z.optional(duration),
       /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
       causes: z.optional(z.int()),
+      /** How many exchanges were held to each definition of an API, and how many could not be, with the first reasons. */
+      definitions: z.optional(
+        z.array(
+          z.strictObject({
+            file: z.string(),
+            held: z.int(),
+            notHeld: z.int(),
+            reasons: z.array(counted),
+            notes: z.array(counted),
+          }),
+        ),
+      ),
     }),
     /** What became of the bounds that apply. */
     bounds: z.optional(

@@ -1,6 +1,7 @@
-import type { EventOf, RunEvent } from '../model/events.ts';
+import type { EventOf, HeldTotals, RunEvent } from '../model/events.ts';
 import type { Outcome, Stop } from '../model/outcomes.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
+import { DefinitionsWatch } from './definitions-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
 import { defaultApdex } from './request-statistics.ts';
 
@@ -33,6 +34,7 @@ export class RunTotals {
   #repeats = false;
   readonly #times = new DurationHistogram();
   #watch: BoundsWatch | undefined;
+  readonly #definitions = new DefinitionsWatch();
   /** What became of the bounds of the run; known at its end. */
   bounds: readonly BoundResult[] = [];
   /** What its end says of a run that this has not heard the events of. */
@@ -73,6 +75,7 @@ export class RunTotals {
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
+        if (event.definition) this.#definitions.add(event.definition, event.place);
         if (event.fresh) this.reconnects++;
         this.received += event.received;
         if (event.response !== undefined && !event.part) this.#times.add(event.whole ?? event.times.total);
@@ -109,7 +112,13 @@ export class RunTotals {
       received,
       ...(p50 !== undefined && p95 !== undefined && { p50, p95 }),
       ...(causes !== undefined && { causes }),
+      ...(this.definitions.length > 0 && { definitions: [...this.definitions] }),
     };
+  }
+
+  /** What became of holding exchanges to definitions of an API. */
+  get definitions(): readonly HeldTotals[] {
+    return this.#fromEnd ? (this.#fromEnd.definitions ?? []) : this.#definitions.totals;
   }
 
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
@@ -130,7 +139,7 @@ export class RunTotals {
 
   /** @param duration of the run so far, in milliseconds */
   boundsAfter(duration: number): readonly BoundResult[] {
-    return this.#watch?.results(duration) ?? [];
+    return [...(this.#watch?.results(duration) ?? []), ...this.#definitions.unheld()];
   }
 
   /** Those that are not kept. */

@@ -28,11 +28,6 @@ export interface DatabaseSetting {
 /** `none` where nobody needs to look who answers; by itself where it leaves the machine. */
 export type DatabaseTls = 'none' | 'elsewhere' | { readonly [Key in 'ca' | 'cert' | 'key']?: Template };
 
-/** Whether a host is this machine itself. */
-export function isLoopback(host: string): boolean {
-  return /^(?:localhost|127(?:\.\d+){3}|\[?(?:::1|0:0:0:0:0:0:0:1)\]?)$/i.test(host);
-}
-
 /** Everything of a database that is a reference somewhere. */
 export function templatesOfDatabase({
   authority,

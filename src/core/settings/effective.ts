@@ -2,7 +2,7 @@ import type { Authorization } from '../auth/authorization.ts';
 import type { Check } from '../language/ast.ts';
 import type { Template } from '../language/templates/template.ts';
 import type { DatabaseSetting } from './database.ts';
-import type { Level, LevelHeader, Written } from './level.ts';
+import type { DefinitionSetting, Level, LevelHeader, Written } from './level.ts';
 import type { Transport } from './transport.ts';
 
 /** A database, and the level that names it. */
@@ -21,6 +21,7 @@ export interface Effective {
     readonly level: Level;
   }[];
   readonly auth?: { readonly auth: Authorization; readonly level: Level };
+  readonly definition?: { readonly definition: DefinitionSetting; readonly level: Level };
   /** Outermost first. */
   readonly checks: readonly { readonly check: Check; readonly level: Level }[];
   readonly transport: Transport;
@@ -45,6 +46,7 @@ export interface EffectiveDraft {
   headers: Map<string, Effective['headers'][number]>;
   query: Map<string, Effective['query'][number]>;
   auth?: Effective['auth'];
+  definition?: Effective['definition'];
   checks: Effective['checks'];
   transport: Transport;
   readonly databases: Map<string, EffectiveDatabase>;

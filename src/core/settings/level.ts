@@ -24,6 +24,7 @@ export interface Level {
   /** By their names. */
   readonly databases: ReadonlyMap<string, DatabaseSetting | null>;
   readonly auth?: Authorization | null;
+  readonly definition?: DefinitionSetting | null;
   readonly transport: TransportSettings;
   /** The names of XML namespaces by the prefixes that XPath uses for them. */
   readonly namespaces: ReadonlyMap<string, string | null>;
@@ -53,6 +54,15 @@ export interface Level {
   readonly authRange?: Range;
   readonly environments?: ReadonlyMap<string, ReadonlyMap<string, VariableDefinition>>;
   readonly environment?: { readonly name: string; readonly range: Range };
+}
+
+/** The definition of an API: a file of the collection, as it is written and from the root. */
+export interface DefinitionSetting {
+  readonly written: string;
+  readonly file: string;
+  /** The address that its paths count from; without it what stands before the targets. */
+  readonly at?: Template;
+  readonly range: Range;
 }
 
 /** What a warning is taken for. */

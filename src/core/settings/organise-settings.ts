@@ -1,7 +1,7 @@
 import type { Node, YAMLMap } from 'yaml';
 import { parseBound } from '../language/bounds.ts';
 import { parsePath } from '../language/jsonpath/parse.ts';
-import { type Code, codes, SourceError } from '../model/finding.ts';
+import { type Code, codes, isAdjustable, SourceError } from '../model/finding.ts';
 import { didYouMean } from '../text/words.ts';
 import { rangeOf } from '../yaml/yaml-reader.ts';
 import type { LintWeight, Redaction, Written } from './level.ts';
@@ -212,7 +212,7 @@ function readWeights(node: Node, reader: SettingReader): ReadonlyMap<string, Lin
         `There is no finding '${code}'.`,
         didYouMean(code, Object.keys(codes)),
       );
-    else if (codes[code as Code] === 'error' && weight !== 'error')
+    else if (!isAdjustable(code as Code) && weight !== 'error')
       reader.add(
         'setting-form',
         range,

@@ -1,5 +1,6 @@
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { databases } from './database-settings.ts';
+import { definition } from './definition-setting.ts';
 import type { LevelKind } from './level.ts';
 import { organiseSettings } from './organise-settings.ts';
 import { requestSettings } from './request-settings.ts';
@@ -12,6 +13,7 @@ export const settings: readonly Setting[] = [
   ...requestSettings,
   ...transportSettings,
   databases,
+  definition,
   ...organiseSettings,
   ...variableSettings,
 ];

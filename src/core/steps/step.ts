@@ -1,3 +1,4 @@
+import type { Holder } from '../definition/hold/held-exchange.ts';
 import type { Check, Reference, StatementNode } from '../language/ast.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
@@ -162,6 +163,10 @@ export interface PrepareContext {
   readonly above: Above | undefined;
   /** Of an operation: the checks that look at what comes of it. */
   readonly checksBelow: readonly (Check | Repeat)[];
+  /** Of an operation: all statements that may look at what comes of it. */
+  readonly statementsBelow: readonly StatementNode[];
+  /** What holds exchanges to a definition of an API, by its file; nothing where that cannot be used. */
+  readonly holderOf: (file: string) => Holder | undefined;
   /** What the settings want of every response, ready. */
   readonly levelChecks: readonly PlannedStep[];
   /** @param source where they are, if not in the page */

@@ -35,9 +35,14 @@ const mayLoseDigits = /\d(?:[\d.]{15}|[eE])/;
 /** The same where a number can stand. */
 const losesDigits = /(?:^|[:,[\s])-?\d(?:[\d.]{15}|[\d.]*[eE])/;
 
+/** Whether all numbers of a JSON text are doubles. */
+export function holdsDoublesAlone(text: string): boolean {
+  return !(mayLoseDigits.test(text) && losesDigits.test(text));
+}
+
 /** Reads a JSON document (RFC 8259); numbers keep all their digits. Throws JsonError. */
 export function readJson(text: string): Value {
-  if (!(mayLoseDigits.test(text) && losesDigits.test(text))) {
+  if (holdsDoublesAlone(text)) {
     try {
       return JSON.parse(text) as Value;
     } catch {

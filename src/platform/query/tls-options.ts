@@ -1,5 +1,5 @@
-import { isLoopback } from '../../core/settings/database.ts';
 import type { FilledDatabase } from '../../core/steps/query/query-port.ts';
+import { isLoopback } from '../../core/text/hosts.ts';
 import { readTlsFiles } from '../tls-files.ts';
 
 /** What secures a connection; nothing where none has to. Throws TlsError. */

@@ -1,19 +1,24 @@
-import type { ErrorObject } from 'ajv';
 import { Exact, isObject, Missing, Plain, Special, type Value } from '../../model/value.ts';
 import { TimeLimitError, withinTime } from '../../text/time-limit.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
-import { inWords, nearest } from '../../text/words.ts';
+import { nearest } from '../../text/words.ts';
 import { describe } from '../../values/describe.ts';
 import { isNumberText, numberText } from '../../values/number.ts';
 import { textOf } from '../../values/text.ts';
 import type { Difference } from '../difference.ts';
-import { expectationOf } from './schema-words.ts';
+import { differencesIn } from './schema-differences.ts';
 
 let openValidator: typeof import('./schema-library.ts').openValidator | undefined;
 
 /** Loads what reads JSON Schema. To be awaited before the first `compileSchema`. */
 export async function loadSchemas(): Promise<void> {
   openValidator ??= (await import('./schema-library.ts')).openValidator;
+}
+
+/** A validator of its own. `loadSchemas()` comes before. */
+export function openedValidator(...options: Parameters<NonNullable<typeof openValidator>>) {
+  if (!openValidator) throw new TypeError('loadSchemas() comes first.');
+  return openValidator(...options);
 }
 
 /** Why a document is no JSON Schema that can be used. */
@@ -41,13 +46,12 @@ export function compileSchema(
   id = 'file:///schema.json',
   others: ReadonlyMap<string, Value> = new Map(),
 ): Validator {
-  if (!openValidator) throw new TypeError('loadSchemas() comes before compileSchema().');
   if (!isObject(schema) && typeof schema !== 'boolean')
     throw new SchemaError('a schema is an object, or true or false');
   for (const each of [schema, ...others.values()]) refuseLostDigits(each);
   const slips: string[] = [];
   const listen = (message: unknown) => slips.push(String(message));
-  const validator = openValidator(dialectOf(schema), {
+  const validator = openedValidator(dialectOf(schema), {
     allErrors: true,
     strict: false,
     strictSchema: 'log',
@@ -154,7 +158,7 @@ function reasonOf({ message }: Error): string {
 }
 
 /** As the package that reads schemas knows values: numbers are doubles. */
-function toJson(value: Value): unknown {
+export function toJson(value: Value): unknown {
   if (Array.isArray(value)) return value.map(toJson);
   if (value instanceof Plain) {
     const { text } = value;
@@ -173,35 +177,4 @@ function toJson(value: Value): unknown {
       configurable: true,
     });
   return object;
-}
-
-/** Of several ways that a value could have fitted, what is told is that none did. */
-function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: string): Difference[] {
-  const choices = errors.filter(({ keyword }) => ['anyOf', 'oneOf', 'contains'].includes(keyword));
-  const told = errors.filter(
-    each =>
-      each.keyword !== 'if' &&
-      // What is wrong with the name of a member is told as that.
-      each.propertyName === undefined &&
-      !choices.some(choice => choice !== each && each.schemaPath.startsWith(`${choice.schemaPath}/`)),
-  );
-  const differences = told.map(error => {
-    const inside = errors.filter(
-      each => each !== error && each.schemaPath.startsWith(`${error.schemaPath}/`),
-    );
-    return expectationOf(error, inside, data, begin);
-  });
-  return eachPartOnce(differences);
-}
-
-/** A part that does not fit in several ways is told once, with all that is wanted of it. */
-function eachPartOnce(differences: readonly Difference[]): Difference[] {
-  const parts = new Map<string, { first: Difference; expected: Set<string> }>();
-  for (const each of differences) {
-    const key = JSON.stringify([each.at, each.found]);
-    const part = parts.get(key);
-    if (part) part.expected.add(each.expected);
-    else parts.set(key, { first: each, expected: new Set([each.expected]) });
-  }
-  return [...parts.values()].map(({ first, expected }) => ({ ...first, expected: inWords([...expected]) }));
 }

@@ -1,3 +1,4 @@
+import type { ExchangeEvent } from '../../model/events.ts';
 import type { Header } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { type FilledOperation, OperationStep } from '../operation.ts';
@@ -6,6 +7,7 @@ import type { Repetition } from '../repetition.ts';
 import type { OperationLines, StepPreview, StepRun } from '../step.ts';
 import { exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
 import { fillRequest } from './fill-request.ts';
+import { type HttpAnswer, holdAnswer, type PlannedDefinition } from './hold-answer.ts';
 import type { CookieJar, OutgoingRequest } from './http-port.ts';
 import type { PlannedRequest } from './planned-request.ts';
 import { redactedIn } from './redact.ts';
@@ -15,14 +17,29 @@ import { ResponseView } from './response-view.ts';
 export class HttpStep extends OperationStep {
   readonly kind = 'http';
   readonly operation: string;
+  readonly definition: PlannedDefinition | undefined;
 
   constructor(
     readonly request: PlannedRequest,
     place: Place,
-    ...more: [expectsFault: boolean, repetition: Repetition | undefined]
+    {
+      expectsFault,
+      repetition,
+      definition,
+    }: {
+      readonly expectsFault: boolean;
+      readonly repetition: Repetition | undefined;
+      /** What its last response is held to. */
+      readonly definition?: PlannedDefinition | undefined;
+    },
   ) {
-    super(place, ...more);
+    super(place, expectsFault, repetition);
     this.operation = request.method;
+    this.definition = definition;
+  }
+
+  override get checks(): number {
+    return super.checks + (this.definition ? 1 : 0);
   }
 
   protected fill(run: StepRun): FilledOperation {
@@ -34,6 +51,7 @@ export class HttpStep extends OperationStep {
 
   protected override onAnswer(run: StepRun): void {
     run.noteStatus((run.evaluation.response as ResponseView).received.status);
+    if (this.definition) holdAnswer(run, this.definition, run.evaluation.answer as HttpAnswer);
   }
 
   /** Sends a request and puts what came of it before the statements below. */
@@ -51,6 +69,7 @@ export class HttpStep extends OperationStep {
     const kept = { bodies: run.keepsBodies, most: request.limits.record, redacted: redacted.headers };
     const roles = rolesOf(exchanges);
     let begin = at;
+    let last: ExchangeEvent | undefined;
     for (const [index, exchange] of exchanges.entries()) {
       const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
       const hidden = redactedIn(exchange, redacted);
@@ -64,15 +83,19 @@ export class HttpStep extends OperationStep {
       );
       begin += Math.round(exchange.times.total);
       run.emit(Object.assign(event, roles[index]));
+      last = event;
     }
     const { response, fault, firstFault } = exchanges.at(-1)!;
     const { whole } = roles.at(-1)!;
     const timed = response && whole !== undefined ? { ...response, time: whole } : response;
-    run.evaluation.answer = {
+    const answer: HttpAnswer = {
       response: timed && new ResponseView(timed, factsOf(exchanges)),
       sent: () => viewOfSent(exchanges),
       fault: (firstFault ?? fault)?.kind,
+      exchange: exchanges.at(-1)!,
+      event: last!,
     };
+    run.evaluation.answer = answer;
     return firstFault ?? fault;
   }
 

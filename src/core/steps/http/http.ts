@@ -1,17 +1,19 @@
+import { lookedAt } from '../../language/looked-at.ts';
 import type { Package } from '../../language/packages.ts';
 import { packagesOf } from '../../language/packages.ts';
-import { referencesOfTarget } from '../../language/templates/target.ts';
+import { referencesOfTarget, renderBase } from '../../language/templates/target.ts';
 import { parseTemplate, referencesOf } from '../../language/templates/template.ts';
 import { referencesIn, sourcesIn } from '../../language/walk.ts';
 import { SourceError } from '../../model/finding.ts';
 import { faultWords } from '../../model/http-messages.ts';
-import { placeOf } from '../../model/place.ts';
+import { type Place, placeOf } from '../../model/place.ts';
 import type { Effective } from '../../settings/effective.ts';
 import { expectsFault } from '../operation.ts';
 import type { Above } from '../out-of-place.ts';
 import { planRepeat } from '../repetition.ts';
 import type { Attach, OperationKind, PlannedStep, PrepareContext, UseReferences } from '../step.ts';
 import { foreignReferencesInRequest } from './foreign-references.ts';
+import type { PlannedDefinition } from './hold-answer.ts';
 import { HttpStep } from './http-step.ts';
 import type { PlannedBody } from './planned-request.ts';
 import { filesOfBody, literalTextOf, needsXml, referencesOfBody } from './prepare-body.ts';
@@ -81,8 +83,15 @@ function uses(request: WrittenRequest, effective: Effective, use: UseReferences)
   if (request.repeat) use(referencesIn(request.repeat));
   use(referencesOfTarget(request.target));
   const [first] = request.target.parts;
+  // Paths of a definition count from what stands before the targets, unless it says otherwise.
+  const at = effective.definition?.definition.at;
+  if (at) use(referencesOf(at), effective.definition!.level.source);
+  const countsFromBase = effective.definition !== undefined && !at;
   // A value that begins a target may be relative.
-  if (effective.base && (request.targetText.startsWith('/') || (typeof first === 'object' && first.asIs)))
+  if (
+    effective.base &&
+    (countsFromBase || request.targetText.startsWith('/') || (typeof first === 'object' && first.asIs))
+  )
     use(referencesOf(effective.base.template), effective.base.level.source);
   if (effective.headers.length > 0) {
     const own = new Set(request.headers.map(header => header.name.toLowerCase()));
@@ -108,12 +117,38 @@ function prepare(request: WrittenRequest, context: PrepareContext): readonly Pla
     if (planned.body) context.add(unusableFiles(request, planned.body, context));
     const repetition = request.repeat && planRepeat(request.repeat, context);
     const place = placeOf(context.source, request.range);
-    return [new HttpStep(planned, place, expectsFault(context), repetition), ...context.levelChecks];
+    const definition = plannedDefinition(place, context);
+    const step = new HttpStep(planned, place, {
+      expectsFault: expectsFault(context),
+      repetition,
+      definition,
+    });
+    return [step, ...context.levelChecks];
   } catch (error) {
     if (!(error instanceof SourceError)) throw error;
     context.add([error]);
     return [];
   }
+}
+
+/** What the response is held to. */
+function plannedDefinition(
+  place: Place,
+  { effective, holderOf, statementsBelow }: PrepareContext,
+): PlannedDefinition | undefined {
+  const { definition: setting, base, checks } = effective;
+  const holder = setting && holderOf(setting.definition.file);
+  if (!holder) return undefined;
+  const at = setting.definition.at ?? base?.template;
+  const statements = [...statementsBelow, ...checks.map(({ check }) => check)];
+  return {
+    holder,
+    file: setting.definition.written,
+    level: setting.level.name,
+    at: context => at && renderBase(at, context),
+    place,
+    looked: [...new Set(statements.flatMap(lookedAt))],
+  };
 }
 
 /** Files that a body names and that cannot be sent. */

@@ -1,0 +1,55 @@
+import type { Difference } from '../../language/difference.ts';
+
+// What the definition of an API is asked about an exchange, and what it says: plain data.
+
+/** A request as it was sent, and the response that came. */
+export interface HeldExchange {
+  readonly method: string;
+  readonly url: string;
+  readonly sent: {
+    readonly headers: readonly (readonly [name: string, value: string])[];
+    /** As text; nothing where there is none, or where it was made of files. */
+    readonly body?: string;
+    readonly hasBody: boolean;
+  };
+  readonly status: number;
+  readonly headers: readonly (readonly [name: string, value: string])[];
+  readonly body: {
+    readonly size: number;
+    readonly contentType: string | undefined;
+    /** Why it cannot be looked at: it was put into a file. */
+    readonly unreadable?: string;
+    /** As a JSON document, numbers as doubles; else why it is none. */
+    json(): { readonly value: unknown } | { readonly reason: string };
+    /** As text; nothing where it cannot be read. */
+    text(): string | undefined;
+  };
+}
+
+/** What a definition says of an exchange. */
+export interface Held {
+  /** `GET /berths/{berth}` */
+  readonly operation?: string;
+  /** As it is described: `200`, `4XX`, `default`. */
+  readonly status?: string;
+  /** Why it could not be held to the definition; nothing where it was. */
+  readonly notHeld?: string;
+  /** Everything in which it is not as described. */
+  readonly differences: readonly Difference[];
+  /** Why it could not be decided whether it is as described. */
+  readonly undecided?: string;
+  /** What is not described, and no defect. */
+  readonly notes: readonly string[];
+  /** Of the request, as `query state`. */
+  readonly parameters: readonly string[];
+  /** Of its body, as `captain.name`. */
+  readonly members: readonly string[];
+}
+
+/** A definition that exchanges are held to. */
+export interface Holder {
+  /** @param at the address that its paths count from */
+  hold(exchange: HeldExchange, at: string): Held;
+  /** SHA-256 of all its files, as hexadecimal digits. */
+  readonly hash: string;
+}

@@ -1,0 +1,116 @@
+import { createHash } from 'node:crypto';
+import type { Difference } from '../../language/difference.ts';
+import { inWords } from '../../text/words.ts';
+import { type ApiDefinition, type ApiResponse, operationTitle } from '../api.ts';
+import { SchemaSet } from '../schemas/schema-set.ts';
+import { type Decision, decide } from './decide.ts';
+import type { Held, HeldExchange, Holder } from './held-exchange.ts';
+import { OperationMatcher, pathOf } from './match-operation.ts';
+import { memberNames, RequestLook } from './request-look.ts';
+import { ResponseLook } from './response-look.ts';
+
+/** Holds exchanges to a definition. What it needs of that is made ready when it is first asked for. */
+export class DefinitionHolder implements Holder {
+  readonly #matcher: OperationMatcher;
+  readonly #request: RequestLook;
+  readonly #response: ResponseLook;
+  #hash: string | undefined;
+
+  constructor(readonly api: ApiDefinition) {
+    this.#matcher = new OperationMatcher(api);
+    this.#request = new RequestLook(api, new SchemaSet(api.version, api.documents, 'request'));
+    this.#response = new ResponseLook(api, new SchemaSet(api.version, api.documents, 'response'));
+  }
+
+  get hash(): string {
+    if (this.#hash === undefined) {
+      const hash = createHash('sha256');
+      for (const { source } of this.api.documents.documents) hash.update(source.text).update('\0');
+      this.#hash = hash.digest('hex');
+    }
+    return this.#hash;
+  }
+
+  hold(exchange: HeldExchange, at: string): Held {
+    const { method, url, status } = exchange;
+    if (originOf(url) !== originOf(at))
+      return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
+    const path = /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || '/';
+    const begin = pathOf(at);
+    const rest = this.#matcher.restOf(path, begin);
+    if (rest === undefined) return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
+    const matched = this.#matcher.find(method, path, begin);
+    if (!matched) return this.#notDescribed(exchange, path, begin, rest);
+    const { operation, pathValues } = matched;
+    const title = operationTitle(operation);
+    const response = responseFor(operation.responses, status);
+    const request = this.#request.look(exchange, operation, pathValues);
+    const about = {
+      operation: title,
+      notes: request.notes,
+      parameters: request.parameters,
+      members: memberNames(exchange),
+      ...(response && { status: response.status }),
+    };
+    if (!response) {
+      const known = [...operation.responses.keys()];
+      const expected = known.length === 0 ? 'a status that is described' : `one of ${inWords(known, 'or')}`;
+      return { ...about, differences: [{ at: 'status', expected, found: String(status) }] };
+    }
+    // What a server refuses may be wrong.
+    const wrong = status >= 400 && status < 500 ? [] : request.differences;
+    const seen = decide(() => this.#response.look(exchange, response, operation.method));
+    return { ...about, ...joined(wrong, seen) };
+  }
+
+  /** An operation that is not described: where the service does not know it either, nothing is wrong. */
+  #notDescribed({ method, status }: HeldExchange, path: string, at: string, rest: string): Held {
+    const title = `${method} ${rest}`;
+    if (status === 404 || status === 405 || status === 501)
+      return nothingHeld(`${title} is not described, and the service does not know it either (${status})`);
+    const others = this.#matcher.methodsFor(path, at);
+    const expected =
+      others.length === 0 ? 'an operation that is described' : `one of the methods ${inWords(others)}`;
+    return {
+      differences: [{ at: others.length === 0 ? 'url' : 'method', expected, found: title }],
+      notes: [],
+      parameters: [],
+      members: [],
+    };
+  }
+}
+
+function joined(
+  wrong: readonly Difference[],
+  { differences, notHeld, undecided }: Decision,
+): Omit<Held, 'notes' | 'parameters' | 'members'> {
+  const all = [...differences, ...wrong];
+  if (all.length > 0) return { differences: all };
+  if (undecided !== undefined) return { differences: [], undecided };
+  return { differences: [], ...(notHeld !== undefined && { notHeld }) };
+}
+
+function nothingHeld(reason: string): Held {
+  return { notHeld: reason, differences: [], notes: [], parameters: [], members: [] };
+}
+
+/** The exact status goes before its class, and that before what holds for all others. */
+function responseFor(responses: ReadonlyMap<string, ApiResponse>, status: number): ApiResponse | undefined {
+  const range = `${Math.floor(status / 100)}XX`;
+  return (
+    responses.get(String(status)) ??
+    responses.get(range) ??
+    responses.get(range.toLowerCase()) ??
+    responses.get('default')
+  );
+}
+
+function originOf(url: string): string {
+  const [, scheme = '', host = ''] = /^([a-z][a-z0-9+.-]*):\/\/([^/?#]*)/i.exec(url) ?? [];
+  const usual = scheme.toLowerCase() === 'http' ? /:80$/ : /:443$/;
+  return `${scheme}://${host.replace(/^[^@]*@/, '').replace(usual, '')}`.toLowerCase();
+}
+
+function withoutQuery(url: string): string {
+  return url.replace(/[?#].*$/, '');
+}

@@ -1,0 +1,4 @@
+declare module 'openapi-standard:*' {
+  const validate: import('ajv').ValidateFunction;
+  export default validate;
+}

@@ -1,0 +1,63 @@
+import type { ErrorObject } from 'ajv';
+import { inWords } from '../../text/words.ts';
+import type { Difference } from '../difference.ts';
+import { expectationOf } from './schema-words.ts';
+
+const choosing: ReadonlySet<string> = new Set(['anyOf', 'oneOf', 'contains']);
+
+/** Of several ways that a value could have fitted, what is told is that none did. */
+export function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: string): Difference[] {
+  const insideOf = innerErrors(errors);
+  const inner = new Set([...insideOf.values()].flat());
+  const told = errors.filter(
+    each =>
+      each.keyword !== 'if' &&
+      // What is wrong with the name of a member is told as that.
+      each.propertyName === undefined &&
+      !inner.has(each),
+  );
+  return eachPartOnce(told.map(error => expectationOf(error, insideOf.get(error) ?? [], data, begin)));
+}
+
+/**
+ * What kept each of several forms from fitting. The package tells it right before the choice itself; of a form that is
+ * referred to it says the way in the schema that it was found in.
+ */
+function innerErrors(errors: readonly ErrorObject[]): Map<ErrorObject, ErrorObject[]> {
+  const inside = new Map<ErrorObject, ErrorObject[]>();
+  for (const [index, choice] of errors.entries()) {
+    if (!choosing.has(choice.keyword)) continue;
+    const found: ErrorObject[] = [];
+    const base = fileOf(choice.schemaPath);
+    for (let at = index - 1; at >= 0; at--) {
+      const each = errors[at]!;
+      if (!isBelow(each.instancePath, choice.instancePath)) break;
+      const isOwn = each.schemaPath.startsWith(`${choice.schemaPath}/`);
+      if (!isOwn && fileOf(each.schemaPath) === base) break;
+      found.unshift(each);
+    }
+    inside.set(choice, found);
+  }
+  return inside;
+}
+
+function isBelow(path: string, above: string): boolean {
+  return path === above || path.startsWith(`${above}/`);
+}
+
+/** What stands before the way: the part of the schema that it is counted from. */
+function fileOf(schemaPath: string): string {
+  return /^#\/(?:\$defs|definitions)\/[^/]+/.exec(schemaPath)?.[0] ?? schemaPath.replace(/#.*$/, '');
+}
+
+/** A part that does not fit in several ways is told once, with all that is wanted of it. */
+function eachPartOnce(differences: readonly Difference[]): Difference[] {
+  const parts = new Map<string, { first: Difference; expected: Set<string> }>();
+  for (const each of differences) {
+    const key = JSON.stringify([each.at, each.found]);
+    const part = parts.get(key);
+    if (part) part.expected.add(each.expected);
+    else parts.set(key, { first: each, expected: new Set([each.expected]) });
+  }
+  return [...parts.values()].map(({ first, expected }) => ({ ...first, expected: inWords([...expected]) }));
+}

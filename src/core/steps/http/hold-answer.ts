@@ -1,0 +1,133 @@
+import type { Held, HeldExchange, Holder } from '../../definition/hold/held-exchange.ts';
+import { toJson } from '../../language/documents/schema.ts';
+import type { EvaluationContext } from '../../language/evaluation-context.ts';
+import { nearestPart } from '../../language/explain.ts';
+import { mostDifferences } from '../../language/explain-found.ts';
+import type { CheckEvent, DescribedExchange, ExchangeEvent } from '../../model/events.ts';
+import type { Exchange } from '../../model/http-messages.ts';
+import type { Place } from '../../model/place.ts';
+import { Missing } from '../../model/value.ts';
+import { counted } from '../../text/words.ts';
+import { holdsDoublesAlone } from '../../values/json-document.ts';
+import type { Answer, StepRun } from '../step.ts';
+import { textOfParts } from './exchange-event.ts';
+import type { ResponseView } from './response-view.ts';
+
+/** The definition of an API, ready to hold the responses of one request to it. */
+export interface PlannedDefinition {
+  readonly holder: Holder;
+  /** As the settings name it. */
+  readonly file: string;
+  /** The settings that name it. */
+  readonly level: string;
+  /** The address that its paths count from; nothing where any is. Throws TemplateError. */
+  readonly at: (context: EvaluationContext) => string | undefined;
+  readonly place: Place;
+  /** What statements below look at in the response, as paths. */
+  readonly looked: readonly string[];
+}
+
+/** What became of a request: with the exchange that counts, and what the record says of it. */
+export interface HttpAnswer extends Answer {
+  readonly exchange: Exchange;
+  readonly event: ExchangeEvent;
+}
+
+/** Holds the response that counts to a definition, as a check of its own. What could not be held is told as that. */
+export function holdAnswer(
+  run: StepRun,
+  definition: PlannedDefinition,
+  { exchange, event, response }: HttpAnswer,
+): void {
+  const { holder, file } = definition;
+  const { url } = exchange.request;
+  const at = definition.at(run.evaluation) ?? /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i.exec(url)?.[0] ?? '';
+  const held = holder.hold(heldExchange(exchange, response as ResponseView), at);
+  event.definition = described(held, definition);
+  if (held.notHeld !== undefined && held.differences.length === 0) return;
+  const check = checkEvent(run, definition);
+  if (held.undecided !== undefined || held.differences.length > 0) {
+    run.fail();
+    Object.assign(check, explained(held, file, run.evaluation));
+  }
+  run.emit(check);
+}
+
+function heldExchange({ request }: Exchange, view: ResponseView): HeldExchange {
+  const { method, url, headers, body } = request;
+  const isText = body?.every(part => typeof part === 'string');
+  const { received, contentType, unreadable } = view;
+  return {
+    method,
+    url,
+    sent: {
+      headers,
+      hasBody: body !== undefined && body.length > 0,
+      ...(body && isText && { body: textOfParts(body) }),
+    },
+    status: received.status,
+    headers: received.headers,
+    body: {
+      size: received.size,
+      contentType,
+      ...(unreadable !== undefined && { unreadable }),
+      json() {
+        const { document } = view;
+        if (document instanceof Missing) return { reason: document.reason };
+        return { value: holdsDoublesAlone(view.text) ? document : toJson(document) };
+      },
+      text() {
+        const { body: text } = view;
+        return text instanceof Missing ? undefined : text;
+      },
+    },
+  };
+}
+
+function described(
+  { operation, status, parameters, members, notHeld, notes }: Held,
+  { holder, file, looked }: PlannedDefinition,
+): DescribedExchange {
+  const said: DescribedExchange = { file, hash: holder.hash };
+  if (operation !== undefined) said.operation = operation;
+  if (status !== undefined) said.status = status;
+  if (parameters.length > 0) said.parameters = [...parameters];
+  if (members.length > 0) said.sent = [...members];
+  if (looked.length > 0 && operation !== undefined) said.looked = [...looked];
+  if (notHeld !== undefined) said.notHeld = notHeld;
+  if (notes.length > 0) said.notes = notes.map(note => `${operation}: ${note}`);
+  return said;
+}
+
+function checkEvent({ eventContext }: StepRun, { file, level, place }: PlannedDefinition): CheckEvent {
+  const { round, user, case: address, row } = eventContext;
+  const text = `as ${file} says`;
+  const event: CheckEvent = { type: 'check', round, case: address, place, text, level, holds: 'yes' };
+  if (user !== undefined) event.user = user;
+  if (row !== undefined) event.row = row;
+  return event;
+}
+
+/** What was expected and found: of one part in its place, of several one by one. */
+function explained(
+  { operation, status, differences, undecided }: Held,
+  file: string,
+  context: EvaluationContext,
+): Partial<CheckEvent> {
+  const what = operation === undefined ? 'something that is described' : `${operation} as it is described`;
+  const expected = status === undefined ? what : `${what} for ${status}`;
+  if (undecided !== undefined)
+    return { holds: 'unknown', expected, found: `cannot be decided: ${undecided}`, ...nearestPart(context) };
+  const told = differences.slice(0, mostDifferences);
+  const [first] = told;
+  const isSent = first!.at.startsWith('sent ');
+  const near = isSent ? {} : nearestPart(context);
+  void file;
+  if (told.length === 1)
+    return { holds: 'no', at: first!.at, expected: first!.expected, found: first!.found, ...near };
+  const found =
+    differences.length > told.length
+      ? `${counted(told.length, 'part')} that differ, and ${differences.length - told.length} more`
+      : `${counted(told.length, 'part')} that differ`;
+  return { holds: 'no', expected, found, differences: [...told], ...near };
+}
