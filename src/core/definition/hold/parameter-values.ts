@@ -40,7 +40,8 @@ export function valueOfParameter(
   documents: DocumentSet,
 ): Json | undefined {
   const { schema, mediaType } = parameter;
-  const types = typesOf(schema, documents);
+  // A document is one text, whatever it holds.
+  const types = mediaType ? new Set<string>() : typesOf(schema, documents);
   const written = writtenValues(parameter, fields, types, documents);
   if (written === undefined) return undefined;
   if (mediaType && /json/i.test(mediaType.type) && typeof written === 'string') {

@@ -20,20 +20,17 @@ export function differencesIn(errors: readonly ErrorObject[], data: unknown, beg
 }
 
 /**
- * What kept each of several forms from fitting. The package tells it right before the choice itself; of a form that is
- * referred to it says the way in the schema that it was found in.
+ * What kept each of several forms from fitting: the package tells it right before the choice itself. Of a form that is
+ * referred to, the way in the schema begins anew, so what stands beside the choice is told apart by where that stands.
  */
 function innerErrors(errors: readonly ErrorObject[]): Map<ErrorObject, ErrorObject[]> {
   const inside = new Map<ErrorObject, ErrorObject[]>();
   for (const [index, choice] of errors.entries()) {
     if (!choosing.has(choice.keyword)) continue;
     const found: ErrorObject[] = [];
-    const base = fileOf(choice.schemaPath);
     for (let at = index - 1; at >= 0; at--) {
       const each = errors[at]!;
-      if (!isBelow(each.instancePath, choice.instancePath)) break;
-      const isOwn = each.schemaPath.startsWith(`${choice.schemaPath}/`);
-      if (!isOwn && fileOf(each.schemaPath) === base) break;
+      if (!isBelow(each.instancePath, choice.instancePath) || standsBeside(each, choice)) break;
       found.unshift(each);
     }
     inside.set(choice, found);
@@ -45,9 +42,13 @@ function isBelow(path: string, above: string): boolean {
   return path === above || path.startsWith(`${above}/`);
 }
 
-/** What stands before the way: the part of the schema that it is counted from. */
-function fileOf(schemaPath: string): string {
-  return /^#\/(?:\$defs|definitions)\/[^/]+/.exec(schemaPath)?.[0] ?? schemaPath.replace(/#.*$/, '');
+/** Whether an error is of the schema that the choice stands in, or of another part of what that is made of. */
+function standsBeside(error: ErrorObject, choice: ErrorObject): boolean {
+  if (error.schemaPath.startsWith(`${choice.schemaPath}/`)) return false;
+  if (error.parentSchema !== undefined && error.parentSchema === choice.parentSchema) return true;
+  const own = choice.schemaPath.replace(/\/[^/]*$/, '');
+  const around = /^.*\/allOf(?=\/\d+\/)/.exec(choice.schemaPath)?.[0] ?? `${own}/allOf`;
+  return error.schemaPath.startsWith(`${around}/`) || error.schemaPath.startsWith(`${own}/allOf/`);
 }
 
 /** A part that does not fit in several ways is told once, with all that is wanted of it. */

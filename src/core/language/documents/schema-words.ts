@@ -113,13 +113,17 @@ function choiceInWords(
   const passing = params.passingSchemas as number[] | null | undefined;
   if (keyword === 'oneOf' && passing)
     return `one form alone, and forms ${passing.map(index => index + 1).join(' and ')} both fit`;
-  const forms = (schema as unknown[]).map((_, index) => {
-    const own = inside.find(each => each.schemaPath.startsWith(`${schemaPath}/${index}/`));
-    if (!own) return undefined;
-    return own.keyword === 'required' ? `a member '${own.params.missingProperty}'` : wanted(own);
-  });
-  const told = [...new Set(forms.filter(form => form !== undefined))];
-  return `one of ${(schema as unknown[]).length} forms${told.length > 0 ? ` (${told.join('; ')})` : ''}`;
+  const forms = (schema as unknown[]).map((_, index) =>
+    inside.find(each => each.schemaPath.startsWith(`${schemaPath}/${index}/`)),
+  );
+  // Of a form that is referred to, the way begins anew, so which one it is cannot be told.
+  const referred = inside.find(each => !each.schemaPath.startsWith(`${schemaPath}/`));
+  const told = new Set(
+    [...forms, referred]
+      .filter(each => each !== undefined)
+      .map(own => (own.keyword === 'required' ? `a member '${own.params.missingProperty}'` : wanted(own))),
+  );
+  return `one of ${(schema as unknown[]).length} forms${told.size > 0 ? ` (${[...told].join('; ')})` : ''}`;
 }
 
 function counted(count: number, one: string): string {
