@@ -118,6 +118,23 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         ),
       ),
 
+  coverage: command =>
+    plain(command)
+      .description('say what of the definition of an API runs on record have exercised')
+      .argument('[RUN...]', 'an ID, the beginning of one, a name, last, or a file; without it the last')
+      .option('--definition <FILE>', 'the definition that is meant; else those that the runs were held to')
+      .option('--at-least <SHARE>', "exit with 1 where less was seen: '80 %'")
+      .option('--all', 'count 5xx and default too')
+      .option('--json', 'print it as JSON')
+      .option('-o, --output <FILE>', 'write it into a file: .html, .md, .json, .txt')
+      .addHelpText(
+        'after',
+        '\nWhat counts are pairs of an operation and a status that it describes, seen in cases that passed.\nSeveral runs and shards add up.',
+      )
+      .action(async (runs: string[], options) =>
+        (await import('./interactive-commands.ts')).coverageCommand(runs, options, openTerminal(options)),
+      ),
+
   report: command =>
     plain(command)
       .description('render a run on record again: into files, or as it was printed')

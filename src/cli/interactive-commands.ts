@@ -1,6 +1,7 @@
 // Commands that people call one at a time, and by hand: a part of the bundle of their own, which a run does not load.
 
 export { compareCommand } from './compare.ts';
+export { coverageCommand } from './coverage.ts';
 export { demoCommand } from './demo.ts';
 export { graphCommand } from './graph.ts';
 export { initCommand } from './init.ts';

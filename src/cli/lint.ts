@@ -1,6 +1,8 @@
+import { join, relative } from 'node:path';
 import type { Finding } from '../core/model/finding.ts';
 import { shownOf } from '../core/secrecy/shown-finding.ts';
 import { counted } from '../core/text/words.ts';
+import { countFindings } from '../reports/findings-text.ts';
 import { exitCodes } from './exit.ts';
 import {
   definitionInWords,
@@ -42,7 +44,25 @@ export async function lintCommand(
     const looked = [...(prepared ? [size(prepared)] : []), ...definitions.map(definitionInWords)];
     for (const each of looked) terminal.out(`${each}: nothing to find fault with.\n`);
   }
+  if (prepared && !flags.json && !flags.quiet) await countDefinitions(prepared, definitions, flags, terminal);
   if (errors.length > 0) process.exitCode = exitCodes.nothingSent;
+}
+
+/** Of definitions that settings name it is only said how much there is to say; naming one says it. */
+async function countDefinitions(
+  { plan, root, findings }: Prepared,
+  named: readonly LintedDefinition[],
+  flags: LintFlags,
+  { out }: Terminal,
+): Promise<void> {
+  for (const file of plan.definitions) {
+    const isTold = (each: { readonly code: string }) => /^definition-(?:missing|unreadable)$/.test(each.code);
+    if (named.some(each => each.file === file) || findings.some(isTold)) continue;
+    const path = relative(process.cwd(), join(root, file));
+    const found = await lintDefinition(path, flags.filesAnywhere === true);
+    if (found.findings.length > 0)
+      out(`${file}: ${countFindings(found.findings)}. They are told by: mervok lint ${path}\n`);
+  }
 }
 
 /** What is not set here may be set where the pages run. */

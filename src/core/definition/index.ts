@@ -1,7 +1,9 @@
 import { loadSchemas } from '../language/documents/schema.ts';
+import type { ExercisedOperation } from '../model/exercised.ts';
 import { type Finding, findingOf, SourceError } from '../model/finding.ts';
 import type { Source } from '../model/source.ts';
 import type { ApiDefinition } from './api.ts';
+import { type Coverage, coverageOf } from './coverage.ts';
 import type { ReadText } from './document/document-set.ts';
 import type { Holder } from './hold/held-exchange.ts';
 import { DefinitionHolder } from './hold/hold.ts';
@@ -29,6 +31,18 @@ export function openDefinition(source: Source, readText: ReadText): OpenedDefini
 export async function lookThrough(api: ApiDefinition, asked: ReadonlySet<string>): Promise<Finding[]> {
   await loadRules();
   return findingsOfDefinition(api, asked);
+}
+
+/** SHA-256 of a definition with all its files, as hexadecimal digits. */
+export { hashOf } from './hold/hold.ts';
+
+/** How much of a definition was exercised. */
+export function exercisedPart(
+  api: ApiDefinition,
+  exercised: ReadonlyMap<string, ExercisedOperation>,
+  all: boolean,
+): Coverage {
+  return coverageOf(api, exercised, all);
 }
 
 /** What holds exchanges to a definition. */

@@ -176,6 +176,8 @@ export interface DescribedExchange {
   notHeld?: string | undefined;
   /** What is not described, and no defect. */
   notes?: string[] | undefined;
+  /** Set where it only led to the exchange that counts (a hop, a challenge, an earlier try), and was held to nothing. */
+  led?: true | undefined;
 }
 
 /** An operation that is no exchange of HTTP, in a form that holds for every kind. */

@@ -163,6 +163,8 @@ export const eventSchema = z.discriminatedUnion('type', [
         notHeld: z.optional(z.string()),
         /** What is not described, and no defect. */
         notes: z.optional(z.array(z.string())),
+        /** Set where it only led to the exchange that counts (a hop, a challenge, an earlier try), and was held to nothing. */
+        led: z.optional(z.literal(true)),
       }),
     ),
   }),

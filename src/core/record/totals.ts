@@ -75,7 +75,7 @@ export class RunTotals {
         // What could not be sent was no request.
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
-        if (event.definition) this.#definitions.add(event.definition, event.place);
+        if (event.definition && !event.definition.led) this.#definitions.add(event.definition, event.place);
         if (event.fresh) this.reconnects++;
         this.received += event.received;
         if (event.response !== undefined && !event.part) this.#times.add(event.whole ?? event.times.total);

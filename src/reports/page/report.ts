@@ -6,9 +6,10 @@ import { casesMarkup, occurrencesData } from './cases-markup.ts';
 import { failuresMarkup } from './failures.ts';
 import { figuresMarkup } from './figures.ts';
 import { headMarkup } from './head.ts';
-import { html, type Markup } from './markup.ts';
+import type { Markup } from './markup.ts';
 import script from './page.client.js';
 import style from './page.css';
+import { pageHead } from './page-head.ts';
 
 const limits = { failures: 200, ofEach: 3, kept: 4_000_000 };
 
@@ -22,20 +23,8 @@ export async function* pageReport(
 ): AsyncGenerator<string> {
   const digested = await digest(events, totals, limits);
   const { run } = digested;
-  yield `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src '${hashOf(style)}'; script-src '${hashOf(script)}'; base-uri 'none'; form-action 'none'">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<meta name="color-scheme" content="light dark">
-<meta name="referrer" content="no-referrer">
-`;
-  yield html`<title>${run.title} – ${verdictInWords(totals)}</title>
-`.text;
-  yield `<style>${style}</style>
-</head>
-<body>
+  yield pageHead({ title: `${run.title} – ${verdictInWords(totals)}`, style, script });
+  yield `<body>
 <main>
 `;
   const parts: Iterable<Markup>[] = [
@@ -51,10 +40,4 @@ export async function* pageReport(
 </body>
 </html>
 `;
-}
-
-/** By its hash a browser knows the one script and the one style that are the page's own (CSP Level 3). */
-function hashOf(text: string): string {
-  const { createHash } = process.getBuiltinModule('node:crypto');
-  return `sha256-${createHash('sha256').update(text).digest('base64')}`;
 }

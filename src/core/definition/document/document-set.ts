@@ -3,6 +3,7 @@ import { Source } from '../../model/source.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { type DefinitionDocument, readDocument } from './document.ts';
 import { isJsonObject, type Json, type JsonObject, member } from './json.ts';
+import { eachReference } from './references.ts';
 
 /** Reads a text file, by its path from the root of the collection; what is no text says why it cannot be read. */
 export type ReadText = (path: string) => string | { readonly reason: string };
@@ -34,6 +35,21 @@ export class DocumentSet {
   ) {
     this.root = root;
     this.#documents.set(root.source.file, root);
+  }
+
+  /** Reads every file that the definition refers to, and those that these refer to. */
+  readAll(): void {
+    const done = new Set<DefinitionDocument>();
+    for (;;) {
+      const next = this.documents.find(each => !done.has(each));
+      if (!next) return;
+      done.add(next);
+      // Most definitions refer to nothing outside.
+      if (!/\$ref["']?\s*:\s*["']?[^#"'\s]/.test(next.source.text)) continue;
+      eachReference(next.value, (_holder, reference) => {
+        if (!reference.startsWith('#')) this.target(reference, next);
+      });
+    }
   }
 
   /** Every file that was read, the definition first. */

@@ -26,12 +26,20 @@ export interface HeldExchange {
   };
 }
 
-/** What a definition says of an exchange. */
-export interface Held {
+/** What an exchange is in a definition. */
+export interface Described {
   /** `GET /berths/{berth}` */
   readonly operation?: string;
   /** As it is described: `200`, `4XX`, `default`. */
   readonly status?: string;
+  /** Of the request, as `query state`. */
+  readonly parameters: readonly string[];
+  /** Of its body, as `captain.name`. */
+  readonly members: readonly string[];
+}
+
+/** What a definition says of an exchange. */
+export interface Held extends Described {
   /** Why it could not be held to the definition; nothing where it was. */
   readonly notHeld?: string;
   /** Everything in which it is not as described. */
@@ -40,16 +48,14 @@ export interface Held {
   readonly undecided?: string;
   /** What is not described, and no defect. */
   readonly notes: readonly string[];
-  /** Of the request, as `query state`. */
-  readonly parameters: readonly string[];
-  /** Of its body, as `captain.name`. */
-  readonly members: readonly string[];
 }
 
 /** A definition that exchanges are held to. */
 export interface Holder {
   /** @param at the address that its paths count from */
   hold(exchange: HeldExchange, at: string): Held;
+  /** What an exchange is in the definition, whatever came of it; nothing where it is none of its operations. */
+  describe(exchange: Omit<HeldExchange, 'body'>, at: string): Described | undefined;
   /** SHA-256 of all its files, as hexadecimal digits. */
   readonly hash: string;
 }

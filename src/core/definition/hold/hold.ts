@@ -1,13 +1,20 @@
 import { createHash } from 'node:crypto';
 import type { Difference } from '../../language/difference.ts';
 import { inWords } from '../../text/words.ts';
-import { type ApiDefinition, type ApiResponse, operationTitle } from '../api.ts';
+import { type ApiDefinition, type ApiResponse, type Operation, operationTitle } from '../api.ts';
 import { SchemaSet } from '../schemas/schema-set.ts';
 import { type Decision, decide } from './decide.ts';
-import type { Held, HeldExchange, Holder } from './held-exchange.ts';
+import type { Described, Held, HeldExchange, Holder } from './held-exchange.ts';
 import { OperationMatcher, pathOf } from './match-operation.ts';
-import { memberNames, RequestLook } from './request-look.ts';
+import { memberNames, RequestLook, type RequestLooked } from './request-look.ts';
 import { ResponseLook } from './response-look.ts';
+
+interface Found {
+  readonly operation: Operation;
+  readonly response: ApiResponse | undefined;
+  readonly request: RequestLooked;
+  readonly said: Described;
+}
 
 /** Holds exchanges to a definition. What it needs of that is made ready when it is first asked for. */
 export class DefinitionHolder implements Holder {
@@ -23,35 +30,16 @@ export class DefinitionHolder implements Holder {
   }
 
   get hash(): string {
-    if (this.#hash === undefined) {
-      const hash = createHash('sha256');
-      for (const { source } of this.api.documents.documents) hash.update(source.text).update('\0');
-      this.#hash = hash.digest('hex');
-    }
+    this.#hash ??= hashOf(this.api);
     return this.#hash;
   }
 
   hold(exchange: HeldExchange, at: string): Held {
-    const { method, url, status } = exchange;
-    if (originOf(url) !== originOf(at))
-      return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
-    const path = /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || '/';
-    const begin = pathOf(at);
-    const rest = this.#matcher.restOf(path, begin);
-    if (rest === undefined) return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
-    const matched = this.#matcher.find(method, path, begin);
-    if (!matched) return this.#notDescribed(exchange, path, begin, rest);
-    const { operation, pathValues } = matched;
-    const title = operationTitle(operation);
-    const response = responseFor(operation.responses, status);
-    const request = this.#request.look(exchange, operation, pathValues);
-    const about = {
-      operation: title,
-      notes: request.notes,
-      parameters: request.parameters,
-      members: memberNames(exchange),
-      ...(response && { status: response.status }),
-    };
+    const { status } = exchange;
+    const found = this.#find(exchange, at);
+    if ('differences' in found) return found;
+    const { operation, response, request, said } = found;
+    const about = { ...said, notes: request.notes };
     if (!response) {
       const known = [...operation.responses.keys()];
       const expected = known.length === 0 ? 'a status that is described' : `one of ${inWords(known, 'or')}`;
@@ -63,8 +51,41 @@ export class DefinitionHolder implements Holder {
     return { ...about, ...joined(wrong, seen) };
   }
 
+  describe(exchange: Omit<HeldExchange, 'body'>, at: string): Described | undefined {
+    const found = this.#find(exchange, at);
+    return 'differences' in found ? undefined : found.said;
+  }
+
+  /** What an exchange is for, and what its request says; or why it is for nothing that is described. */
+  #find(exchange: Omit<HeldExchange, 'body'>, at: string): Found | Held {
+    const { method, url, status } = exchange;
+    if (originOf(url) !== originOf(at))
+      return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
+    const path = /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || '/';
+    const begin = pathOf(at);
+    const rest = this.#matcher.restOf(path, begin);
+    if (rest === undefined) return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
+    const matched = this.#matcher.find(method, path, begin);
+    if (!matched) return this.#notDescribed(exchange, path, begin, rest);
+    const { operation, pathValues } = matched;
+    const response = responseFor(operation.responses, status);
+    const request = this.#request.look(exchange, operation, pathValues);
+    const said: Described = {
+      operation: operationTitle(operation),
+      ...(response && { status: response.status }),
+      parameters: request.parameters,
+      members: memberNames(exchange),
+    };
+    return { operation, response, request, said };
+  }
+
   /** An operation that is not described: where the service does not know it either, nothing is wrong. */
-  #notDescribed({ method, status }: HeldExchange, path: string, at: string, rest: string): Held {
+  #notDescribed(
+    { method, status }: Omit<HeldExchange, 'body'>,
+    path: string,
+    at: string,
+    rest: string,
+  ): Held {
     const title = `${method} ${rest}`;
     if (status === 404 || status === 405 || status === 501)
       return nothingHeld(`${title} is not described, and the service does not know it either (${status})`);
@@ -88,6 +109,15 @@ function joined(
   if (all.length > 0) return { differences: all };
   if (undecided !== undefined) return { differences: [], undecided };
   return { differences: [], ...(notHeld !== undefined && { notHeld }) };
+}
+
+/** SHA-256 of a definition and of all files that it refers to, as hexadecimal digits. */
+export function hashOf({ documents }: ApiDefinition): string {
+  documents.readAll();
+  const hash = createHash('sha256');
+  const byName = documents.documents.toSorted((a, b) => (a.source.file < b.source.file ? -1 : 1));
+  for (const { source } of byName) hash.update(source.text).update('\0');
+  return hash.digest('hex');
 }
 
 function nothingHeld(reason: string): Held {

@@ -17,6 +17,8 @@ import {
   valueOfParameter,
 } from './parameter-values.ts';
 
+type Request = Pick<HeldExchange, 'url' | 'sent'>;
+
 export interface RequestLooked {
   /** What would be a defect of the service if it took it. */
   readonly differences: readonly Difference[];
@@ -34,7 +36,7 @@ export class RequestLook {
     readonly schemas: SchemaSet,
   ) {}
 
-  look(exchange: HeldExchange, operation: Operation, pathValues: ReadonlyMap<string, string>): RequestLooked {
+  look(exchange: Request, operation: Operation, pathValues: ReadonlyMap<string, string>): RequestLooked {
     const fields: RequestFields = {
       pathValues,
       query: readQuery(exchange.url),
@@ -63,7 +65,7 @@ export class RequestLook {
     return { differences, notes: this.#notes(fields, operation), parameters };
   }
 
-  #body({ sent }: HeldExchange, { body }: Operation): Difference[] {
+  #body({ sent }: Request, { body }: Operation): Difference[] {
     if (!body) return [];
     if (!sent.hasBody)
       return body.required
@@ -158,11 +160,11 @@ export class RequestLook {
           (each.explode && each.schema && propertyNames(each.schema, this.api.documents).has(name)),
       );
     const unknown = [...new Set(query.map(([name]) => name))].filter(name => !isDescribed(name));
-    return unknown.map(name => `the query parameter '${name}' is not described`);
+    return unknown.map(name => `the query parameter '${name}'`);
   }
 }
 
-function cookiesOf({ sent }: HeldExchange): [string, string][] {
+function cookiesOf({ sent }: Request): [string, string][] {
   return sent.headers
     .filter(([name]) => /^cookie$/i.test(name))
     .flatMap(([, value]) => value.split(';'))
@@ -184,7 +186,7 @@ function readJson(text: string): unknown {
 const mostNames = 500;
 
 /** The members of a JSON body, as `captain.name` and `crew[].name`. */
-export function memberNames({ sent }: HeldExchange): string[] {
+export function memberNames({ sent }: Request): string[] {
   const type = sent.headers.find(([name]) => /^content-type$/i.test(name))?.[1];
   if (sent.body === undefined || type === undefined || !isJsonType(typeName(type))) return [];
   const names = new Set<string>();

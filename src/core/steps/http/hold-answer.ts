@@ -4,7 +4,7 @@ import type { EvaluationContext } from '../../language/evaluation-context.ts';
 import { nearestPart } from '../../language/explain.ts';
 import { mostDifferences } from '../../language/explain-found.ts';
 import type { CheckEvent, DescribedExchange, ExchangeEvent } from '../../model/events.ts';
-import type { Exchange } from '../../model/http-messages.ts';
+import type { Exchange, ReceivedResponse } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { Missing } from '../../model/value.ts';
 import { counted } from '../../text/words.ts';
@@ -27,36 +27,50 @@ export interface PlannedDefinition {
   readonly looked: readonly string[];
 }
 
-/** What became of a request: with the exchange that counts, and what the record says of it. */
+/** What became of a request: with all exchanges that it took, and what the record says of each; the last one counts. */
 export interface HttpAnswer extends Answer {
-  readonly exchange: Exchange;
-  readonly event: ExchangeEvent;
+  readonly told: readonly { readonly exchange: Exchange; readonly event: ExchangeEvent }[];
 }
 
 /** Holds the response that counts to a definition, as a check of its own. What could not be held is told as that. */
 export function holdAnswer(
   run: StepRun,
   definition: PlannedDefinition,
-  { exchange, event, response }: HttpAnswer,
+  { told, response }: HttpAnswer,
 ): void {
-  const { holder, file } = definition;
+  const { holder } = definition;
+  const { exchange, event } = told.at(-1)!;
   const { url } = exchange.request;
   const at = definition.at(run.evaluation) ?? /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i.exec(url)?.[0] ?? '';
-  const held = holder.hold(heldExchange(exchange, response as ResponseView), at);
+  for (const before of told.slice(0, -1)) describeOnly(before, definition, at);
+  const body = bodyOf(response as ResponseView);
+  const held = holder.hold({ ...heldExchange(exchange, (response as ResponseView).received), body }, at);
   event.definition = described(held, definition);
   if (held.notHeld !== undefined && held.differences.length === 0) return;
   const check = checkEvent(run, definition);
   if (held.undecided !== undefined || held.differences.length > 0) {
     run.fail();
-    Object.assign(check, explained(held, file, run.evaluation));
+    Object.assign(check, explained(held, run.evaluation));
   }
   run.emit(check);
 }
 
-function heldExchange({ request }: Exchange, view: ResponseView): HeldExchange {
+/** What only led to the exchange that counts is not held to anything; what it exercised is noted. */
+function describeOnly(
+  { exchange, event }: HttpAnswer['told'][number],
+  definition: PlannedDefinition,
+  at: string,
+): void {
+  const { response, cause } = exchange;
+  if (!response || cause === 'token') return;
+  const known = definition.holder.describe(heldExchange(exchange, response), at);
+  if (known)
+    event.definition = { ...described({ ...known, differences: [], notes: [] }, definition), led: true };
+}
+
+function heldExchange({ request }: Exchange, received: ReceivedResponse): Omit<HeldExchange, 'body'> {
   const { method, url, headers, body } = request;
   const isText = body?.every(part => typeof part === 'string');
-  const { received, contentType, unreadable } = view;
   return {
     method,
     url,
@@ -67,19 +81,23 @@ function heldExchange({ request }: Exchange, view: ResponseView): HeldExchange {
     },
     status: received.status,
     headers: received.headers,
-    body: {
-      size: received.size,
-      contentType,
-      ...(unreadable !== undefined && { unreadable }),
-      json() {
-        const { document } = view;
-        if (document instanceof Missing) return { reason: document.reason };
-        return { value: holdsDoublesAlone(view.text) ? document : toJson(document) };
-      },
-      text() {
-        const { body: text } = view;
-        return text instanceof Missing ? undefined : text;
-      },
+  };
+}
+
+function bodyOf(view: ResponseView): HeldExchange['body'] {
+  const { received, contentType, unreadable } = view;
+  return {
+    size: received.size,
+    contentType,
+    ...(unreadable !== undefined && { unreadable }),
+    json() {
+      const { document } = view;
+      if (document instanceof Missing) return { reason: document.reason };
+      return { value: holdsDoublesAlone(view.text) ? document : toJson(document) };
+    },
+    text() {
+      const { body: text } = view;
+      return text instanceof Missing ? undefined : text;
     },
   };
 }
@@ -95,7 +113,7 @@ function described(
   if (members.length > 0) said.sent = [...members];
   if (looked.length > 0 && operation !== undefined) said.looked = [...looked];
   if (notHeld !== undefined) said.notHeld = notHeld;
-  if (notes.length > 0) said.notes = notes.map(note => `${operation}: ${note}`);
+  if (notes.length > 0) said.notes = notes.map(note => `${note} of ${operation}`);
   return said;
 }
 
@@ -111,7 +129,6 @@ function checkEvent({ eventContext }: StepRun, { file, level, place }: PlannedDe
 /** What was expected and found: of one part in its place, of several one by one. */
 function explained(
   { operation, status, differences, undecided }: Held,
-  file: string,
   context: EvaluationContext,
 ): Partial<CheckEvent> {
   const what = operation === undefined ? 'something that is described' : `${operation} as it is described`;
@@ -122,7 +139,6 @@ function explained(
   const [first] = told;
   const isSent = first!.at.startsWith('sent ');
   const near = isSent ? {} : nearestPart(context);
-  void file;
   if (told.length === 1)
     return { holds: 'no', at: first!.at, expected: first!.expected, found: first!.found, ...near };
   const found =

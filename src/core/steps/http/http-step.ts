@@ -1,4 +1,3 @@
-import type { ExchangeEvent } from '../../model/events.ts';
 import type { Header } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { type FilledOperation, OperationStep } from '../operation.ts';
@@ -69,21 +68,21 @@ export class HttpStep extends OperationStep {
     const kept = { bodies: run.keepsBodies, most: request.limits.record, redacted: redacted.headers };
     const roles = rolesOf(exchanges);
     let begin = at;
-    let last: ExchangeEvent | undefined;
+    const told: HttpAnswer['told'][number][] = [];
     for (const [index, exchange] of exchanges.entries()) {
-      const told = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
+      const caused = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
       const hidden = redactedIn(exchange, redacted);
       for (const value of hidden ?? []) run.conceal(value, 'passing');
       const shown = hidden ? kept : { ...kept, bodies: false };
       const event = exchangeEvent(
         run.eventContext,
         { place: this.place, at: exchange.at ?? begin },
-        told,
+        caused,
         shown,
       );
       begin += Math.round(exchange.times.total);
       run.emit(Object.assign(event, roles[index]));
-      last = event;
+      told.push({ exchange, event });
     }
     const { response, fault, firstFault } = exchanges.at(-1)!;
     const { whole } = roles.at(-1)!;
@@ -92,8 +91,7 @@ export class HttpStep extends OperationStep {
       response: timed && new ResponseView(timed, factsOf(exchanges)),
       sent: () => viewOfSent(exchanges),
       fault: (firstFault ?? fault)?.kind,
-      exchange: exchanges.at(-1)!,
-      event: last!,
+      told,
     };
     run.evaluation.answer = answer;
     return firstFault ?? fault;

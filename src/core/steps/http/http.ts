@@ -143,7 +143,7 @@ function plannedDefinition(
   const statements = [...statementsBelow, ...checks.map(({ check }) => check)];
   return {
     holder,
-    file: setting.definition.written,
+    file: setting.definition.file,
     level: setting.level.name,
     at: context => at && renderBase(at, context),
     place,
