@@ -33,6 +33,7 @@ const parts = new Set([
   'src/platform/variable-files-library.ts',
   'src/core/analysis/remedies-library.ts',
   'src/core/definition/index.ts',
+  'src/interchange/index.ts',
   'src/core/definition/standard/validators.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',

@@ -228,6 +228,16 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       )
       .action(async (paths: string[], options) => lintCommand(paths, options, openTerminal(options))),
 
+  import: command =>
+    plain(command)
+      .description('begin a collection from the definition of an API, or add what is new in it')
+      .argument('<FILE...>', 'a definition: OpenAPI, .yaml or .json')
+      .option('-o, --output <DIR>', 'where to; without it the working folder', '.')
+      .option('--list', 'only say what would be written')
+      .action(async (paths: string[], options) =>
+        (await import('./interactive-commands.ts')).importCommand(paths, options, openTerminal(options)),
+      ),
+
   init: command =>
     plain(command)
       .description('write a small working collection')

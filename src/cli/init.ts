@@ -1,9 +1,10 @@
 import { existsSync } from 'node:fs';
-import { appendFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { basename, dirname, join, resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import { capitalized, counted } from '../core/text/words.ts';
 import { collectionAround, rootFile } from '../platform/collection-folder.ts';
+import { addRules, missingRules } from '../platform/ignore-rules.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour
@@ -61,8 +62,6 @@ const settingsOfPages = (title: string) => `title: ${JSON.stringify(title)}
 # environment: local
 `;
 
-const ignored = ['.mervok/', 'mervok.secret.yaml'];
-
 /** Writes what a folder lacks to be a collection that runs, and never over anything that is there. */
 export async function initCommand(folder: string, { out, paint }: Terminal): Promise<void> {
   const around = collectionAround(nearestFolder(folder));
@@ -85,7 +84,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
   try {
     await mkdir(folder, { recursive: true });
     for (const [name, text] of files) await writeFile(join(folder, name), text, { flag: 'wx' });
-    if (rules.length > 0) await ignore(join(folder, '.gitignore'), rules);
+    if (rules.length > 0) await addRules(join(folder, '.gitignore'), rules);
   } catch (error) {
     throw new UsageError(`The collection could not be written: ${(error as Error).message}`);
   }
@@ -107,14 +106,4 @@ function nearestFolder(folder: string): string {
 
 function titleOf(folder: string): string {
   return capitalized(basename(resolve(folder)).replace(/[-_]+/g, ' '));
-}
-
-async function missingRules(path: string): Promise<string[]> {
-  const before = existsSync(path) ? (await readFile(path, 'utf8')).split(/\r?\n/) : [];
-  return ignored.filter(rule => !before.includes(rule));
-}
-
-async function ignore(path: string, rules: readonly string[]): Promise<void> {
-  const before = existsSync(path) ? await readFile(path, 'utf8') : '';
-  await appendFile(path, `${before === '' || before.endsWith('\n') ? '' : '\n'}${rules.join('\n')}\n`);
 }

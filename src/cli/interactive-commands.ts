@@ -4,6 +4,7 @@ export { compareCommand } from './compare.ts';
 export { coverageCommand } from './coverage.ts';
 export { demoCommand } from './demo.ts';
 export { graphCommand } from './graph.ts';
+export { importCommand } from './import.ts';
 export { initCommand } from './init.ts';
 export { listCommand } from './list.ts';
 export { remedyForCommand, remedyForOption } from './other-command-lines.ts';

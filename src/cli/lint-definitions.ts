@@ -2,7 +2,7 @@ import { existsSync, statSync } from 'node:fs';
 import { dirname, relative, resolve, sep } from 'node:path';
 import { collect } from '../core/analysis/collection.ts';
 import { weighted } from '../core/analysis/weights.ts';
-import type { Finding } from '../core/model/finding.ts';
+import { type Finding, sortFindings } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { counted } from '../core/text/words.ts';
@@ -48,7 +48,7 @@ export async function lintDefinition(path: string, anywhere: boolean): Promise<L
     file,
     ...(api && { version: api.version }),
     operations: api?.operations.length ?? 0,
-    findings: weighted(findings, collection),
+    findings: sortFindings(weighted(findings, collection)),
   };
 }
 

@@ -65,9 +65,10 @@ async function countDefinitions(
   }
 }
 
-/** What is not set here may be set where the pages run. */
+/** What is not set or chosen here may be where the pages run. */
 function ofAnotherMachine(found: Finding): Finding {
-  return found.code === 'os-unset' ? { ...found, severity: 'warning' } : found;
+  const isElsewhere = found.code === 'os-unset' || found.code === 'environment-unchosen';
+  return isElsewhere ? { ...found, severity: 'warning' } : found;
 }
 
 function asError(found: Finding): Finding {

@@ -22,7 +22,7 @@ import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 export type FindingPass = (analysis: Analysis) => Finding[];
 
 /** What is said of many places in the same words: a name that is known in none, what looks like a reference. */
-const gathered: readonly Code[] = ['name-unknown', 'reference-like'];
+const gathered: readonly Code[] = ['name-unknown', 'environment-unchosen', 'reference-like'];
 
 /** The same said of many places is told once. */
 export function gatherAlike(findings: readonly Finding[]): Finding[] {
@@ -41,7 +41,7 @@ export function gatherAlike(findings: readonly Finding[]): Finding[] {
     const [first, ...more] = alike as [Finding, ...Finding[]];
     if (more.length === 0) return first;
     const places = more.length === 1 ? 'one more place' : `${more.length} more places`;
-    const what = first.code === 'name-unknown' ? 'It is used' : 'It stands';
+    const what = first.code === 'reference-like' ? 'It stands' : 'It is used';
     return { ...first, message: `${message} ${what} in ${places}.` };
   });
   return [...others, ...once];

@@ -108,7 +108,7 @@ function unknown({ name, source, range }: Use, user: CollectionCase, flow: Flow)
   const environments = environmentsWith(name, flow);
   if (environments.length > 0)
     return finding(
-      'name-unknown',
+      flow.environmentName === undefined ? 'environment-unchosen' : 'name-unknown',
       { source, range },
       flow.environmentName === undefined
         ? `'${name}' has a value in environments alone, and none is chosen.`

@@ -15,8 +15,8 @@ const ofSettings: ReadonlySet<string> = new Set([
 /** What follows from a setting that has another name. */
 const ofMistaken: { readonly [setting: string]: readonly string[] } = withoutPrototype({
   base: ['base-missing'],
-  variables: ['name-unknown'],
-  environments: ['name-unknown', 'environment-unknown'],
+  variables: ['name-unknown', 'environment-unchosen'],
+  environments: ['name-unknown', 'environment-unchosen', 'environment-unknown'],
   databases: ['database-unknown'],
 });
 /** Where a part of a case cannot be read, a request or a check may be missing. */

@@ -49,6 +49,7 @@ export const codes = {
   // flow of data
   'os-unset': 'error',
   'environment-setting': 'error',
+  'environment-unchosen': 'error',
   'name-unknown': 'error',
   'name-later': 'error',
   'name-ambiguous': 'error',

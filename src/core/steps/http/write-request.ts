@@ -62,6 +62,6 @@ function fence(info: string, text: string): string {
 }
 
 /** Braces that would begin a reference, and those behind a backslash, which would lose it. */
-function withoutReferences(text: string): string {
+export function withoutReferences(text: string): string {
   return text.replace(/\{(?=\+?[A-Za-z][\w-]*(?:\.[\w-]+)*\})|(?<=\\)\{/g, '\\{');
 }

@@ -1,0 +1,181 @@
+import type { Collection } from '../core/analysis/collection.ts';
+import { Source } from '../core/model/source.ts';
+import { readPage } from '../core/pages/read-page.ts';
+import type { WrittenRequest } from '../core/steps/http/request.ts';
+import { counted, inWords } from '../core/text/words.ts';
+import type { ImportedCase, ImportedCollection, ImportedPage } from './imported.ts';
+import { secretLines, writeCase, writePage, writeSecrets, writeSettings } from './write-pages.ts';
+
+/** A file that an import writes: new, or behind what it holds. */
+export interface ImportedFile {
+  readonly path: string;
+  readonly text: string;
+  /** Whether it is there already, and its beginning stays as it is. */
+  readonly grows: boolean;
+  /** What it holds, in words: `4 cases`. */
+  readonly about?: string;
+  /** Whether nobody else may read it. */
+  readonly secret?: true;
+}
+
+/** What is there already. */
+export interface Existing {
+  readonly collection?: Collection;
+  /** The text of a file, by its path. */
+  readonly text: (path: string) => string | undefined;
+}
+
+export interface ImportedFiles {
+  readonly files: readonly ImportedFile[];
+  readonly notes: readonly string[];
+}
+
+type OfOperation = ImportedCase & { readonly operation?: string };
+
+/** The files of an import. Pages that are there get what they lack at their end; settings that are there stay as they are. */
+export function filesOf(imported: ImportedCollection, { collection, text }: Existing): ImportedFiles {
+  const files: ImportedFile[] = [];
+  const notes: string[] = [...imported.notes];
+  const known = new Set(collection ? requestsIn(collection).map(({ key }) => key) : []);
+  for (const page of imported.pages) {
+    const path = `${page.slug}.md`;
+    const before = text(path);
+    const cases = page.cases.filter((each: OfOperation) => !known.has(keyOf(each.operation ?? '')));
+    if (cases.length === 0) continue;
+    const about = counted(cases.length, 'case');
+    if (before === undefined) files.push({ path, text: soundPage({ ...page, cases }), grows: false, about });
+    else {
+      const added = soundCases(cases, before);
+      files.push({ path, text: added, grows: true, about: `${about} at its end` });
+      const missing = page.variables.filter(
+        ([name]) => !before.includes(`${name}:`) && added.includes(`{${name}}`),
+      );
+      if (missing.length > 0)
+        notes.push(
+          `${path} uses ${inWords(missing.map(([name]) => `'${name}'`))}, which its variables do not have yet.`,
+        );
+    }
+  }
+  if (text('mervok.yaml') === undefined)
+    files.unshift({ path: 'mervok.yaml', text: writeSettings(imported), grows: false });
+  else if (imported.definition !== undefined && collection && collection.root.definition === undefined)
+    notes.push(
+      `mervok.yaml stays as it is; to hold every exchange to the definition: definition: ${imported.definition}`,
+    );
+  files.push(...secretFile(imported, text('mervok.secret.yaml')));
+  if (collection) notes.push(...goneIn(collection, imported));
+  return { files, notes };
+}
+
+function secretFile({ secrets }: ImportedCollection, before: string | undefined): ImportedFile[] {
+  const path = 'mervok.secret.yaml';
+  const missing = secrets.filter(({ name }) => !before?.includes(`${name}:`));
+  if (missing.length === 0) return [];
+  const about = counted(missing.length, 'name');
+  if (before === undefined) return [{ path, text: writeSecrets(secrets), grows: false, about, secret: true }];
+  const lines = /^variables:[ \t]*$/m.test(before)
+    ? secretLines(missing)
+    : `variables:\n${secretLines(missing)}`;
+  const gap = before === '' || before.endsWith('\n') ? '' : '\n';
+  return [{ path, text: before + gap + lines, grows: true, about: `${about} at its end`, secret: true }];
+}
+
+/** A page whose cases are those that were meant; where its prose would change that, it has none. */
+function soundPage(page: ImportedPage): string {
+  for (const each of [page, withoutProse(page)]) {
+    const text = writePage(each);
+    if (isSound(text, page.cases)) return text;
+  }
+  return writePage({ ...withoutProse(page), cases: page.cases.map((each, at) => plainCase(each, at)) });
+}
+
+/** New cases behind what a page holds. */
+function soundCases(cases: readonly ImportedCase[], before: string): string {
+  const gap = /\n\r?\n$/.test(before) ? '' : before.endsWith('\n') ? '\n' : '\n\n';
+  const lineEnds = (text: string) => (before.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text);
+  for (const each of [cases, cases.map(bareCase), cases.map(plainCase)]) {
+    const text = before + lineEnds(`${gap}${each.map(writeCase).join('\n\n')}\n`);
+    if (isSound(text, cases, before) || each.every(one => /^Case \d+$/.test(one.title))) return text;
+  }
+  return before;
+}
+
+function withoutProse({ description: _, ...page }: ImportedPage): ImportedPage {
+  return { ...page, cases: page.cases.map(bareCase) };
+}
+
+function bareCase({ description: _, ...each }: ImportedCase): ImportedCase {
+  return each;
+}
+
+function plainCase({ description: _, example: __, ...each }: ImportedCase, at: number): ImportedCase {
+  return { ...each, title: `Case ${at + 1}` };
+}
+
+/** Whether a page, read as any other one, has exactly the requests that were meant. */
+function isSound(text: string, cases: readonly ImportedCase[], before = ''): boolean {
+  const page = readPage(new Source('page.md', text));
+  const found = page.cases.flatMap(each =>
+    each.steps.filter(({ type }) => type === 'http'),
+  ) as WrittenRequest[];
+  const earlier =
+    before === ''
+      ? []
+      : readPage(new Source('page.md', before)).cases.flatMap(each =>
+          each.steps.filter(({ type }) => type === 'http'),
+        );
+  const added = found.slice(earlier.length);
+  return (
+    page.findings.length === 0 &&
+    added.length === cases.length &&
+    added.every(
+      ({ method, targetText }, at) =>
+        method === cases[at]!.request.method && targetText === cases[at]!.request.target,
+    )
+  );
+}
+
+interface KnownRequest {
+  readonly file: string;
+  readonly key: string;
+  readonly title: string;
+}
+
+/** What the pages of a collection ask for, as the keys of operations. */
+function requestsIn({ pages }: Collection): KnownRequest[] {
+  return pages.flatMap(({ page }) =>
+    page.cases.flatMap(each =>
+      each.steps
+        .filter(({ type }) => type === 'http')
+        .map(step => {
+          const { method, targetText } = step as WrittenRequest;
+          const title = `${method} ${targetText.replace(/[?#].*$/, '').replace(/\{[?&][^}]*\}$/, '')}`;
+          return { file: page.source.file, key: keyOf(title), title };
+        }),
+    ),
+  );
+}
+
+/** The same for every name of a parameter. */
+function keyOf(operation: string): string {
+  return operation.replace(/\{[^{}]*\}/g, '{}').replace(/\/$/, '');
+}
+
+/** Pages that speak of operations which the definition does not have. */
+function goneIn(collection: Collection, imported: ImportedCollection): string[] {
+  const all = imported.pages.flatMap(({ cases }) =>
+    cases.map((each: OfOperation) => keyOf(each.operation ?? '')),
+  );
+  const patterns = all.map(
+    key => new RegExp(`^${key.replace(/[\\^$.*+?()[\]|/-]/g, '\\$&').replaceAll('{}', '[^/]+')}$`),
+  );
+  if (patterns.length === 0 || imported.definition === undefined) return [];
+  const byFile = new Map<string, Set<string>>();
+  for (const { file, key, title } of requestsIn(collection)) {
+    if (!/^\S+ \//.test(title) || patterns.some(pattern => pattern.test(key))) continue;
+    byFile.set(file, (byFile.get(file) ?? new Set()).add(title));
+  }
+  return [...byFile].map(
+    ([file, titles]) => `${file} speaks of ${inWords([...titles])}, which the definition does not have.`,
+  );
+}

@@ -1,0 +1,130 @@
+import type {
+  ApiDefinition,
+  Operation,
+  SecurityRequirement,
+  SecurityScheme,
+} from '../../core/definition/api.ts';
+import { isJsonObject, member, members, textOf } from '../../core/definition/document/json.ts';
+import { securityOf } from '../../core/definition/security.ts';
+import type { ImportedAuth, ImportedSecret } from '../imported.ts';
+import { nameOf } from '../plain-text.ts';
+
+/** How operations sign in, in words of the settings; their secrets are names. */
+export class Authorizations {
+  readonly secrets = new Map<string, ImportedSecret>();
+  /** Names of tokens that are nothing but that. */
+  readonly tokens = new Set<string>();
+  readonly #known = new Map<string, ImportedAuth>();
+
+  constructor(readonly api: ApiDefinition) {}
+
+  /** Of an operation; nothing where it wants nothing. */
+  of(operation: Operation): ImportedAuth | undefined {
+    const wanted = securityOf(this.api, operation);
+    // Where it may be used without, nobody has to sign in.
+    const requirement = wanted.some(({ size }) => size === 0) ? undefined : this.#best(wanted);
+    const [name] = requirement?.keys() ?? [];
+    const scheme = name === undefined ? undefined : this.api.securitySchemes.get(name);
+    return scheme && this.#auth(scheme, requirement?.get(scheme.name) ?? []);
+  }
+
+  /** The first one that one authorization can fulfil. */
+  #best(wanted: readonly SecurityRequirement[]): SecurityRequirement | undefined {
+    const isUsable = (each: SecurityRequirement) =>
+      [...each.keys()].every(name => {
+        const kind = this.api.securitySchemes.get(name)?.kind;
+        return kind !== undefined && kind !== 'other' && kind !== 'certificate';
+      });
+    return wanted.find(each => each.size === 1 && isUsable(each)) ?? wanted.find(isUsable);
+  }
+
+  #auth(scheme: SecurityScheme, scopes: readonly string[]): ImportedAuth | undefined {
+    const key = `${scheme.name} ${scopes.join(' ')}`;
+    const known = this.#known.get(key) ?? this.#make(scheme, scopes);
+    if (known) this.#known.set(key, known);
+    return known;
+  }
+
+  #make({ name, kind, key, located }: SecurityScheme, scopes: readonly string[]): ImportedAuth | undefined {
+    const base = nameOf(name, 'secret');
+    if (kind === 'api-key' && key) {
+      const value = this.#secret(base, `The key that '${key.name}' carries.`);
+      return {
+        kind,
+        fields: [
+          ['name', key.name],
+          ['value', value],
+          ['in', key.in],
+        ],
+      };
+    }
+    if (kind === 'basic' || kind === 'digest')
+      return {
+        kind,
+        fields: [
+          ['user', this.#secret(`${base}-user`, `Who signs in by '${name}'.`)],
+          ['password', this.#secret(`${base}-password`, 'The password that goes with it.')],
+        ],
+      };
+    if (kind === 'oauth2') return this.#oauth(name, base, located.value.flows ?? located.value, scopes);
+    if (kind === 'bearer' || kind === 'openid') {
+      if (kind === 'bearer') this.tokens.add(base);
+      return { kind: 'bearer', value: this.#secret(base, `The token of '${name}'.`) };
+    }
+    return undefined;
+  }
+
+  /** Tokens that a program can fetch by itself are fetched; others have to be given. */
+  #oauth(name: string, base: string, flows: unknown, scopes: readonly string[]): ImportedAuth {
+    const flow = isJsonObject(flows)
+      ? (member(flows, 'clientCredentials') ?? (flows.flow === 'application' ? flows : undefined))
+      : undefined;
+    const url = textOf(member(flow, 'tokenUrl'));
+    if (url === undefined || !/^https?:\/\//i.test(url))
+      return { kind: 'bearer', value: this.#secret(base, `A token of '${name}'.`) };
+    const known = members(member(flow, 'scopes')).map(([scope]) => scope);
+    const scope = (scopes.length > 0 ? scopes : known).join(' ');
+    return {
+      kind: 'oauth2',
+      fields: [
+        ['flow', 'client-credentials'],
+        ['token-url', url.replaceAll('{', '\\{')],
+        ['client-id', this.#secret(`${base}-client`, `The client of '${name}'.`)],
+        ['client-secret', this.#secret(`${base}-secret`, 'The secret that goes with it.')],
+        ...(scope === '' ? [] : [['scope', scope.replaceAll('{', '\\{')] as const]),
+      ],
+    };
+  }
+
+  /** A word that signs in, in the body of a request. */
+  passwordIn(operation: Operation, member: string): string {
+    return this.#secret(nameOf(member), `What '${member}' of ${operation.method} ${operation.path} is.`);
+  }
+
+  /** A token that a case gives need not be filled in. */
+  given(name: string): void {
+    this.secrets.delete(name);
+  }
+
+  #secret(name: string, about: string): string {
+    if (!this.secrets.has(name)) this.secrets.set(name, { name, about: about.replace(/\s+/g, ' ') });
+    return `{${name}}`;
+  }
+}
+
+/** Whether two levels sign in the same way. */
+export function sameAuth(a: ImportedAuth | undefined, b: ImportedAuth | undefined): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
+}
+
+/** The most usual one; none where most of them want nothing. */
+export function mostUsual(all: readonly (ImportedAuth | undefined)[]): ImportedAuth | undefined {
+  const counts = new Map<string, { auth: ImportedAuth | undefined; count: number }>();
+  for (const auth of all) {
+    const key = JSON.stringify(auth) ?? '';
+    const known = counts.get(key) ?? { auth, count: 0 };
+    known.count++;
+    counts.set(key, known);
+  }
+  return [...counts.values()].sort((a, b) => b.count - a.count)[0]?.auth;
+}

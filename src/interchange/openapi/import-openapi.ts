@@ -1,0 +1,248 @@
+import {
+  type ApiDefinition,
+  type ApiResponse,
+  type Operation,
+  operationTitle,
+} from '../../core/definition/api.ts';
+import { isJsonObject } from '../../core/definition/document/json.ts';
+import { counted } from '../../core/text/words.ts';
+import type {
+  ImportedAuth,
+  ImportedCase,
+  ImportedCollection,
+  ImportedExample,
+  ImportedPage,
+} from '../imported.ts';
+import { headingText, slugOf, UniqueNames } from '../plain-text.ts';
+import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
+import { Flow } from './flow.ts';
+import { Producers, successOf } from './producers.ts';
+import { environmentsOf } from './servers.ts';
+import { jsonText, RequestWriter } from './write-request.ts';
+
+/** A case, and the operation that it is for. */
+export interface OperationCase extends ImportedCase {
+  readonly operation: string;
+}
+
+export interface OperationPage extends ImportedPage {
+  readonly cases: readonly OperationCase[];
+}
+
+export interface ImportedDefinition extends ImportedCollection {
+  readonly pages: readonly OperationPage[];
+}
+
+/** A definition as a collection: a page for each tag, a case for each operation, in an order in which the flow works. */
+export function importOpenApi(api: ApiDefinition, definition: string): ImportedDefinition {
+  const variable = 'server';
+  const { environments, note } = environmentsOf(api, variable);
+  const writer = new PageWriter(api);
+  const pages = withCleanUp(writer.pages());
+  return {
+    title: api.title,
+    base: `{${variable}}`,
+    environments,
+    ...(writer.auth && { auth: writer.auth }),
+    definition,
+    pages,
+    secrets: [...writer.authorizations.secrets.values()],
+    notes: [...(note === undefined ? [] : [note]), ...leftOut(api)],
+  };
+}
+
+/** Writes the pages of a definition. */
+class PageWriter {
+  readonly authorizations: Authorizations;
+  /** The most usual way to sign in. */
+  readonly auth: ImportedAuth | undefined;
+  readonly #producers: Producers;
+  readonly #groups: readonly Group[];
+  readonly #flow: Flow;
+  readonly #requests: RequestWriter;
+  readonly #authOf: ReadonlyMap<Operation, ImportedAuth | undefined>;
+
+  constructor(api: ApiDefinition) {
+    this.authorizations = new Authorizations(api);
+    this.#producers = new Producers(api);
+    this.#groups = grouped(api);
+    this.#authOf = new Map(api.operations.map(each => [each, this.authorizations.of(each)]));
+    this.auth = mostUsual([...this.#authOf.values()]);
+    for (const token of this.authorizations.tokens)
+      if (this.#producers.signsIn(token)) this.authorizations.given(token);
+    const usual = this.#groups.map(({ operations }) => inOrder(operations));
+    this.#flow = new Flow(usual, this.#producers);
+    // Who signs in comes before all that bear the token.
+    for (const [operation, own] of this.#authOf)
+      if (own?.kind === 'bearer') this.#flow.takes(operation, own.value.slice(1, -1));
+    this.#requests = new RequestWriter(api, this.#producers, this.#flow, this.authorizations);
+  }
+
+  pages(): OperationPage[] {
+    const slugs = new UniqueNames(['readme']);
+    return this.#groups.map((group, at) => this.#page(group, this.#flow.pages[at]!, slugs));
+  }
+
+  #page({ title, description }: Group, operations: readonly Operation[], slugs: UniqueNames): OperationPage {
+    const headings = new UniqueNames();
+    const variables = new Map<string, string | number | boolean>();
+    const auth = mostUsual(operations.map(each => this.#authOf.get(each)));
+    const cases = operations.map(each => this.#case(each, auth, headings, variables));
+    return {
+      slug: slugs.take(slugOf(title, 'page')),
+      title,
+      ...(description !== undefined && { description }),
+      ...(!sameAuth(auth, this.auth) && { auth: auth ?? noAuth }),
+      variables: [...variables],
+      cases,
+    };
+  }
+
+  /** @param variables those of its page, to which its own are added */
+  #case(
+    operation: Operation,
+    usual: ImportedAuth | undefined,
+    headings: UniqueNames,
+    variables: Map<string, string | number | boolean>,
+  ): OperationCase {
+    const written = this.#requests.write(operation);
+    for (const [name, value] of written.variables) variables.set(name, value);
+    const auth = this.#authOf.get(operation);
+    const response = successOf(operation) ?? [...operation.responses.values()][0];
+    const example = response && exampleOf(response);
+    const { description, summary } = operation;
+    const says = description !== undefined && description.trim() !== summary?.trim();
+    return {
+      operation: operationTitle(operation),
+      title: headings.take(titleOf(operation)),
+      ...(says && { description }),
+      ...(!sameAuth(auth, usual) && { auth: auth ?? noAuth }),
+      ...(/^3\d\d$/.test(response?.status ?? '') && { staysHere: true as const }),
+      request: written.request,
+      ...(example && { example }),
+      statements: statementsOf(operation, response, this.#producers),
+    };
+  }
+}
+
+const noAuth: ImportedAuth = { kind: 'none' };
+
+/** What other pages use is taken away at the end. */
+function withCleanUp(pages: readonly OperationPage[]): OperationPage[] {
+  const textOf = ({ request, auth }: OperationCase) => JSON.stringify([request, auth]);
+  const texts = pages.map(({ cases }) => cases.map(textOf).join('\n'));
+  return pages.map((page, at) => ({
+    ...page,
+    cases: page.cases.map(each => {
+      const last = /\{([\w-]+)\}[^{}]*$/.exec(each.request.target)?.[1];
+      const isTakenElsewhere = texts.some((text, other) => other !== at && text.includes(`{${last}}`));
+      return each.request.method === 'DELETE' && last !== undefined && isTakenElsewhere
+        ? { ...each, cleansUp: true as const }
+        : each;
+    }),
+  }));
+}
+
+interface Group {
+  readonly title: string;
+  readonly description?: string | undefined;
+  readonly operations: Operation[];
+}
+
+/** By the first tag of each operation, else by the first part of its path; in the order of the tags. */
+function grouped({ operations, tags, title }: ApiDefinition): Group[] {
+  const groups = new Map<string, Group>();
+  for (const { name, description } of tags) groups.set(name, { title: name, description, operations: [] });
+  for (const operation of operations) {
+    const [first] = operation.path.split('/').filter(part => part !== '' && !part.startsWith('{'));
+    const name = operation.tags[0] ?? first ?? title;
+    const group = groups.get(name) ?? { title: words(name), operations: [] };
+    groups.set(name, group);
+    group.operations.push(operation);
+  }
+  return [...groups.values()].filter(group => group.operations.length > 0);
+}
+
+function words(name: string): string {
+  const text = name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[-_]+/g, ' ');
+  return text.slice(0, 1).toUpperCase() + text.slice(1);
+}
+
+const ranks: ReadonlyMap<string, number> = new Map([
+  ['POST', 1],
+  ['GET', 2],
+  ['HEAD', 3],
+  ['OPTIONS', 3],
+  ['PUT', 4],
+  ['PATCH', 5],
+  ['TRACE', 6],
+]);
+
+/** What makes something comes before what reads it, that before what changes it; what takes away comes last, inner things first. */
+function inOrder(operations: readonly Operation[]): Operation[] {
+  const resources = new Map<string, number>();
+  const resourceOf = ({ path }: Operation) => /^\/[^{]*/.exec(path)?.[0].replace(/\/$/, '') ?? path;
+  for (const each of operations)
+    if (!resources.has(resourceOf(each))) resources.set(resourceOf(each), resources.size);
+  const depth = ({ path }: Operation) => path.split('/').length;
+  const key = (each: Operation): number[] =>
+    each.method === 'DELETE'
+      ? [1, -depth(each), 0, 0]
+      : [
+          0,
+          resources.get(resourceOf(each))!,
+          each.method === 'POST' && !/\}\/?$/.test(each.path) ? depth(each) * 10 : depth(each) * 10 + 5,
+          ranks.get(each.method) ?? 7,
+        ];
+  return [...operations].sort((a, b) => {
+    const [x, y] = [key(a), key(b)];
+    for (let at = 0; at < x.length; at++) if (x[at] !== y[at]) return x[at]! - y[at]!;
+    return 0;
+  });
+}
+
+function titleOf(operation: Operation): string {
+  const { summary, id } = operation;
+  const text = summary?.trim() || (id === undefined ? '' : words(id));
+  const title = headingText(text).trim();
+  return title === '' ? operationTitle(operation) : text;
+}
+
+function statementsOf(
+  operation: Operation,
+  response: ApiResponse | undefined,
+  producers: Producers,
+): string[] {
+  const status = response?.status ?? '';
+  const check = /^\d{3}$/.test(status)
+    ? `status = ${status}`
+    : /^\dXX$/i.test(status)
+      ? `status is ${status.toLowerCase()}`
+      : 'status is 2xx';
+  return [check, ...producers.keptBy(operation).map(({ statement }) => statement)];
+}
+
+/** So long an example may be to stand in a page: it is to be read. */
+const longestExample = 4000;
+
+/** The example that the definition itself gives. */
+function exampleOf({ status, content }: ApiResponse): ImportedExample | undefined {
+  const media = content.find(({ type, examples }) => examples.length > 0 && /json|text|xml/i.test(type));
+  const value = media?.examples[0]?.value;
+  if (value === undefined || !/^\d{3}$/.test(status)) return undefined;
+  const body = typeof value === 'string' && !/json/i.test(media!.type) ? value : jsonText(value);
+  if (body.length > longestExample) return undefined;
+  return { status, contentType: media!.type.replace(/[\r\n].*/s, ''), body };
+}
+
+/** What a definition has and pages do not. */
+function leftOut(api: ApiDefinition): string[] {
+  const hooks = isJsonObject(api.root.value.webhooks) ? Object.keys(api.root.value.webhooks).length : 0;
+  const callbacks = api.operations.filter(({ located }) => isJsonObject(located.value.callbacks)).length;
+  return [
+    ...(hooks > 0 ? [`${counted(hooks, 'webhook')} left out: there the service is who asks.`] : []),
+    ...(callbacks > 0
+      ? [`The callbacks of ${counted(callbacks, 'operation')} left out: there the service is who asks.`]
+      : []),
+  ];
+}

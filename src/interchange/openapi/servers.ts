@@ -1,0 +1,58 @@
+import type { ApiDefinition } from '../../core/definition/api.ts';
+import { isLoopback } from '../../core/text/hosts.ts';
+import type { ImportedEnvironment } from '../imported.ts';
+import { slugOf, UniqueNames } from '../plain-text.ts';
+
+/** Where a service listens on this machine, most likely. */
+const usualAddress = 'http://127.0.0.1:8080';
+
+/** The servers of a definition as environments. One is chosen by itself only where it is this machine. */
+export function environmentsOf(
+  { servers }: Pick<ApiDefinition, 'servers'>,
+  variable: string,
+): { environments: ImportedEnvironment[]; note?: string } {
+  const names = new UniqueNames();
+  const absolute = servers.filter(({ url }) => /^https?:\/\/[^/]/i.test(url));
+  if (absolute.length === 0) {
+    const path = (servers[0]?.url ?? '').replace(/^(?!\/)/, '/').replace(/\/$/, '');
+    const variables: [string, string][] = [[variable, usualAddress + path]];
+    return {
+      environments: [{ name: 'local', about: 'The definition names no host.', variables, isDefault: true }],
+      note: `The definition names no host; mervok.yaml says ${usualAddress}${path}, until it is changed there.`,
+    };
+  }
+  let hasDefault = false;
+  const environments = absolute.map(({ url, description }): ImportedEnvironment => {
+    const isHere = isLoopback(hostOf(url));
+    const isDefault = isHere && !hasDefault;
+    hasDefault ||= isDefault;
+    const name = names.take(environmentName(url, description));
+    const about = description !== undefined && slugOf(description, '') !== name ? description : undefined;
+    return { name, about, variables: [[variable, url.replace(/\/$/, '')]], isDefault };
+  });
+  return { environments };
+}
+
+const words = ['production', 'staging', 'sandbox', 'development', 'testing', 'preview', 'demo', 'local'];
+const begins: readonly (readonly [RegExp, string])[] = [
+  [/\bprod/, 'production'],
+  [/\bstag|\bstg\b/, 'staging'],
+  [/\bsandbox/, 'sandbox'],
+  [/\bdev(?:el|\b)/, 'development'],
+  [/\btest|\bqa\b|\buat\b/, 'testing'],
+  [/\bpreview|\bbeta\b/, 'preview'],
+];
+
+/** What an environment is called: by its description, else by its host. */
+function environmentName(url: string, description = ''): string {
+  if (isLoopback(hostOf(url))) return 'local';
+  const short = slugOf(description, '');
+  if (words.includes(short)) return short;
+  for (const text of [description.toLowerCase(), hostOf(url).toLowerCase()])
+    for (const [pattern, name] of begins) if (pattern.test(text)) return name;
+  return 'production';
+}
+
+function hostOf(url: string): string {
+  return /^https?:\/\/(?:[^@/]*@)?(\[[^\]]*\]|[^/:?#]*)/i.exec(url)?.[1]?.replace(/^\[|\]$/g, '') ?? '';
+}

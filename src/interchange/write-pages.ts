@@ -1,0 +1,127 @@
+import { STATUS_CODES } from 'node:http';
+import { withoutReferences } from '../core/steps/http/write-request.ts';
+import type {
+  ImportedAuth,
+  ImportedCase,
+  ImportedCollection,
+  ImportedPage,
+  ImportedSecret,
+} from './imported.ts';
+import { headingText, inactiveProse } from './plain-text.ts';
+
+/** A page as a person would write it. */
+export function writePage(page: ImportedPage): string {
+  const settings = [
+    ...(page.auth ? authLines(page.auth) : []),
+    ...(page.variables.length > 0
+      ? ['variables:', ...page.variables.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
+      : []),
+  ];
+  const front = settings.length === 0 ? [] : [`---\n${settings.join('\n')}\n---`];
+  const prose = page.description === undefined ? [] : [inactiveProse(page.description)];
+  const head = [...front, `# ${headingText(page.title)}`, ...prose.filter(text => text !== '')].join('\n\n');
+  return `${[head.replace('---\n\n#', '---\n#'), ...page.cases.map(writeCase)].join('\n\n')}\n`;
+}
+
+/** A case, from its heading on. */
+export function writeCase(each: ImportedCase): string {
+  const { request, example, statements } = each;
+  const prose = each.description === undefined ? '' : inactiveProse(each.description);
+  const settings = [...(each.auth ? authLines(each.auth) : []), ...(each.staysHere ? ['redirects: 0'] : [])];
+  return [
+    `## ${headingText(each.title)}`,
+    ...(prose === '' ? [] : [prose]),
+    ...(settings.length > 0 ? [fence('yaml settings', settings.join('\n'))] : []),
+    ...(each.cleansUp ? [fence('mervok', 'cleanup')] : []),
+    ...requestFences(request),
+    ...(statements.length > 0 ? [fence('mervok', statements.join('\n'))] : []),
+    ...(example ? [exampleFence(example)] : []),
+  ].join('\n\n');
+}
+
+function requestFences({ method, target, headers, body }: ImportedCase['request']): string[] {
+  const head = [`${method} ${target}`, ...headers.map(([name, value]) => `${name}: ${value}`)].join('\n');
+  if (!body) return [fence('http', head)];
+  if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`)];
+  return [fence('http', head), fence(`${body.form} body`, body.text)];
+}
+
+function exampleFence({ status, contentType, body }: NonNullable<ImportedCase['example']>): string {
+  const reason = STATUS_CODES[status];
+  const head = [
+    `HTTP/1.1 ${status}${reason === undefined ? '' : ` ${reason}`}`,
+    ...(contentType === undefined ? [] : [`Content-Type: ${contentType}`]),
+  ];
+  return fence(
+    'http',
+    body === undefined ? head.join('\n') : `${head.join('\n')}\n\n${withoutReferences(body)}`,
+  );
+}
+
+/** The marks are longer than any in the text. */
+function fence(info: string, text: string): string {
+  const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map(marks => marks.length));
+  const marks = '`'.repeat(longest + 1);
+  return `${marks}${info}\n${text.replace(/\n$/, '')}\n${marks}`;
+}
+
+/** The settings of a collection. */
+export function writeSettings(collection: ImportedCollection): string {
+  const { title, base, environments, auth, definition, namespaces = [] } = collection;
+  const chosen = environments.find(({ isDefault }) => isDefault);
+  const lines = [
+    `title: ${yamlText(title)}`,
+    ...(base === undefined ? [] : [`base: ${yamlText(base)}`]),
+    ...(definition === undefined
+      ? []
+      : ['', '# Every exchange is held to it.', `definition: ${yamlText(definition)}`]),
+    ...(auth ? ['', ...authLines(auth)] : []),
+    ...(namespaces.length > 0
+      ? ['', 'namespaces:', ...namespaces.map(([prefix, name]) => `  ${prefix}: ${yamlText(name)}`)]
+      : []),
+    ...(environments.length > 0 ? ['', 'environments:'] : []),
+    ...environments.flatMap(({ name, about, variables }) => [
+      ...(about === undefined ? [] : [`  # ${about.replace(/\s+/g, ' ').trim()}`]),
+      `  ${name}:`,
+      ...variables.map(([variable, value]) => `    ${variable}: ${yamlText(value)}`),
+    ]),
+    ...(chosen
+      ? [`environment: ${chosen.name}`]
+      : environments.length > 0
+        ? ['# None is chosen by itself, so that nothing runs against the wrong one: mervok run @NAME']
+        : []),
+  ];
+  return `${lines.join('\n')}\n`;
+}
+
+/** The file that no one commits. */
+export function writeSecrets(secrets: readonly ImportedSecret[]): string {
+  return `# Secrets, which are masked everywhere and belong to nobody else: Git leaves this file out.\nvariables:\n${secretLines(secrets)}`;
+}
+
+export function secretLines(secrets: readonly ImportedSecret[]): string {
+  return secrets
+    .map(({ name, about, value = 'to-be-filled-in' }) => `  # ${about}\n  ${name}: ${yamlText(value)}\n`)
+    .join('');
+}
+
+function authLines(auth: ImportedAuth): string[] {
+  if (auth.kind === 'none') return ['auth: none'];
+  if (auth.kind === 'bearer') return [`auth: { bearer: ${yamlText(auth.value)} }`];
+  const fields = auth.fields.map(([name, value]) => `${name}: ${yamlText(value)}`).join(', ');
+  return [`auth: { ${auth.kind}: { ${fields} } }`];
+}
+
+/** A scalar of YAML; in quotes where it would be anything else than what it is. */
+export function yamlText(value: string | number | boolean): string {
+  if (typeof value !== 'string') return String(value);
+  const isPlain =
+    /^[A-Za-z][\w ./-]*$/.test(value) &&
+    !/^(?:true|false|null|yes|no|on|off|y|n)$/i.test(value) &&
+    !/\s$|: | #/.test(value);
+  return isPlain ? value : JSON.stringify(value).replace(/[\u007f-\u009f\u2028\u2029]/g, escaped);
+}
+
+function escaped(character: string): string {
+  return `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`;
+}
