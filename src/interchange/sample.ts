@@ -40,15 +40,15 @@ export function sampleOf(
     sampleOf(documents, { value: each, document }, { skips, around: [...around, value] });
   const all = member(value, 'allOf');
   if (Array.isArray(all))
-    return merged([...all.map(inner), ownSample(value, inner, skips, documents, document)]);
+    return merged([...all.map(inner), ownSample(value, inner, skips, documents, document, around.length)]);
   for (const keyword of ['oneOf', 'anyOf']) {
     const forms = member(value, keyword);
     if (!Array.isArray(forms)) continue;
     const form = forms.find(each => textOf(member(each, 'type')) !== 'null') ?? forms[0]!;
-    const sample = merged([ownSample(value, inner, skips, documents, document), inner(form)]);
+    const sample = merged([ownSample(value, inner, skips, documents, document, around.length), inner(form)]);
     return withDiscriminator(sample, value, form);
   }
-  return ownSample(value, inner, skips, documents, document);
+  return ownSample(value, inner, skips, documents, document, around.length);
 }
 
 function merged(samples: readonly (Json | undefined)[]): Json | undefined {
@@ -72,11 +72,17 @@ function ownSample(
   skips: 'readOnly' | 'writeOnly',
   documents: DocumentSet,
   document: Located['document'],
+  depth: number,
 ): Json | undefined {
   const type = [schema.type].flat().find(each => typeof each === 'string' && each !== 'null');
   if (type === 'object' || (type === undefined && isJsonObject(schema.properties))) {
     const object: JsonObject = {};
+    const required = new Set(Array.isArray(schema.required) ? schema.required : []);
     for (const [name, each] of members(schema.properties)) {
+      // What may be left out is written where the definition shows what it looks like, or wants nothing at all.
+      const isWanted =
+        required.has(name) || givenValue(each) !== undefined || (required.size === 0 && depth < 2);
+      if (!isWanted || (name.startsWith('_') && !required.has(name))) continue;
       const target = documents.resolve({ value: each, document });
       const isSkipped = [each, target instanceof Unresolved ? null : target.value].some(
         part => member(part, skips) === true || member(part, 'deprecated') === true,

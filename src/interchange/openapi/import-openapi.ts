@@ -90,7 +90,7 @@ class PageWriter {
     const cases = operations.map(each => this.#case(each, auth, headings, variables));
     return {
       slug: slugs.take(slugOf(title, 'page')),
-      title,
+      title: words(title),
       ...(description !== undefined && { description }),
       ...(!sameAuth(auth, this.auth) && { auth: auth ?? noAuth }),
       variables: [...variables],
@@ -156,15 +156,16 @@ function grouped({ operations, tags, title }: ApiDefinition): Group[] {
   for (const operation of operations) {
     const [first] = operation.path.split('/').filter(part => part !== '' && !part.startsWith('{'));
     const name = operation.tags[0] ?? first ?? title;
-    const group = groups.get(name) ?? { title: words(name), operations: [] };
+    const group = groups.get(name) ?? { title: name, operations: [] };
     groups.set(name, group);
     group.operations.push(operation);
   }
   return [...groups.values()].filter(group => group.operations.length > 0);
 }
 
+/** A name as words; what has words already keeps its letters. */
 function words(name: string): string {
-  const text = name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[-_]+/g, ' ');
+  const text = /\s/.test(name) ? name : name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[-_]+/g, ' ');
   return text.slice(0, 1).toUpperCase() + text.slice(1);
 }
 
@@ -223,7 +224,7 @@ function statementsOf(
 }
 
 /** So long an example may be to stand in a page: it is to be read. */
-const longestExample = 4000;
+const longestExample = 1500;
 
 /** The example that the definition itself gives. */
 function exampleOf({ status, content }: ApiResponse): ImportedExample | undefined {

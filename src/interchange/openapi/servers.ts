@@ -35,6 +35,7 @@ export function environmentsOf(
 
 const words = ['production', 'staging', 'sandbox', 'development', 'testing', 'preview', 'demo', 'local'];
 const begins: readonly (readonly [RegExp, string])[] = [
+  [/\bpre-?prod/, 'preproduction'],
   [/\bprod/, 'production'],
   [/\bstag|\bstg\b/, 'staging'],
   [/\bsandbox/, 'sandbox'],

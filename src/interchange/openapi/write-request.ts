@@ -100,6 +100,9 @@ export class RequestWriter {
   /** Members that are called like what another case keeps stand for it; what signs in is a secret. */
   #withNames(operation: Operation, sample: Json): Json | Reference {
     if (!isJsonObject(sample)) return sample;
+    const own = new Set(
+      operation.parameters.map(each => this.producers.nameOf(operation, each.name) ?? nameOf(each.name)),
+    );
     const object: { [name: string]: Json | Reference } = {};
     for (const [name, value] of Object.entries(sample)) {
       if (typeof value === 'string' && passwordName.test(name)) {
@@ -108,7 +111,9 @@ export class RequestWriter {
         continue;
       }
       const isIdentifier = (typeof value === 'string' || typeof value === 'number') && name !== 'name';
-      const names = isIdentifier ? [nameOf(name), nameOf(`${name}-id`)] : [];
+      // What its own path names is not what it says.
+      const ids = [nameOf(name), nameOf(`${name}-id`)].filter(each => !own.has(each));
+      const names = isIdentifier ? ids : [];
       const known = names.find(each => this.flow.takes(operation, each));
       Object.defineProperty(object, name, {
         value: known === undefined ? value : new Reference(known, typeof value === 'string'),
