@@ -230,8 +230,10 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
 
   import: command =>
     plain(command)
-      .description('begin a collection from the definition of an API, or add what is new in it')
-      .argument('<FILE...>', 'a definition: OpenAPI, .yaml or .json')
+      .description(
+        'begin a collection from the definition of an API or a recording, or add what is new in it',
+      )
+      .argument('<FILE...>', 'a definition (OpenAPI, .yaml or .json) or a recording (HAR)')
       .option('-o, --output <DIR>', 'where to; without it the working folder', '.')
       .option('--list', 'only say what would be written')
       .action(async (paths: string[], options) =>

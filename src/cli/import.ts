@@ -55,8 +55,9 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
     }),
     text: (each: string) => (existsSync(join(folder, each)) ? read(join(folder, each)) : undefined),
   };
-  const { files, notes } = filesOf(imported.collection, existing);
-  const copies = inFolder === undefined ? copiesOf(imported.needs, beside, folder) : [];
+  const { files, notes } = filesOf(imported.collection, existing, imported.secrets);
+  const copies =
+    inFolder === undefined && imported.needs.length > 0 ? copiesOf(imported.needs, beside, folder) : [];
   const { out, err, paint } = terminal;
   const verb = list ? 'would be written' : 'written';
   for (const { path: file, text, grows, about, secret } of files) {

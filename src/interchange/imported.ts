@@ -47,6 +47,10 @@ export interface ImportedPage {
   readonly title: string;
   readonly description?: string | undefined;
   readonly auth?: ImportedAuth;
+  /** Where it is another one than that of the collection. */
+  readonly base?: string;
+  /** Headers of all its requests. */
+  readonly headers?: readonly (readonly [name: string, value: string])[];
   /** Values as YAML has them. */
   readonly variables: readonly (readonly [name: string, value: string | number | boolean])[];
   readonly cases: readonly ImportedCase[];
@@ -72,6 +76,8 @@ export interface ImportedRequest {
   readonly target: string;
   /** Values with references; other braces stand behind a backslash. */
   readonly headers: readonly (readonly [name: string, value: string])[];
+  /** What is too long to be read in the target: a line each, `name = value`. */
+  readonly query?: string;
   /** The same; `form` is the word of its fence, and without one it stands below the head. */
   readonly body?: { readonly form?: 'form' | 'multipart' | 'text' | 'xml'; readonly text: string };
 }

@@ -1,7 +1,10 @@
 import type { ReadText } from '../core/definition/document/document-set.ts';
+import type { Json } from '../core/definition/document/json.ts';
 import { openDefinition } from '../core/definition/index.ts';
-import type { Finding } from '../core/model/finding.ts';
+import { type Finding, finding, findingOf, SourceError } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
+import { importHar } from './har/import-har.ts';
+import { isRecording } from './har/read-har.ts';
 import type { ImportedCollection } from './imported.ts';
 import { importOpenApi } from './openapi/import-openapi.ts';
 
@@ -15,6 +18,8 @@ export type Imported =
       readonly collection: ImportedCollection;
       /** Files that the collection needs, by their paths as seen from the imported one; the first is that itself. */
       readonly needs: readonly string[];
+      /** What must not stand in any page, in any form. */
+      readonly secrets: readonly string[];
       readonly finding?: undefined;
     }
   | { readonly finding: Finding; readonly collection?: undefined };
@@ -28,9 +33,32 @@ export function importFile(
   { name, text, readText }: { readonly name: string; readonly text: string; readonly readText: ReadText },
   definitionAt: string,
 ): Imported {
-  const { api, finding } = openDefinition(new Source(name, text), readText);
+  const source = new Source(name, text);
+  if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text)) return importRecording(source);
+  const { api, finding } = openDefinition(source, readText);
   if (!api) return { finding };
   api.documents.readAll();
   const needs = api.documents.documents.map(({ source }) => source.file);
-  return { collection: importOpenApi(api, definitionAt), needs };
+  return { collection: importOpenApi(api, definitionAt), needs, secrets: [] };
+}
+
+function importRecording(source: Source): Imported {
+  try {
+    const value = JSON.parse(source.text) as Json;
+    if (!isRecording(value))
+      throw new SourceError(
+        'har-form',
+        { start: 0, end: 0 },
+        'This is no HTTP archive: it has no log of entries.',
+      );
+    return { ...importHar(value, source.file), needs: [] };
+  } catch (error) {
+    if (error instanceof SourceError) return { finding: findingOf(error, source) };
+    if (!(error instanceof SyntaxError)) throw error;
+    // Newer versions of the runtime say where; where it is cut off, that is the end.
+    const at = Number(/position (\d+)/.exec(error.message)?.[1] ?? source.text.length);
+    const range = { start: Math.min(at, source.text.length), end: Math.min(at + 1, source.text.length) };
+    const why = at >= source.text.length - 1 ? 'it breaks off' : 'something else should stand here';
+    return { finding: finding('har-form', { source, range }, `This recording is no JSON: ${why}.`) };
+  }
 }

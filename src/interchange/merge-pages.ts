@@ -1,6 +1,7 @@
 import type { Collection } from '../core/analysis/collection.ts';
 import { Source } from '../core/model/source.ts';
 import { readPage } from '../core/pages/read-page.ts';
+import { Masker } from '../core/secrecy/masker.ts';
 import type { WrittenRequest } from '../core/steps/http/request.ts';
 import { counted, inWords } from '../core/text/words.ts';
 import type { ImportedCase, ImportedCollection, ImportedPage } from './imported.ts';
@@ -33,7 +34,12 @@ export interface ImportedFiles {
 type OfOperation = ImportedCase & { readonly operation?: string };
 
 /** The files of an import. Pages that are there get what they lack at their end; settings that are there stay as they are. */
-export function filesOf(imported: ImportedCollection, { collection, text }: Existing): ImportedFiles {
+export function filesOf(
+  whole: ImportedCollection,
+  { collection, text }: Existing,
+  secrets: readonly string[] = [],
+): ImportedFiles {
+  const imported = whole.definition === undefined ? besideOthers(whole, text) : whole;
   const files: ImportedFile[] = [];
   const notes: string[] = [...imported.notes];
   const known = new Set(collection ? requestsIn(collection).map(({ key }) => key) : []);
@@ -64,7 +70,41 @@ export function filesOf(imported: ImportedCollection, { collection, text }: Exis
     );
   files.push(...secretFile(imported, text('mervok.secret.yaml')));
   if (collection) notes.push(...goneIn(collection, imported));
-  return { files, notes };
+  return withoutSecrets(files, notes, secrets);
+}
+
+/** A recording does not add to pages that are there; below other settings it brings its own base. */
+function besideOthers(imported: ImportedCollection, text: Existing['text']): ImportedCollection {
+  if (text('mervok.yaml') === undefined) return imported;
+  const variables = imported.environments[0]?.variables ?? [];
+  const pages = imported.pages.map(page => {
+    let slug = page.slug;
+    for (let number = 2; text(`${slug}.md`) !== undefined; number++) slug = `${page.slug}-${number}`;
+    const base = imported.base === undefined ? {} : { base: imported.base };
+    return { ...page, ...base, slug, variables: [...variables, ...page.variables] };
+  });
+  return { ...imported, pages };
+}
+
+/** What is shorter would be found in everything. */
+const shortestSecret = 4;
+
+/** No secret stands in what others read, in whatever form. */
+function withoutSecrets(
+  files: readonly ImportedFile[],
+  notes: readonly string[],
+  secrets: readonly string[],
+): ImportedFiles {
+  const masker = new Masker();
+  for (const secret of secrets) if (secret.length >= shortestSecret) masker.addValue(secret, 'lasting');
+  if (masker.isEmpty) return { files, notes };
+  const more: string[] = [];
+  const masked = files.map(file => {
+    if (file.secret || !masker.holdsSecret(file.text)) return file;
+    more.push(`${file.path} held a secret in another form; [secret] stands in its place.`);
+    return { ...file, text: masker.text(file.text) };
+  });
+  return { files: masked, notes: [...notes, ...more] };
 }
 
 function secretFile({ secrets }: ImportedCollection, before: string | undefined): ImportedFile[] {

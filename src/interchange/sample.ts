@@ -10,6 +10,9 @@ import {
 } from '../core/definition/document/json.ts';
 import { patternOf } from '../core/definition/schemas/convert-schema.ts';
 
+/** So many members are written where none has to be there. */
+const mostOptional = 4;
+
 /** How deep a value is made. */
 const deepest = 6;
 
@@ -83,6 +86,7 @@ function ownSample(
       const isWanted =
         required.has(name) || givenValue(each) !== undefined || (required.size === 0 && depth < 2);
       if (!isWanted || (name.startsWith('_') && !required.has(name))) continue;
+      if (required.size === 0 && Object.keys(object).length >= mostOptional) break;
       const target = documents.resolve({ value: each, document });
       const isSkipped = [each, target instanceof Unresolved ? null : target.value].some(
         part => member(part, skips) === true || member(part, 'deprecated') === true,

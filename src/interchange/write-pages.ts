@@ -12,7 +12,11 @@ import { headingText, inactiveProse } from './plain-text.ts';
 /** A page as a person would write it. */
 export function writePage(page: ImportedPage): string {
   const settings = [
+    ...(page.base === undefined ? [] : [`base: ${yamlText(page.base)}`]),
     ...(page.auth ? authLines(page.auth) : []),
+    ...(page.headers
+      ? ['headers:', ...page.headers.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
+      : []),
     ...(page.variables.length > 0
       ? ['variables:', ...page.variables.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
       : []),
@@ -39,11 +43,12 @@ export function writeCase(each: ImportedCase): string {
   ].join('\n\n');
 }
 
-function requestFences({ method, target, headers, body }: ImportedCase['request']): string[] {
+function requestFences({ method, target, headers, query, body }: ImportedCase['request']): string[] {
   const head = [`${method} ${target}`, ...headers.map(([name, value]) => `${name}: ${value}`)].join('\n');
-  if (!body) return [fence('http', head)];
-  if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`)];
-  return [fence('http', head), fence(`${body.form} body`, body.text)];
+  const more = query === undefined ? [] : [fence('form query', query)];
+  if (!body) return [fence('http', head), ...more];
+  if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`), ...more];
+  return [fence('http', head), ...more, fence(`${body.form} body`, body.text)];
 }
 
 function exampleFence({ status, contentType, body }: NonNullable<ImportedCase['example']>): string {

@@ -62,6 +62,7 @@ export const codes = {
   'base-missing': 'error',
   'base-form': 'error',
   // definitions of an API
+  'har-form': 'error',
   'definition-missing': 'error',
   'definition-unreadable': 'error',
   'definition-form': 'error',

@@ -13,12 +13,13 @@ import type {
   ImportedExample,
   ImportedPage,
 } from '../imported.ts';
+import { jsonText } from '../json-text.ts';
 import { headingText, slugOf, UniqueNames } from '../plain-text.ts';
 import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
 import { environmentsOf } from './servers.ts';
-import { jsonText, RequestWriter } from './write-request.ts';
+import { RequestWriter } from './write-request.ts';
 
 /** A case, and the operation that it is for. */
 export interface OperationCase extends ImportedCase {
@@ -204,9 +205,15 @@ function inOrder(operations: readonly Operation[]): Operation[] {
 
 function titleOf(operation: Operation): string {
   const { summary, id } = operation;
-  const text = summary?.trim() || (id === undefined ? '' : words(id));
+  const text = summary?.trim() || (id === undefined ? '' : sentence(id));
   const title = headingText(text).trim();
   return title === '' ? operationTitle(operation) : text;
+}
+
+/** `Find by id`, of what programs call `TodoController.findById`. */
+function sentence(id: string): string {
+  const text = words(id.split(/[./:]/).at(-1)!);
+  return /[a-z] [A-Z][a-z]/.test(text) ? text.slice(0, 1) + text.slice(1).toLowerCase() : text;
 }
 
 function statementsOf(

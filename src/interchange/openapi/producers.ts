@@ -4,6 +4,7 @@ import { isJsonObject, type Json, member, members, textOf } from '../../core/def
 import { securityOf } from '../../core/definition/security.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
 import { nameOf } from '../plain-text.ts';
+import { singularOf } from '../singular.ts';
 
 // Where a parameter of a path may come from: the operation whose response gives it.
 
@@ -262,12 +263,6 @@ function nameFor(segments: readonly string[], parameter: string): string {
   if (!general.test(parameter) || resource === undefined || resource.startsWith('{'))
     return nameOf(parameter);
   return nameOf(`${singularOf(resource)}-${parameter}`);
-}
-
-export function singularOf(word: string): string {
-  if (/ies$/i.test(word)) return word.replace(/ies$/i, 'y');
-  if (/(?:ss|sh|ch|x)es$/i.test(word)) return word.replace(/es$/i, '');
-  return /[^s]s$/i.test(word) ? word.slice(0, -1) : word;
 }
 
 function plain(name: string): string {

@@ -2,6 +2,7 @@ import type { ApiDefinition, MediaType, Operation, Parameter } from '../../core/
 import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import type { ImportedRequest } from '../imported.ts';
+import { jsonText, Named } from '../json-text.ts';
 import { nameOf } from '../plain-text.ts';
 import { givenValue, sampleOf } from '../sample.ts';
 import type { Authorizations } from './authorizations.ts';
@@ -97,17 +98,34 @@ export class RequestWriter {
     return { form: 'text', text: withoutReferences(text) };
   }
 
+  /** What the last part of a path is called, where it is a parameter that another case gives. */
+  #lastOfPath(operation: Operation): string | undefined {
+    const [, parameter] = /\{([^{}]*)\}\/?$/.exec(operation.path) ?? [];
+    const name = parameter === undefined ? undefined : this.producers.nameOf(operation, parameter);
+    return name !== undefined && this.flow.takes(operation, name) ? name : undefined;
+  }
+
   /** Members that are called like what another case keeps stand for it; what signs in is a secret. */
-  #withNames(operation: Operation, sample: Json): Json | Reference {
+  #withNames(operation: Operation, sample: Json): Json | Named {
     if (!isJsonObject(sample)) return sample;
     const own = new Set(
       operation.parameters.map(each => this.producers.nameOf(operation, each.name) ?? nameOf(each.name)),
     );
-    const object: { [name: string]: Json | Reference } = {};
+    const object: { [name: string]: Json | Named } = {};
+    const last = this.#lastOfPath(operation);
     for (const [name, value] of Object.entries(sample)) {
+      if (/^_?id$/i.test(name) && typeof value !== 'object') {
+        // It is the one that the path names, or the service gives it.
+        if (last !== undefined)
+          Object.defineProperty(object, name, {
+            value: new Named(last, typeof value === 'string'),
+            enumerable: true,
+          });
+        continue;
+      }
       if (typeof value === 'string' && passwordName.test(name)) {
         const secret = this.authorizations.passwordIn(operation, name).slice(1, -1);
-        Object.defineProperty(object, name, { value: new Reference(secret, true), enumerable: true });
+        Object.defineProperty(object, name, { value: new Named(secret, true), enumerable: true });
         continue;
       }
       const isIdentifier = (typeof value === 'string' || typeof value === 'number') && name !== 'name';
@@ -116,20 +134,12 @@ export class RequestWriter {
       const names = isIdentifier ? ids : [];
       const known = names.find(each => this.flow.takes(operation, each));
       Object.defineProperty(object, name, {
-        value: known === undefined ? value : new Reference(known, typeof value === 'string'),
+        value: known === undefined ? value : new Named(known, typeof value === 'string'),
         enumerable: true,
       });
     }
     return object as Json;
   }
-}
-
-/** A name in the place of a value. */
-class Reference {
-  constructor(
-    readonly name: string,
-    readonly asText: boolean,
-  ) {}
 }
 
 /** JSON first, then what can be written as fields. */
@@ -162,28 +172,4 @@ function plainOf(value: Json): string | number | boolean {
 
 function headerName(name: string): string {
   return name.replace(/[^!#$%&'*+.^_`|~\w-]/g, '-');
-}
-
-/** As short as it can be read: what has room stands in one line. */
-export function jsonText(value: unknown, indent = ''): string {
-  const line = inOneLine(value);
-  if (indent.length + line.length <= 110 || typeof value !== 'object' || value === null) return line;
-  if (value instanceof Reference) return line;
-  const inner = `${indent}  `;
-  if (Array.isArray(value))
-    return `[\n${value.map(each => inner + jsonText(each, inner)).join(',\n')}\n${indent}]`;
-  const members = Object.entries(value).map(
-    ([name, each]) => `${inner}${withoutReferences(JSON.stringify(name))}: ${jsonText(each, inner)}`,
-  );
-  return `{\n${members.join(',\n')}\n${indent}}`;
-}
-
-function inOneLine(value: unknown): string {
-  if (value instanceof Reference) return value.asText ? `"{${value.name}}"` : `{${value.name}}`;
-  if (Array.isArray(value)) return `[${value.map(inOneLine).join(', ')}]`;
-  if (typeof value !== 'object' || value === null) return withoutReferences(JSON.stringify(value) ?? 'null');
-  const members = Object.entries(value).map(
-    ([name, each]) => `${withoutReferences(JSON.stringify(name))}: ${inOneLine(each)}`,
-  );
-  return members.length === 0 ? '{}' : `{ ${members.join(', ')} }`;
 }
