@@ -85,5 +85,6 @@ export interface ImportedRequest {
 export interface ImportedExample {
   readonly status: string;
   readonly contentType?: string;
+  /** With braces as in a request. */
   readonly body?: string;
 }

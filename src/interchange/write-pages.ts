@@ -1,5 +1,6 @@
 import { STATUS_CODES } from 'node:http';
 import { withoutReferences } from '../core/steps/http/write-request.ts';
+import { oneLine } from './field-lines.ts';
 import type {
   ImportedAuth,
   ImportedCase,
@@ -18,7 +19,7 @@ export function writePage(page: ImportedPage): string {
       ? ['headers:', ...page.headers.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
       : []),
     ...(page.variables.length > 0
-      ? ['variables:', ...page.variables.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
+      ? ['variables:', ...page.variables.map(([name, value]) => `  ${name}: ${literalText(value)}`)]
       : []),
   ];
   const front = settings.length === 0 ? [] : [`---\n${settings.join('\n')}\n---`];
@@ -44,7 +45,9 @@ export function writeCase(each: ImportedCase): string {
 }
 
 function requestFences({ method, target, headers, query, body }: ImportedCase['request']): string[] {
-  const head = [`${method} ${target}`, ...headers.map(([name, value]) => `${name}: ${value}`)].join('\n');
+  const head = [`${method} ${target}`, ...headers.map(([name, value]) => `${name}: ${oneLine(value)}`)].join(
+    '\n',
+  );
   const more = query === undefined ? [] : [fence('form query', query)];
   if (!body) return [fence('http', head), ...more];
   if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`), ...more];
@@ -57,10 +60,7 @@ function exampleFence({ status, contentType, body }: NonNullable<ImportedCase['e
     `HTTP/1.1 ${status}${reason === undefined ? '' : ` ${reason}`}`,
     ...(contentType === undefined ? [] : [`Content-Type: ${contentType}`]),
   ];
-  return fence(
-    'http',
-    body === undefined ? head.join('\n') : `${head.join('\n')}\n\n${withoutReferences(body)}`,
-  );
+  return fence('http', body === undefined ? head.join('\n') : `${head.join('\n')}\n\n${body}`);
 }
 
 /** The marks are longer than any in the text. */
@@ -86,9 +86,9 @@ export function writeSettings(collection: ImportedCollection): string {
       : []),
     ...(environments.length > 0 ? ['', 'environments:'] : []),
     ...environments.flatMap(({ name, about, variables }) => [
-      ...(about === undefined ? [] : [`  # ${about.replace(/\s+/g, ' ').trim()}`]),
+      ...(about === undefined ? [] : [`  # ${oneLine(about)}`]),
       `  ${name}:`,
-      ...variables.map(([variable, value]) => `    ${variable}: ${yamlText(value)}`),
+      ...variables.map(([variable, value]) => `    ${variable}: ${literalText(value)}`),
     ]),
     ...(chosen
       ? [`environment: ${chosen.name}`]
@@ -106,7 +106,10 @@ export function writeSecrets(secrets: readonly ImportedSecret[]): string {
 
 export function secretLines(secrets: readonly ImportedSecret[]): string {
   return secrets
-    .map(({ name, about, value = 'to-be-filled-in' }) => `  # ${about}\n  ${name}: ${yamlText(value)}\n`)
+    .map(
+      ({ name, about, value = 'to-be-filled-in' }) =>
+        `  # ${oneLine(about)}\n  ${name}: ${literalText(value)}\n`,
+    )
     .join('');
 }
 
@@ -115,6 +118,11 @@ function authLines(auth: ImportedAuth): string[] {
   if (auth.kind === 'bearer') return [`auth: { bearer: ${yamlText(auth.value)} }`];
   const fields = auth.fields.map(([name, value]) => `${name}: ${yamlText(value)}`).join(', ');
   return [`auth: { ${auth.kind}: { ${fields} } }`];
+}
+
+/** A value in which nothing is a reference. */
+function literalText(value: string | number | boolean): string {
+  return yamlText(typeof value === 'string' ? withoutReferences(value) : value);
 }
 
 /** A scalar of YAML; in quotes where it would be anything else than what it is. */

@@ -2,6 +2,7 @@ import { isJsonObject, type Json } from '../../core/definition/document/json.ts'
 import { secretName, shortestWritten, signedToken } from '../../core/secrecy/secret-names.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
+import { fieldLine } from '../field-lines.ts';
 import type {
   ImportedAuth,
   ImportedCase,
@@ -189,7 +190,7 @@ class CaseWriter {
       return {
         target: path,
         query: pairsIn(search.slice(1))
-          .map(([name, value]) => this.#field(name, value))
+          .flatMap(([name, value]) => this.#field(name, value))
           .join('\n'),
       };
     const written = pairs.map(pair => {
@@ -214,14 +215,14 @@ class CaseWriter {
         fields.length > 0
           ? fields.map(({ name, value = '' }) => [decode(name), decode(value)] as const)
           : pairsIn(text ?? '');
-      return { form: 'form', text: pairs.map(([name, value]) => this.#field(name, value)).join('\n') };
+      return { form: 'form', text: pairs.flatMap(([name, value]) => this.#field(name, value)).join('\n') };
     }
     if (/^multipart\//i.test(type))
       return {
         form: 'multipart',
         text: fields
           .filter(({ file }) => file === undefined)
-          .map(({ name, value = '' }) => this.#field(name, value))
+          .flatMap(({ name, value = '' }) => this.#field(name, value))
           .join('\n'),
       };
     if (text === undefined) return undefined;
@@ -231,11 +232,11 @@ class CaseWriter {
     return { form: 'text', text: withoutReferences(text) };
   }
 
-  #field(name: string, value: string): string {
+  #field(name: string, value: string): string[] {
     const known =
       this.#reference(value) ??
       (isSecret(name, value) ? this.#secret(name, value, `What '${name}' is.`) : undefined);
-    return `${withoutReferences(name.replace(/[=\s]+/g, '-'))} = ${known ?? withoutReferences(value).replace(/\r?\n/g, ' ')}`;
+    return fieldLine(name, known === undefined ? value : { reference: known });
   }
 
   /** Values that come from elsewhere by their names. */
@@ -244,7 +245,7 @@ class CaseWriter {
     if (isJsonObject(value))
       return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, this.#document(each, key)]));
     if (typeof value !== 'string' && typeof value !== 'number') return value;
-    const known = this.values.nameFor(String(value)) ?? this.#secretName(name, String(value));
+    const known = this.#nameFor(String(value)) ?? this.#secretName(name, String(value));
     return known === undefined ? value : new Named(known, typeof value === 'string');
   }
 
@@ -261,8 +262,13 @@ class CaseWriter {
   }
 
   #reference(value: string): string | undefined {
-    const name = value === '' ? undefined : this.values.nameFor(value);
+    const name = value === '' ? undefined : this.#nameFor(value);
     return name === undefined ? undefined : `{${name}}`;
+  }
+
+  /** What an earlier answer gave, or a secret that is known already. */
+  #nameFor(value: string): string | undefined {
+    return this.values.nameFor(value) ?? [...this.secrets.values()].find(each => each.value === value)?.name;
   }
 
   /** A reference to a secret, which is called like what it is. */

@@ -5,6 +5,7 @@ import {
   operationTitle,
 } from '../../core/definition/api.ts';
 import { isJsonObject } from '../../core/definition/document/json.ts';
+import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { counted } from '../../core/text/words.ts';
 import type {
   ImportedAuth,
@@ -238,7 +239,8 @@ function exampleOf({ status, content }: ApiResponse): ImportedExample | undefine
   const media = content.find(({ type, examples }) => examples.length > 0 && /json|text|xml/i.test(type));
   const value = media?.examples[0]?.value;
   if (value === undefined || !/^\d{3}$/.test(status)) return undefined;
-  const body = typeof value === 'string' && !/json/i.test(media!.type) ? value : jsonText(value);
+  const body =
+    typeof value === 'string' && !/json/i.test(media!.type) ? withoutReferences(value) : jsonText(value);
   if (body.length > longestExample) return undefined;
   return { status, contentType: media!.type.replace(/[\r\n].*/s, ''), body };
 }

@@ -1,6 +1,7 @@
 import type { ApiDefinition, MediaType, Operation, Parameter } from '../../core/definition/api.ts';
 import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
+import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
 import { nameOf } from '../plain-text.ts';
@@ -155,10 +156,7 @@ function preferred(content: readonly MediaType[]): MediaType | undefined {
 /** A line each: `name = value`. */
 function fieldLines(sample: { [name: string]: Json }): string {
   return Object.entries(sample)
-    .map(
-      ([name, value]) =>
-        `${withoutReferences(name.replace(/[=\s]+/g, '-'))} = ${withoutReferences(asText(value)).replaceAll('\n', ' ')}`,
-    )
+    .flatMap(([name, value]) => fieldLine(name, asText(value)))
     .join('\n');
 }
 
