@@ -233,7 +233,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .description(
         'begin a collection from the definition of an API or a recording, or add what is new in it',
       )
-      .argument('<FILE...>', 'a definition (OpenAPI, .yaml or .json) or a recording (HAR)')
+      .argument('<FILE...>', 'a definition (OpenAPI or WSDL) or a recording (HAR)')
       .option('-o, --output <DIR>', 'where to; without it the working folder')
       .option('--list', 'only say what would be written')
       .action(async (paths: string[], options) =>

@@ -40,7 +40,7 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
   const beside = dirname(resolve(path));
   const inFolder = pathBelow(folder, path);
   const name = basename(path);
-  const imported = importFile(
+  const imported = await importFile(
     { name, text: read(path), readText: each => readInside({ root: beside, anywhere: true }, each) },
     inFolder ?? `api/${name}`,
   );

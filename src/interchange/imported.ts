@@ -79,7 +79,7 @@ export interface ImportedRequest {
   /** What is too long to be read in the target: a line each, `name = value`. */
   readonly query?: string;
   /** The same; `form` is the word of its fence, and without one it stands below the head. */
-  readonly body?: { readonly form?: 'form' | 'multipart' | 'text' | 'xml'; readonly text: string };
+  readonly body?: { readonly form?: 'form' | 'multipart' | 'text'; readonly text: string };
 }
 
 export interface ImportedExample {

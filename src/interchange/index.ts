@@ -3,10 +3,13 @@ import type { Json } from '../core/definition/document/json.ts';
 import { openDefinition } from '../core/definition/index.ts';
 import { type Finding, finding, findingOf, SourceError } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
+import { loadXml } from '../core/values/xml.ts';
 import { importHar } from './har/import-har.ts';
 import { isRecording } from './har/read-har.ts';
 import type { ImportedCollection } from './imported.ts';
 import { importOpenApi } from './openapi/import-openapi.ts';
+
+import { importWsdl } from './wsdl/import-wsdl.ts';
 
 export { type Existing, filesOf, type ImportedFile, type ImportedFiles } from './merge-pages.ts';
 
@@ -29,17 +32,29 @@ export type Imported =
  * @param name of the file, as messages call it
  * @param definitionAt where the definition will be, as the settings name it
  */
-export function importFile(
+export async function importFile(
   { name, text, readText }: { readonly name: string; readonly text: string; readonly readText: ReadText },
   definitionAt: string,
-): Imported {
+): Promise<Imported> {
   const source = new Source(name, text);
+  if (/^\s*<[?!A-Za-z]/.test(source.text.slice(0, 1000))) return importService(source, readText);
   if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text)) return importRecording(source);
   const { api, finding } = openDefinition(source, readText);
   if (!api) return { finding };
   api.documents.readAll();
   const needs = api.documents.documents.map(({ source }) => source.file);
   return { collection: importOpenApi(api, definitionAt), needs, secrets: [] };
+}
+
+async function importService(source: Source, readText: ReadText): Promise<Imported> {
+  await loadXml();
+  try {
+    const { collection } = importWsdl(source.file, source.text, readText);
+    return { collection, needs: [], secrets: [] };
+  } catch (error) {
+    if (!(error instanceof SourceError)) throw error;
+    return { finding: findingOf(error, source) };
+  }
 }
 
 function importRecording(source: Source): Imported {

@@ -153,7 +153,7 @@ function sampleText(schema: JsonObject): string {
 }
 
 /** A text that fits a simple pattern: letters, classes and how often they come. Nothing where it is not that simple. */
-function sampleOfPattern(pattern: string): string | undefined {
+export function sampleOfPattern(pattern: string): string | undefined {
   const regExp = patternOf(pattern);
   if (!regExp) return undefined;
   const body = pattern.replace(/^\^/, '').replace(/\$$/, '');

@@ -63,6 +63,7 @@ export const codes = {
   'base-form': 'error',
   // definitions of an API
   'har-form': 'error',
+  'wsdl-form': 'error',
   'definition-missing': 'error',
   'definition-unreadable': 'error',
   'definition-form': 'error',
