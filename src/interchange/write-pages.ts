@@ -1,5 +1,5 @@
 import { STATUS_CODES } from 'node:http';
-import { withoutReferences } from '../core/steps/http/write-request.ts';
+import { fence, withoutReferences } from '../core/steps/http/write-request.ts';
 import { oneLine } from './field-lines.ts';
 import type {
   ImportedAuth,
@@ -61,13 +61,6 @@ function exampleFence({ status, contentType, body }: NonNullable<ImportedCase['e
     ...(contentType === undefined ? [] : [`Content-Type: ${contentType}`]),
   ];
   return fence('http', body === undefined ? head.join('\n') : `${head.join('\n')}\n\n${body}`);
-}
-
-/** The marks are longer than any in the text. */
-function fence(info: string, text: string): string {
-  const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map(marks => marks.length));
-  const marks = '`'.repeat(longest + 1);
-  return `${marks}${info}\n${text.replace(/\n$/, '')}\n${marks}`;
 }
 
 /** The settings of a collection. */

@@ -13,10 +13,18 @@ import type {
   RequestBody,
   SecurityScheme,
 } from './api.ts';
-import { methods } from './api.ts';
 import { type DocumentSet, type Located, Unresolved } from './document/document-set.ts';
 import { isJsonObject, type Json, type JsonObject, member, members, textOf } from './document/json.ts';
-import { isKeyPlace, objectAt, readInfo, readSecurity, readTags, textsOf, valueAt } from './read-common.ts';
+import {
+  isKeyPlace,
+  objectAt,
+  readInfo,
+  readOperations,
+  readSecurity,
+  readTags,
+  textsOf,
+  valueAt,
+} from './read-common.ts';
 
 /** Reads a definition of OpenAPI 3.0 or 3.1. */
 export function readApi(
@@ -43,16 +51,7 @@ class ApiReader {
   constructor(readonly documents: DocumentSet) {}
 
   operations(root: Located<JsonObject>): Operation[] {
-    const paths = objectAt(root, 'paths');
-    return members(paths?.value).flatMap(([path, value]) => {
-      if (!path.startsWith('/')) return [];
-      const item = this.documents.resolveObject({ value, document: paths!.document });
-      if (!item) return [];
-      return methods.flatMap(method => {
-        const operation = objectAt(item, method);
-        return operation ? [this.#operation(method, path, operation, item)] : [];
-      });
-    });
+    return readOperations(root, this.documents, (...each) => this.#operation(...each));
   }
 
   #operation(

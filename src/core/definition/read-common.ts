@@ -1,5 +1,5 @@
-import type { ApiDefinition, ApiTag, SecurityRequirement } from './api.ts';
-import type { Located } from './document/document-set.ts';
+import { type ApiDefinition, type ApiTag, methods, type Operation, type SecurityRequirement } from './api.ts';
+import type { DocumentSet, Located } from './document/document-set.ts';
 import { isJsonObject, type Json, type JsonObject, member, members, textOf } from './document/json.ts';
 
 /** A member that is an object. */
@@ -46,4 +46,28 @@ export function readSecurity(value: Json | undefined): SecurityRequirement[] | u
 /** Whether a key can be sent there. */
 export function isKeyPlace(place: Json | undefined): place is 'query' | 'header' | 'cookie' {
   return place === 'query' || place === 'header' || place === 'cookie';
+}
+
+/** Every operation below `paths`, in the order in which they are written. */
+export function readOperations(
+  root: Located<JsonObject>,
+  documents: DocumentSet,
+  read: (
+    method: string,
+    path: string,
+    operation: Located<JsonObject>,
+    item: Located<JsonObject>,
+  ) => Operation,
+): Operation[] {
+  const paths = objectAt(root, 'paths');
+  return members(paths?.value).flatMap(([path, value]) => {
+    const item = path.startsWith('/')
+      ? documents.resolveObject({ value, document: paths!.document })
+      : undefined;
+    if (!item) return [];
+    return methods.flatMap(method => {
+      const operation = objectAt(item, method);
+      return operation ? [read(method, path, operation, item)] : [];
+    });
+  });
 }

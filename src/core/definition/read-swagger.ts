@@ -10,10 +10,18 @@ import type {
   RequestBody,
   SecurityScheme,
 } from './api.ts';
-import { methods } from './api.ts';
 import type { DocumentSet, Located } from './document/document-set.ts';
 import { isJsonObject, type Json, type JsonObject, member, members, textOf } from './document/json.ts';
-import { isKeyPlace, objectAt, readInfo, readSecurity, readTags, textsOf, valueAt } from './read-common.ts';
+import {
+  isKeyPlace,
+  objectAt,
+  readInfo,
+  readOperations,
+  readSecurity,
+  readTags,
+  textsOf,
+  valueAt,
+} from './read-common.ts';
 
 /** Reads a definition of OpenAPI 2.0, in the form of the later ones. */
 export function readSwagger(root: Located<JsonObject>, documents: DocumentSet): ApiDefinition {
@@ -54,15 +62,7 @@ class SwaggerReader {
   }
 
   operations(): Operation[] {
-    const paths = objectAt(this.root, 'paths');
-    return members(paths?.value).flatMap(([path, value]) => {
-      const item = this.documents.resolveObject({ value, document: paths!.document });
-      if (!item || !path.startsWith('/')) return [];
-      return methods.flatMap(method => {
-        const operation = objectAt(item, method);
-        return operation ? [this.#operation(method, path, operation, item)] : [];
-      });
-    });
+    return readOperations(this.root, this.documents, (...each) => this.#operation(...each));
   }
 
   #operation(

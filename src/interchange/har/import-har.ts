@@ -15,6 +15,7 @@ import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import { kindsOf } from './kinds.ts';
 import { type RecordedBody, type RecordedExchange, type Recording, readHar } from './read-har.ts';
+import { cookiesIn, decode, encodeBraces, pairsIn, readJson, valuesOf } from './recorded-parts.ts';
 import { RecordedValues } from './recorded-values.ts';
 
 /** A recording as a page: what was asked, in its order, with what flows from one answer to the next request found again. */
@@ -309,64 +310,4 @@ function titleOf(method: string, target: string): string {
     );
   const last = words.pop() ?? 'the root';
   return [verb, ...words.slice(-3), path.endsWith('}') ? singularOf(last) : last].join(' ');
-}
-
-/** Everything that a request says by itself. */
-function* valuesOf({ url, body }: RecordedExchange): Generator<string> {
-  const { pathname, searchParams } = new URL(url);
-  for (const segment of pathname.split('/')) if (segment !== '') yield decode(segment);
-  for (const [, value] of searchParams) yield value;
-  for (const { value } of body?.fields ?? []) if (value !== undefined) yield decode(value);
-  const document = body?.text === undefined ? undefined : readJson(body.text);
-  if (document !== undefined) yield* scalarsIn(document);
-  else for (const [, value] of pairsIn(body?.text ?? '')) yield value;
-}
-
-function* scalarsIn(value: Json): Generator<string> {
-  if (typeof value === 'string' || typeof value === 'number') yield String(value);
-  else if (typeof value === 'object' && value !== null)
-    for (const each of Object.values(value)) yield* scalarsIn(each);
-}
-
-function pairsIn(text: string): [string, string][] {
-  return text
-    .split('&')
-    .filter(pair => pair.includes('='))
-    .map(pair => {
-      const at = pair.indexOf('=');
-      return [
-        decode(pair.slice(0, at).replaceAll('+', ' ')),
-        decode(pair.slice(at + 1).replaceAll('+', ' ')),
-      ];
-    });
-}
-
-function cookiesIn(headers: RecordedExchange['headers']): [string, string][] {
-  return headers
-    .filter(([name]) => /^cookie$/i.test(name))
-    .flatMap(([, value]) => value.split(/;\s*/))
-    .flatMap(pair => {
-      const at = pair.indexOf('=');
-      return at < 1 ? [] : [[pair.slice(0, at), pair.slice(at + 1)] as [string, string]];
-    });
-}
-
-function readJson(text: string): Json | undefined {
-  try {
-    return JSON.parse(text) as Json;
-  } catch {
-    return undefined;
-  }
-}
-
-function encodeBraces(text: string): string {
-  return text.replaceAll('{', '%7B').replaceAll('}', '%7D');
-}
-
-function decode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }

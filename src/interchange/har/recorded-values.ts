@@ -4,6 +4,7 @@ import { secretName } from '../../core/secrecy/secret-names.ts';
 import { nameOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import type { RecordedExchange } from './read-har.ts';
+import { readJson } from './recorded-parts.ts';
 
 /** A value that a response gives and a later request sends. */
 export interface FlowingValue {
@@ -99,14 +100,6 @@ export class RecordedValues {
     for (const [value, found] of seen)
       if (!this.#found.has(value) && (found.count === 1 || identifier.test(found.member)))
         this.#found.set(value, found);
-  }
-}
-
-function readJson(text: string): Json | undefined {
-  try {
-    return JSON.parse(text) as Json;
-  } catch {
-    return undefined;
   }
 }
 

@@ -54,8 +54,8 @@ export function writeCase(page: string, heading: string, request: GivenRequest, 
   return page + (page.includes('\r\n') ? added.replaceAll('\n', '\r\n') : added);
 }
 
-/** The marks are longer than any in the text. */
-function fence(info: string, text: string): string {
+/** A fence whose marks are longer than any in its text. */
+export function fence(info: string, text: string): string {
   const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map(marks => marks.length));
   const marks = '`'.repeat(longest + 1);
   return `${marks}${info}\n${text.replace(/\n$/, '')}\n${marks}`;
