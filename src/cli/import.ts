@@ -49,6 +49,11 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
     process.exitCode = exitCodes.nothingSent;
     return false;
   }
+  const { pages, definition, notes: leftOut } = imported.collection;
+  if (pages.every(({ cases }) => cases.length === 0)) {
+    const why = definition === undefined && leftOut.length > 0 ? leftOut.join(' ') : 'It has no operation.';
+    throw new UsageError(`There is nothing to import in '${path}'. ${why}`);
+  }
   const existing = {
     ...(existsSync(join(folder, rootFile)) && {
       collection: await readCollection((await findCollection([folder], process.cwd())).files),
@@ -64,15 +69,16 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
     if (!list) writeBelow(folder, { path: file, content: text, replaces: grows, secret: secret === true });
     out(`${paint('quiet', verb)}  ${join(folder, file)}${about === undefined ? '' : `, ${about}`}\n`);
   }
-  for (const { path: file, content } of copies) {
-    if (!list) writeBelow(folder, { path: file, content, replaces: false, secret: false });
-    out(`${paint('quiet', verb)}  ${join(folder, file)}\n`);
+  for (const { path: file, content, replaces } of copies) {
+    if (!list) writeBelow(folder, { path: file, content, replaces, secret: false });
+    const about = replaces ? ', in place of the version that was there' : '';
+    out(`${paint('quiet', verb)}  ${join(folder, file)}${about}\n`);
   }
   if (!list) {
     const rules = await missingRules(join(folder, '.gitignore'));
     if (rules.length > 0) await addRules(join(folder, '.gitignore'), rules);
   }
-  if (files.length === 0) out(`Nothing in '${path}' is new.\n`);
+  if (files.length === 0 && copies.length === 0) out(`Nothing in '${path}' is new.\n`);
   for (const note of notes) err(`${note}\n`);
   return true;
 }
@@ -88,7 +94,7 @@ function copiesOf(
   needs: readonly string[],
   beside: string,
   folder: string,
-): { path: string; content: string }[] {
+): { path: string; content: string; replaces: boolean }[] {
   return needs.flatMap(each => {
     const path = each.startsWith('..') ? undefined : `api/${each}`;
     if (path === undefined)
@@ -97,7 +103,8 @@ function copiesOf(
       );
     const content = read(join(beside, each));
     const target = join(folder, path);
-    return existsSync(target) && read(target) === content ? [] : [{ path, content }];
+    const replaces = existsSync(target);
+    return replaces && read(target) === content ? [] : [{ path, content, replaces }];
   });
 }
 

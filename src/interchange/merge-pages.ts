@@ -64,13 +64,17 @@ export function filesOf(
   }
   if (text('mervok.yaml') === undefined)
     files.unshift({ path: 'mervok.yaml', text: writeSettings(imported), grows: false });
-  else if (imported.definition !== undefined && collection && collection.root.definition === undefined)
-    notes.push(
-      `mervok.yaml stays as it is; to hold every exchange to the definition: definition: ${imported.definition}`,
-    );
+  else if (collection) notes.push(...notHeldTo(imported.definition, collection.root.definition?.file));
   files.push(...secretFile(imported, text('mervok.secret.yaml')));
   if (collection) notes.push(...goneIn(collection, imported));
   return withoutSecrets(files, notes, secrets);
+}
+
+/** Settings that are there stay as they are, also where they hold to another definition or to none. */
+function notHeldTo(imported: string | undefined, file: string | undefined): string[] {
+  if (imported === undefined || imported === file) return [];
+  const before = file === undefined ? 'stays as it is' : `still names ${file}`;
+  return [`mervok.yaml ${before}; to hold every exchange to this one: definition: ${imported}`];
 }
 
 /** A recording does not add to pages that are there; below other settings it brings its own base. */

@@ -84,7 +84,7 @@ test('a definition becomes a collection that runs: in the order of the flow, by 
   assert.equal(statSync(join(folder, 'mervok.secret.yaml')).mode & 0o777, 0o600);
   assert.match(
     readFileSync(join(folder, 'mervok.yaml'), 'utf8'),
-    /base: "\{server\}"\n\n# Every exchange is held to it\.\ndefinition: api\/harbour\.yaml\n\nauth: \{ bearer: "\{token\}" \}\n\nenvironments:\n {2}local:\n {4}server: "http:\/\/127\.0\.0\.1:\d+\/v1"\n {2}staging:\n {4}server: "https:\/\/staging\.skerry\.example\/v1"\n {2}production:\n[^]*environment: local\n/,
+    /base: "\{server\}"\n\n# Every exchange is held to it\.\ndefinition: api\/harbour\.yaml\n\nauth: \{ bearer: "\{token\}" \}\n\nenvironments:\n {2}local:\n {4}server: "http:\/\/127\.0\.0\.1:\d+\/v1"\n {2}staging:\n {4}server: "https:\/\/staging\.skerry\.example\/v1"\n {2}production:\n[\s\S]*environment: local\n/,
   );
   const vessels = readFileSync(join(folder, 'vessels.md'), 'utf8');
   assert.deepEqual(
@@ -136,7 +136,7 @@ test('nothing runs against another machine by accident; lint has nothing against
   assert.equal(run.code, 2);
   assert.match(
     run.err,
-    /error environment-unchosen\n {2}'server' has a value in environments alone, and none is chosen\.[^]*Nothing was sent\./,
+    /error environment-unchosen\n {2}'server' has a value in environments alone, and none is chosen\.[\s\S]*Nothing was sent\./,
   );
 });
 
@@ -182,6 +182,30 @@ test('importing again adds what is new at the end, and says what is gone', async
   assert.deepEqual(
     (await mervok(folder, ['import', 'harbour.yaml'])).out.split('\n')[0],
     "Nothing in 'harbour.yaml' is new.",
+  );
+});
+
+test('a newer version of a definition that lies elsewhere takes the place of its copy, and says so', async t => {
+  const folder = folderWith(t, { 'from/harbour.yaml': definition('http://127.0.0.1:9/v1') });
+  const first = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay']);
+  assert.match(first.out, /written {2}quay\/api\/harbour\.yaml\n/);
+  const newer = definition('http://127.0.0.1:9/v1').replace(
+    '  /vessels:\n',
+    '  /tides: { get: { tags: [Tides], responses: { "200": { description: yes }, default: { description: no } } } }\n  /vessels:\n',
+  );
+  writeFileSync(join(folder, 'from/harbour.yaml'), newer);
+  const listed = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay', '--list']);
+  const would =
+    'would be written  quay/tides.md, 1 case\nwould be written  quay/api/harbour.yaml, in place of the version that was there\n';
+  assert.equal(listed.out, would);
+  assert.notEqual(readFileSync(join(folder, 'quay/api/harbour.yaml'), 'utf8'), newer);
+  const again = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay']);
+  assert.ok(again.out.startsWith(would.replaceAll('would be written', 'written')));
+  assert.equal(readFileSync(join(folder, 'quay/api/harbour.yaml'), 'utf8'), newer);
+  writeFileSync(join(folder, 'from/other.yaml'), newer);
+  assert.equal(
+    (await mervok(folder, ['import', 'from/other.yaml', '-o', 'quay'])).err,
+    'mervok.yaml still names api/harbour.yaml; to hold every exchange to this one: definition: api/other.yaml\n',
   );
 });
 
@@ -270,6 +294,8 @@ test('what cannot be imported is one message', async t => {
     'c.har': '{ "log": { "entries": [] } }',
     'd.json': '{ "a": 1 }',
     'e.har': '{ "entries": 3 }',
+    'g.har': har([{ url: 'http://127.0.0.1:9/quay.css', answerType: 'text/css', answer: 'a {}' }]),
+    'h.yaml': 'openapi: 3.1.0\ninfo: { title: Quay, version: "1" }\npaths: {}\n',
   });
   const rows: [args: string[], err: RegExp][] = [
     [['a.yaml'], /a\.yaml:1:1 {2}error definition-unreadable/],
@@ -277,6 +303,11 @@ test('what cannot be imported is one message', async t => {
     [['c.har'], /Nothing in this recording was asked over HTTP and answered\./],
     [['d.json'], /it says no version of OpenAPI/],
     [['e.har'], /This is no HTTP archive: it has no log of entries\./],
+    [
+      ['g.har'],
+      /^There is nothing to import in 'g\.har'\. 1 request left out: pictures, scripts, styles and fonts\.\n$/,
+    ],
+    [['h.yaml'], /^There is nothing to import in 'h\.yaml'\. It has no operation\.\n$/],
     [['f.yaml'], /There is no file 'f\.yaml'\./],
     [['a.yaml', '-o', 'd.json'], /'d\.json' is no folder\./],
     [[], /missing required argument|FILE/i],
@@ -286,7 +317,7 @@ test('what cannot be imported is one message', async t => {
     assert.equal(ended.code, 2, args.join(' '));
     assert.match(ended.err, err, args.join(' '));
   }
-  assert.deepEqual(readdirSync(folder).length, 5);
+  assert.deepEqual(readdirSync(folder).length, 7);
 });
 
 interface Entry {
