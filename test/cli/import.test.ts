@@ -185,6 +185,74 @@ test('importing again adds what is new at the end, and says what is gone', async
   );
 });
 
+test('forms take names and secrets as JSON does, a range of types is the one that fits, of several good statuses any will do', async t => {
+  const folder = folderWith(t, {
+    'harbour.yaml': `openapi: 3.0.3
+info: { title: Skerry Harbour, version: '1' }
+servers: [{ url: 'http://127.0.0.1:9' }]
+components:
+  schemas:
+    Vessel: { type: object, required: [name], properties: { name: { type: string, example: Grey Petrel } } }
+    Held: { type: object, properties: { metadata: { type: object, properties: { name: { type: string } } } } }
+  securitySchemes:
+    office: { type: http, scheme: bearer }
+paths:
+  /token:
+    post:
+      summary: Sign in
+      tags: [harbour]
+      requestBody:
+        required: true
+        content:
+          application/x-www-form-urlencoded:
+            schema: { type: object, required: [username, password], properties: { username: { type: string, example: pilot }, password: { type: string } } }
+      responses:
+        '200': { description: yes, content: { application/json: { schema: { type: object, properties: { access_token: { type: string } } } } } }
+        default: { description: no }
+  /vessels:
+    post:
+      summary: Register
+      tags: [harbour]
+      security: [{ office: [] }]
+      requestBody: { required: true, content: { '*/*': { schema: { $ref: '#/components/schemas/Vessel' } } } }
+      responses:
+        '200': { description: known, content: { '*/*': { schema: { $ref: '#/components/schemas/Held' }, example: { metadata: { name: grey-petrel } } } } }
+        '201': { description: new }
+        default: { description: no }
+  /papers:
+    post:
+      summary: Hand in papers
+      tags: [harbour]
+      requestBody:
+        required: true
+        content:
+          multipart/form-data:
+            schema: { type: object, required: [vessel, manifest], properties: { vessel: { type: string }, manifest: { type: string } } }
+            encoding: { manifest: { contentType: text/csv } }
+      responses: { '204': { description: yes }, default: { description: no } }
+  /vessels/{vessel}:
+    get:
+      summary: One
+      tags: [harbour]
+      parameters: [{ name: vessel, in: path, required: true, schema: { type: string } }]
+      responses: { '200': { description: yes }, default: { description: no } }
+`,
+  });
+  await mervok(folder, ['import', 'harbour.yaml']);
+  const page = readFileSync(join(folder, 'harbour.md'), 'utf8');
+  assert.match(
+    page,
+    /```form body\nusername = pilot\npassword = \{password\}\n```\n\n```mervok\nstatus = 200\nkeep \$\.access_token as secret office\n```/,
+  );
+  assert.match(
+    page,
+    /POST \/vessels\nContent-Type: application\/json\n\n\{ "name": "Grey Petrel" \}\n```\n\n```mervok\nstatus in 200, 201\nkeep \$\.metadata\.name as vessel\n```/,
+  );
+  assert.match(page, /HTTP\/1\.1 200 OK\nContent-Type: application\/json\n\n\{ "metadata"/);
+  assert.match(page, /```multipart body\nvessel = \{vessel\}\nmanifest = text as text\/csv\n```/);
+  assert.equal((await mervok(folder, ['lint'])).code, 0);
+});
+
 test('a newer version of a definition that lies elsewhere takes the place of its copy, and says so', async t => {
   const folder = folderWith(t, { 'from/harbour.yaml': definition('http://127.0.0.1:9/v1') });
   const first = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay']);

@@ -3,7 +3,7 @@ import type { ExercisedOperation } from '../model/exercised.ts';
 import { type ApiDefinition, type Operation, operationTitle } from './api.ts';
 import { type Located, Unresolved } from './document/document-set.ts';
 import { isJsonObject, type Json, member, members } from './document/json.ts';
-import { isJsonType, typeName } from './hold/media-types.ts';
+import { isJsonType, typeName } from './media-types.ts';
 
 // How much of a definition runs have exercised; plain data.
 

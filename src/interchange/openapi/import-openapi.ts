@@ -5,6 +5,7 @@ import {
   operationTitle,
 } from '../../core/definition/api.ts';
 import { isJsonObject } from '../../core/definition/document/json.ts';
+import { takesJson } from '../../core/definition/media-types.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { counted } from '../../core/text/words.ts';
 import type {
@@ -20,7 +21,7 @@ import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
 import { environmentsOf } from './servers.ts';
-import { RequestWriter } from './write-request.ts';
+import { RequestWriter, typeToSend } from './write-request.ts';
 
 /** A case, and the operation that it is for. */
 export interface OperationCase extends ImportedCase {
@@ -222,13 +223,16 @@ function statementsOf(
   response: ApiResponse | undefined,
   producers: Producers,
 ): string[] {
+  return [statusCheck(operation, response), ...producers.keptBy(operation).map(({ statement }) => statement)];
+}
+
+/** Of several that say that all is well the definition does not tell which one will come. */
+function statusCheck({ responses }: Operation, response: ApiResponse | undefined): string {
   const status = response?.status ?? '';
-  const check = /^\d{3}$/.test(status)
-    ? `status = ${status}`
-    : /^\dXX$/i.test(status)
-      ? `status is ${status.toLowerCase()}`
-      : 'status is 2xx';
-  return [check, ...producers.keptBy(operation).map(({ statement }) => statement)];
+  const well = [...responses.keys()].filter(each => /^2\d\d$/.test(each));
+  if (well.length > 1 && well.includes(status)) return `status in ${well.join(', ')}`;
+  if (/^\d{3}$/.test(status)) return `status = ${status}`;
+  return /^\dXX$/i.test(status) ? `status is ${status.toLowerCase()}` : 'status is 2xx';
 }
 
 /** So long an example may be to stand in a page: it is to be read. */
@@ -236,13 +240,15 @@ const longestExample = 1500;
 
 /** The example that the definition itself gives. */
 function exampleOf({ status, content }: ApiResponse): ImportedExample | undefined {
-  const media = content.find(({ type, examples }) => examples.length > 0 && /json|text|xml/i.test(type));
+  const media = content.find(
+    ({ type, examples }) => examples.length > 0 && (takesJson(type) || /text|xml/i.test(type)),
+  );
   const value = media?.examples[0]?.value;
   if (value === undefined || !/^\d{3}$/.test(status)) return undefined;
-  const body =
-    typeof value === 'string' && !/json/i.test(media!.type) ? withoutReferences(value) : jsonText(value);
+  const type = typeToSend(media!.type, value);
+  const body = typeof value === 'string' && !takesJson(type) ? withoutReferences(value) : jsonText(value);
   if (body.length > longestExample) return undefined;
-  return { status, contentType: media!.type.replace(/[\r\n].*/s, ''), body };
+  return { status, contentType: type.replace(/[\r\n].*/s, ''), body };
 }
 
 /** What a definition has and pages do not. */

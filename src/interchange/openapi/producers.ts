@@ -1,6 +1,7 @@
 import type { ApiDefinition, ApiResponse, Operation, Parameter } from '../../core/definition/api.ts';
 import { type Located, Unresolved } from '../../core/definition/document/document-set.ts';
 import { isJsonObject, type Json, member, members, textOf } from '../../core/definition/document/json.ts';
+import { takesJson } from '../../core/definition/media-types.ts';
 import { securityOf } from '../../core/definition/security.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
 import { nameOf } from '../plain-text.ts';
@@ -190,6 +191,7 @@ export class Producers {
       'key',
       'slug',
       'number',
+      'name',
     ];
     const same = names.find(name => general.test(name) && this.#isSame(found.get(name)!, parameter.schema));
     const byName = wanted.flatMap(each => names.find(name => plain(name) === plain(each)) ?? []);
@@ -197,7 +199,7 @@ export class Producers {
       byName[0] !== undefined && plain(byName[0]) === plain(parameter.name) ? byName[0] : (same ?? byName[0]);
     if (name !== undefined && !this.#isObject(found.get(name)!)) return way + memberStep(name);
     // Some put everything into one member.
-    const data = ['data', 'result', singular, 'item'].find(
+    const data = ['data', 'result', 'metadata', singular, 'item'].find(
       each => found.has(each) && this.#isObject(found.get(each)!),
     );
     return data === undefined || way.split('.').length > 2
@@ -243,7 +245,7 @@ export function successOf({ responses }: Operation): ApiResponse | undefined {
 }
 
 function jsonSchemaOf({ content }: ApiResponse): Located | undefined {
-  return content.find(({ type, schema }) => schema && /json/i.test(type))?.schema;
+  return content.find(({ type, schema }) => schema && takesJson(type))?.schema;
 }
 
 /** Up to the parameter, whatever others are called. */

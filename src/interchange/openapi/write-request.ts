@@ -1,5 +1,13 @@
 import type { ApiDefinition, MediaType, Operation, Parameter } from '../../core/definition/api.ts';
-import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
+import { Unresolved } from '../../core/definition/document/document-set.ts';
+import {
+  isJsonObject,
+  type Json,
+  type JsonObject,
+  member,
+  members,
+} from '../../core/definition/document/json.ts';
+import { takesJson, typeName } from '../../core/definition/media-types.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
@@ -84,19 +92,54 @@ export class RequestWriter {
     const media = body && preferred(body.content);
     if (!media) return undefined;
     const sample = media.examples[0]?.value ?? (media.schema && sampleOf(this.api.documents, media.schema));
-    const type = media.type.replace('*/*', 'application/octet-stream').replace('/*', '/plain');
+    const type = typeToSend(media.type, sample);
     if (/^application\/x-www-form-urlencoded/i.test(type) && isJsonObject(sample))
-      return { form: 'form', text: fieldLines(sample) };
+      return { form: 'form', text: this.#fieldLines(operation, sample) };
     if (/^multipart\//i.test(type))
-      return { form: 'multipart', text: fieldLines(isJsonObject(sample) ? sample : {}) };
+      return {
+        form: 'multipart',
+        text: this.#fieldLines(operation, isJsonObject(sample) ? sample : {}, this.#partTypes(media)),
+      };
     if (sample === undefined && !body!.required) return undefined;
     headers.push(['Content-Type', withoutReferences(type)]);
-    if (/json/i.test(type)) {
+    if (takesJson(type)) {
       const known = this.#withNames(operation, sample ?? {});
       return { text: jsonText(known) };
     }
     const text = typeof sample === 'string' ? sample : sample === undefined ? '' : JSON.stringify(sample);
     return { form: 'text', text: withoutReferences(text) };
+  }
+
+  /** A line each: `name = value`. */
+  #fieldLines(
+    operation: Operation,
+    sample: JsonObject,
+    types: ReadonlyMap<string, string> = new Map(),
+  ): string {
+    return this.#members(operation, sample)
+      .flatMap(([name, value]) => {
+        const line = fieldLine(
+          name,
+          value instanceof Named ? { reference: `{${value.name}}` } : asText(value),
+        );
+        const type = types.get(name);
+        return type === undefined ? line : line.map(each => `${each} as ${type}`);
+      })
+      .join('\n');
+  }
+
+  /** The types of parts that have one, as either version of the standard says it. */
+  #partTypes({ schema, located }: MediaType): ReadonlyMap<string, string> {
+    const target = schema && this.api.documents.resolve(schema);
+    const properties =
+      target && !(target instanceof Unresolved) ? members(member(target.value, 'properties')) : [];
+    const types = [
+      ...properties.map(([name, each]) => [name, member(each, 'contentMediaType')] as const),
+      ...members(located.value.encoding).map(([name, each]) => [name, member(each, 'contentType')] as const),
+    ];
+    const isType = (type: Json | undefined): type is string =>
+      typeof type === 'string' && /^[\w.+-]+\/[\w.+-]+$/.test(type) && type !== 'text/plain';
+    return new Map(types.flatMap(([name, type]) => (isType(type) ? [[name, type]] : [])));
   }
 
   /** What the last part of a path is called, where it is a parameter that another case gives. */
@@ -106,41 +149,40 @@ export class RequestWriter {
     return name !== undefined && this.flow.takes(operation, name) ? name : undefined;
   }
 
-  /** Members that are called like what another case keeps stand for it; what signs in is a secret. */
-  #withNames(operation: Operation, sample: Json): Json | Named {
+  #withNames(operation: Operation, sample: Json): Json {
     if (!isJsonObject(sample)) return sample;
+    const object: { [name: string]: Json | Named } = {};
+    for (const [name, value] of this.#members(operation, sample))
+      Object.defineProperty(object, name, { value, enumerable: true });
+    return object as Json;
+  }
+
+  /** Members that are called like what another case keeps stand for it; what signs in is a secret. */
+  #members(operation: Operation, sample: JsonObject): [name: string, value: Json | Named][] {
     const own = new Set(
       operation.parameters.map(each => this.producers.nameOf(operation, each.name) ?? nameOf(each.name)),
     );
-    const object: { [name: string]: Json | Named } = {};
     const last = this.#lastOfPath(operation);
-    for (const [name, value] of Object.entries(sample)) {
-      if (/^_?id$/i.test(name) && typeof value !== 'object') {
+    return Object.entries(sample).flatMap(([name, value]): [string, Json | Named][] => {
+      if (/^_?id$/i.test(name) && typeof value !== 'object')
         // It is the one that the path names, or the service gives it.
-        if (last !== undefined)
-          Object.defineProperty(object, name, {
-            value: new Named(last, typeof value === 'string'),
-            enumerable: true,
-          });
-        continue;
-      }
-      if (typeof value === 'string' && passwordName.test(name)) {
-        const secret = this.authorizations.passwordIn(operation, name).slice(1, -1);
-        Object.defineProperty(object, name, { value: new Named(secret, true), enumerable: true });
-        continue;
-      }
+        return last === undefined ? [] : [[name, new Named(last, typeof value === 'string')]];
+      if (typeof value === 'string' && passwordName.test(name))
+        return [[name, new Named(this.authorizations.passwordIn(operation, name).slice(1, -1), true)]];
       const isIdentifier = (typeof value === 'string' || typeof value === 'number') && name !== 'name';
       // What its own path names is not what it says.
       const ids = [nameOf(name), nameOf(`${name}-id`)].filter(each => !own.has(each));
-      const names = isIdentifier ? ids : [];
-      const known = names.find(each => this.flow.takes(operation, each));
-      Object.defineProperty(object, name, {
-        value: known === undefined ? value : new Named(known, typeof value === 'string'),
-        enumerable: true,
-      });
-    }
-    return object as Json;
+      const known = isIdentifier ? ids.find(each => this.flow.takes(operation, each)) : undefined;
+      return [[name, known === undefined ? value : new Named(known, typeof value === 'string')]];
+    });
   }
+}
+
+/** The type that a body of a range has: an object is JSON, wherever it may be. */
+export function typeToSend(type: string, sample: Json | undefined): string {
+  if (!/\/\*/.test(type)) return type;
+  if (takesJson(type) && typeof sample === 'object') return 'application/json';
+  return typeName(type) === 'text/*' ? 'text/plain' : 'application/octet-stream';
 }
 
 /** JSON first, then what can be written as fields. */
@@ -151,13 +193,6 @@ function preferred(content: readonly MediaType[]): MediaType | undefined {
     if (found) return found;
   }
   return undefined;
-}
-
-/** A line each: `name = value`. */
-function fieldLines(sample: { [name: string]: Json }): string {
-  return Object.entries(sample)
-    .flatMap(([name, value]) => fieldLine(name, asText(value)))
-    .join('\n');
 }
 
 function asText(value: Json): string {

@@ -1,6 +1,7 @@
 import type { Parameter, ParameterStyle } from '../api.ts';
 import { type DocumentSet, type Located, Unresolved } from '../document/document-set.ts';
 import { isJsonObject, type Json, member, members } from '../document/json.ts';
+import { takesJson } from '../media-types.ts';
 import { decode } from './match-operation.ts';
 
 /** What a request says outside of its body, as it was sent. */
@@ -44,7 +45,7 @@ export function valueOfParameter(
   const types = mediaType ? new Set<string>() : typesOf(schema, documents);
   const written = writtenValues(parameter, fields, types, documents);
   if (written === undefined) return undefined;
-  if (mediaType && /json/i.test(mediaType.type) && typeof written === 'string') {
+  if (mediaType && takesJson(mediaType.type) && typeof written === 'string') {
     try {
       return JSON.parse(written) as Json;
     } catch {

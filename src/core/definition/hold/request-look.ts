@@ -3,11 +3,11 @@ import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, Operation, SecurityRequirement } from '../api.ts';
 import type { Json } from '../document/json.ts';
 import { isJsonObject, members } from '../document/json.ts';
+import { isJsonType, mediaTypeFor, typeName } from '../media-types.ts';
 import type { SchemaSet } from '../schemas/schema-set.ts';
 import { securityOf } from '../security.ts';
 import { decide } from './decide.ts';
 import type { HeldExchange } from './held-exchange.ts';
-import { isJsonType, mediaTypeFor, typeName } from './media-types.ts';
 import {
   coerce,
   propertyNames,

@@ -1,10 +1,10 @@
 import type { Difference } from '../../language/difference.ts';
 import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, ApiResponse, MediaType } from '../api.ts';
+import { isJsonType, isTextType, mediaTypeFor, typeName } from '../media-types.ts';
 import type { SchemaSet } from '../schemas/schema-set.ts';
 import type { Decision } from './decide.ts';
 import type { HeldExchange } from './held-exchange.ts';
-import { isJsonType, isTextType, mediaTypeFor, typeName } from './media-types.ts';
 import { coerce, splitSimple, typesOf } from './parameter-values.ts';
 
 /** Looks whether a response is as it is described. */

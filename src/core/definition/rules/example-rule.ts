@@ -5,6 +5,7 @@ import { cut } from '../../values/describe.ts';
 import type { ApiDefinition, ApiExample, MediaType } from '../api.ts';
 import type { Located } from '../document/document-set.ts';
 import { isJsonObject, type Json, type JsonObject } from '../document/json.ts';
+import { isJsonType, takesJson, typeName } from '../media-types.ts';
 import type { Direction } from '../schemas/convert-schema.ts';
 import { SchemaSet, SchemaUnusable } from '../schemas/schema-set.ts';
 import { eachSchema } from './each-schema.ts';
@@ -57,8 +58,11 @@ class Examples {
   ) {}
 
   ofContent({ type, schema, examples }: MediaType, direction: Direction): void {
-    if (!schema || !/json/i.test(type)) return;
-    for (const example of examples) this.#check(example.value, schema, direction, placeOf(example));
+    if (!schema || !takesJson(type)) return;
+    // Of a range a text may stand for a body of any kind.
+    for (const example of examples)
+      if (typeof example.value !== 'string' || isJsonType(typeName(type)))
+        this.#check(example.value, schema, direction, placeOf(example));
   }
 
   ofParameter(located: Located<JsonObject>, schema: Located): void {

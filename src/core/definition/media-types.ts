@@ -1,4 +1,4 @@
-import type { MediaType } from '../api.ts';
+import type { MediaType } from './api.ts';
 
 /** A type without its parameters, in small letters. */
 export function typeName(contentType: string): string {
@@ -7,6 +7,12 @@ export function typeName(contentType: string): string {
 
 export function isJsonType(name: string): boolean {
   return /^(?:application|text)\/(?:[\w.+-]+\+)?json$/.test(name);
+}
+
+/** Whether a type in a definition is JSON, or a range that takes it in. */
+export function takesJson(type: string): boolean {
+  const name = typeName(type);
+  return isJsonType(name) || name === '*/*' || name === 'application/*';
 }
 
 export function isTextType(name: string): boolean {
