@@ -1,7 +1,10 @@
-// What five checks of a response cost, in microseconds: rounds of a page with five and of one with one, without a network.
+// What five checks of a response cost, and what holding it to a definition does, in microseconds: rounds of a page with
+// five and of one with one, held and not, without a network.
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import * as esbuild from 'esbuild';
+import { standardSchemas } from '../scripts/packages/standard-schemas.mjs';
+import { berths as definition } from './definitions.mjs';
 
 // The runner alone, bundled from its sources as the program is.
 const project = fileURLToPath(new URL('..', import.meta.url));
@@ -20,6 +23,7 @@ await esbuild.build({
   format: 'esm',
   target: 'node20.18',
   packages: 'external',
+  plugins: [standardSchemas],
   logLevel: 'warning',
 });
 const { buildPlan, readCollection, run } = await import(pathToFileURL(outfile).href);
@@ -30,10 +34,13 @@ const five =
   'status = 200\nheader content-type contains "json"\n$.id = 417\n$.berths[2].code = "0419"\ntime < 2 s';
 const berths = Array.from({ length: 8 }, (_, index) => ({
   code: `04${17 + index}`,
+  quay: 'North Quay',
   depth: 4.2,
   state: 'free',
+  deposit: 100,
 }));
-const body = Buffer.from(JSON.stringify({ id: 417, berths }));
+const answer = { number: 1, id: 417, name: 'North Quay', open: true, depth: 4.2, berths };
+const body = Buffer.from(JSON.stringify(answer));
 const response = {
   url: 'http://skerry.example/berths/417',
   status: 200,
@@ -62,10 +69,11 @@ const ports = {
   external: { variable: () => undefined, file: () => '' },
 };
 
-async function planFor(checks) {
-  const text = `${head}\`\`\`mervok\n${checks}\n\`\`\`\n`;
+async function planFor(checks, settings = '') {
+  const text = `${settings}${head}\`\`\`mervok\n${checks}\n\`\`\`\n`;
   const collection = await readCollection({ settings: [], pages: [{ path: 'berth.md', text }] });
-  const { plan } = await buildPlan(collection, { paths: [], given: new Map() });
+  const readFile = () => JSON.stringify(definition);
+  const { plan } = await buildPlan(collection, { paths: [], given: new Map(), readFile });
   return plan;
 }
 
@@ -85,14 +93,15 @@ async function timeOf(plan) {
   return performance.now() - begin;
 }
 
-const plans = [await planFor('status = 200'), await planFor(five)];
+const plans = [
+  await planFor('status = 200'),
+  await planFor(five),
+  await planFor(five, '---\ndefinition: harbour.json\n---\n'),
+];
 for (const plan of plans) await timeOf(plan);
-const [one, all] = [[], []];
-for (let turn = 0; turn < 5; turn++) {
-  one.push(await timeOf(plans[0]));
-  all.push(await timeOf(plans[1]));
-}
+const times = plans.map(() => []);
+for (let turn = 0; turn < 5; turn++)
+  for (const [at, plan] of plans.entries()) times[at].push(await timeOf(plan));
 const median = values => values.toSorted((a, b) => a - b)[values.length >> 1];
-console.log(
-  `${(((median(all) - median(one)) / Number(rounds)) * 1000 * (5 / 4)).toFixed(1)} µs for five checks`,
-);
+const [one, all, held] = times.map(each => (median(each) / Number(rounds)) * 1000);
+console.log(JSON.stringify({ fiveChecks: ((all - one) * 5) / 4, held: held - all }));

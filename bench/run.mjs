@@ -5,6 +5,7 @@ import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import * as databases from './databases.mjs';
+import * as definitions from './definitions.mjs';
 import * as inputs from './inputs.mjs';
 import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script, work } from './measure.mjs';
 
@@ -50,9 +51,13 @@ const measurements = {
   },
 
   checks() {
-    const cost = Number.parseFloat(outputOf(process.execPath, [script('checks.mjs')]));
+    const { fiveChecks, held } = JSON.parse(outputOf(process.execPath, [script('checks.mjs')]));
     const [whole] = inTurn(3, [() => timed(inputs.rounds(4000))]);
-    return [['five checks of a response / the whole of its exchange', cost / ((whole / 4000) * 1000), 0.25]];
+    const exchange = (whole / 4000) * 1000;
+    return [
+      ['five checks of a response / the whole of its exchange', fiveChecks / exchange, 0.25],
+      ['holding it to its definition / the whole of its exchange', held / exchange, 0.25],
+    ];
   },
 
   users() {
@@ -152,6 +157,27 @@ const measurements = {
       );
     }
     return rows;
+  },
+
+  definitions() {
+    const { yaml, json } = definitions.large(folder);
+    const imported = file => ['import', file, '--list'];
+    return Object.entries({ YAML: yaml, JSON: json }).flatMap(([notation, file]) => {
+      const [alone, lint, all] = inTurn(turns(5), [
+        () => work([script('parse-definition.mjs'), file]),
+        () => worked(['lint', '--quiet', file]),
+        () => worked(imported(file)),
+      ]);
+      const goal = notation === 'YAML' ? 5 : 2;
+      const what = `of 1,000 operations in 5 MB of ${notation}`;
+      return [
+        [`\`lint\` ${what} / reading it by the package alone`, lint / alone],
+        [`seconds that \`lint\` takes ${what}`, lint / 1000, goal],
+        [`seconds that \`import\` takes ${what}`, all / 1000, goal],
+        [`hundreds of MB, peak memory, \`lint\` ${what}`, peakMemory(['lint', '--quiet', file]) / 1e5, 5],
+        [`hundreds of MB, peak memory, \`import\` ${what}`, peakMemory(imported(file)) / 1e5, 5],
+      ];
+    });
   },
 
   lint() {

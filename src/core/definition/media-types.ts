@@ -25,6 +25,8 @@ export function mediaTypeFor(
   contentType: string | undefined,
 ): MediaType | undefined {
   if (contentType === undefined) return undefined;
+  const exact = content.find(({ type }) => type === contentType);
+  if (exact) return exact;
   const name = typeName(contentType);
   const range = `${name.replace(/\/.*$/, '')}/*`;
   const written = contentType.replace(/\s/g, '').toLowerCase();

@@ -22,6 +22,8 @@ export class DefinitionHolder implements Holder {
   readonly #request: RequestLook;
   readonly #response: ResponseLook;
   #hash: string | undefined;
+  /** Where paths counted from the last time: mostly it is the same. */
+  #begin = { at: '', origin: originOf(''), path: '' };
 
   constructor(readonly api: ApiDefinition) {
     this.#matcher = new OperationMatcher(api);
@@ -59,12 +61,11 @@ export class DefinitionHolder implements Holder {
   /** What an exchange is for, and what its request says; or why it is for nothing that is described. */
   #find(exchange: Omit<HeldExchange, 'body'>, at: string): Found | Held {
     const { method, url, status } = exchange;
-    if (originOf(url) !== originOf(at))
+    const path = this.#pathBelow(url, at);
+    const begin = this.#begin.path;
+    const rest = path === undefined ? undefined : this.#matcher.restOf(path, begin);
+    if (path === undefined || rest === undefined)
       return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
-    const path = /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || '/';
-    const begin = pathOf(at);
-    const rest = this.#matcher.restOf(path, begin);
-    if (rest === undefined) return nothingHeld(`${method} ${withoutQuery(url)} is outside of ${at}`);
     const matched = this.#matcher.find(method, path, begin);
     if (!matched) return this.#notDescribed(exchange, path, begin, rest);
     const { operation, pathValues } = matched;
@@ -77,6 +78,16 @@ export class DefinitionHolder implements Holder {
       members: memberNames(exchange),
     };
     return { operation, response, request, said };
+  }
+
+  /** The path of an address; nothing where it is at another origin than that which paths count from. */
+  #pathBelow(url: string, at: string): string | undefined {
+    if (this.#begin.at !== at) this.#begin = { at, origin: originOf(at), path: pathOf(at) };
+    const { origin } = this.#begin;
+    // Most are written as their origin is.
+    const isSame = url.startsWith(origin) && !/[^/?#]/.test(url.charAt(origin.length));
+    if (!isSame && originOf(url) !== origin) return undefined;
+    return /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || '/';
   }
 
   /** An operation that is not described: where the service does not know it either, nothing is wrong. */

@@ -110,7 +110,7 @@ function valuesIn(segments: readonly string[], wanted: readonly Segment[]): Map<
   for (let index = 0; index < wanted.length; index++) {
     const [segment, pattern] = [segments[index]!, wanted[index]!];
     if (typeof pattern === 'string') {
-      if (decode(segment) !== pattern) return undefined;
+      if (segment !== pattern && decode(segment) !== pattern) return undefined;
       continue;
     }
     const match = pattern.pattern.exec(segment);
@@ -134,6 +134,7 @@ export function pathOf(url: string): string {
 }
 
 export function decode(text: string): string {
+  if (!text.includes('%')) return text;
   try {
     return decodeURIComponent(text);
   } catch {

@@ -1,3 +1,4 @@
+import { valuesOfHeader } from '../../text/header-values.ts';
 import type { Parameter, ParameterStyle } from '../api.ts';
 import { type DocumentSet, type Located, Unresolved } from '../document/document-set.ts';
 import { isJsonObject, type Json, member, members } from '../document/json.ts';
@@ -14,6 +15,7 @@ export interface RequestFields {
 }
 
 export function readQuery(url: string): RequestFields['query'] {
+  if (!url.includes('?')) return [];
   const query = /\?([^#]*)/.exec(url)?.[1] ?? '';
   return query
     .split('&')
@@ -73,9 +75,7 @@ function writtenValues(
     return values[0] === '' ? [] : values[0]!.split(delimiters.get(style) ?? /,|%2C/i).map(decodePlus);
   }
   if (place === 'header') {
-    const values = headers
-      .filter(([each]) => each.toLowerCase() === name.toLowerCase())
-      .map(([, value]) => value);
+    const values = valuesOfHeader(headers, name);
     return values.length === 0 ? undefined : splitSimple(values.join(', '), types, explode);
   }
   if (place === 'cookie') {
@@ -141,8 +141,20 @@ export function propertyNames(schema: Located, documents: DocumentSet, depth = 0
   return names;
 }
 
-/** The types that a schema lets a value be of; none where it does not say. */
-export function typesOf(schema: Located | undefined, documents: DocumentSet, depth = 0): Set<string> {
+const knownTypes = new WeakMap<object, ReadonlySet<string>>();
+
+/** The types that a schema lets a value be of; none where it does not say. Found once for each schema. */
+export function typesOf(schema: Located | undefined, documents: DocumentSet): ReadonlySet<string> {
+  if (!schema || !isJsonObject(schema.value)) return findTypes(schema, documents);
+  let types = knownTypes.get(schema.value);
+  if (!types) {
+    types = findTypes(schema, documents);
+    knownTypes.set(schema.value, types);
+  }
+  return types;
+}
+
+function findTypes(schema: Located | undefined, documents: DocumentSet, depth = 0): ReadonlySet<string> {
   const found = new Set<string>();
   if (!schema || depth > 20) return found;
   const target = documents.resolve(schema);
@@ -152,7 +164,7 @@ export function typesOf(schema: Located | undefined, documents: DocumentSet, dep
   if (found.size > 0) return found;
   for (const keyword of ['allOf', 'anyOf', 'oneOf'])
     for (const each of [member(target.value, keyword) ?? []].flat())
-      for (const inner of typesOf({ value: each, document: target.document }, documents, depth + 1))
+      for (const inner of findTypes({ value: each, document: target.document }, documents, depth + 1))
         found.add(inner);
   if (found.size === 0 && isJsonObject(target.value.properties)) found.add('object');
   if (found.size === 0 && target.value.items !== undefined) found.add('array');

@@ -1,4 +1,5 @@
 import type { Difference } from '../../language/difference.ts';
+import { valuesOfHeader } from '../../text/header-values.ts';
 import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, Operation, SecurityRequirement } from '../api.ts';
 import type { Json } from '../document/json.ts';
@@ -80,7 +81,7 @@ export class RequestLook {
             },
           ]
         : [];
-    const contentType = sent.headers.find(([name]) => /^content-type$/i.test(name))?.[1];
+    const [contentType] = valuesOfHeader(sent.headers, 'content-type');
     const media = mediaTypeFor(body.content, contentType);
     if (!media) {
       const expected = inWords(
@@ -129,7 +130,7 @@ export class RequestLook {
 
   /** Whether a request brings what a requirement wants; what cannot be seen in it is taken for given. */
   #isFulfilled(requirement: SecurityRequirement, { headers, query, cookies }: RequestFields): boolean {
-    const authorization = headers.find(([name]) => /^authorization$/i.test(name))?.[1] ?? '';
+    const [authorization = ''] = valuesOfHeader(headers, 'authorization');
     return [...requirement.keys()].every(name => {
       const scheme = this.api.securitySchemes.get(name);
       if (!scheme) return true;
@@ -145,7 +146,8 @@ export class RequestLook {
   }
 
   /** Names in the query that nobody has described. */
-  #notes({ query }: RequestFields, operation: Operation): string[] {
+  #notes({ query }: RequestFields, operation: Operation): readonly string[] {
+    if (query.length === 0) return [];
     const described = operation.parameters.filter(each => each.in === 'query');
     const keys = [...this.api.securitySchemes.values()].flatMap(({ key }) =>
       key?.in === 'query' ? [key.name] : [],
@@ -165,9 +167,8 @@ export class RequestLook {
 }
 
 function cookiesOf({ sent }: Request): [string, string][] {
-  return sent.headers
-    .filter(([name]) => /^cookie$/i.test(name))
-    .flatMap(([, value]) => value.split(';'))
+  return valuesOfHeader(sent.headers, 'cookie')
+    .flatMap(value => value.split(';'))
     .map(pair => {
       const at = pair.indexOf('=');
       return [pair.slice(0, at).trim(), pair.slice(at + 1).trim()];
@@ -187,8 +188,9 @@ const mostNames = 500;
 
 /** The members of a JSON body, as `captain.name` and `crew[].name`. */
 export function memberNames({ sent }: Request): string[] {
-  const type = sent.headers.find(([name]) => /^content-type$/i.test(name))?.[1];
-  if (sent.body === undefined || type === undefined || !isJsonType(typeName(type))) return [];
+  if (sent.body === undefined) return [];
+  const [type] = valuesOfHeader(sent.headers, 'content-type');
+  if (type === undefined || !isJsonType(typeName(type))) return [];
   const names = new Set<string>();
   const visit = (value: unknown, way: string, depth: number): void => {
     if (names.size >= mostNames || depth > 10 || typeof value !== 'object' || value === null) return;

@@ -1,4 +1,5 @@
 import type { Difference } from '../../language/difference.ts';
+import { valuesOfHeader } from '../../text/header-values.ts';
 import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, ApiResponse, MediaType } from '../api.ts';
 import { isJsonType, isTextType, mediaTypeFor, typeName } from '../media-types.ts';
@@ -17,15 +18,13 @@ export class ResponseLook {
   look(exchange: HeldExchange, response: ApiResponse, method: string): Decision {
     const headers = this.#headers(exchange, response);
     const body = method === 'HEAD' ? { differences: [] } : this.#body(exchange, response);
-    return { ...body, differences: [...headers, ...body.differences] };
+    return headers.length === 0 ? body : { ...body, differences: [...headers, ...body.differences] };
   }
 
   #headers({ headers }: HeldExchange, response: ApiResponse): Difference[] {
     return response.headers.flatMap(({ name, required, schema, explode }) => {
       if (/^content-type$/i.test(name)) return [];
-      const values = headers
-        .filter(([each]) => each.toLowerCase() === name.toLowerCase())
-        .map(([, value]) => value);
+      const values = valuesOfHeader(headers, name);
       const at = `header ${name.toLowerCase()}`;
       if (values.length === 0) return required ? [{ at, expected: `the header ${name}`, found: 'none' }] : [];
       if (!schema) return [];

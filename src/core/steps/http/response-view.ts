@@ -1,6 +1,7 @@
 import { AnswerView, type HandedAnswer } from '../../language/answer-view.ts';
-import type { Header, ReceivedResponse } from '../../model/http-messages.ts';
+import type { ReceivedResponse } from '../../model/http-messages.ts';
 import { Duration, type Found, Missing, Size, type Value } from '../../model/value.ts';
+import { valuesOfHeader } from '../../text/header-values.ts';
 import { type Link, readLinks } from './links.ts';
 
 /** What else is known of an exchange, for statements that ask for it. */
@@ -116,8 +117,8 @@ export class ResponseView extends AnswerView {
   /** Every value of a header, in order; names in any case. A field behind the body counts where none stands before it. */
   headerValues(name: string): readonly string[] {
     const { headers, trailers } = this.received;
-    const values = valuesOf(headers, name);
-    return values.length > 0 || !trailers ? values : valuesOf(trailers, name);
+    const values = valuesOfHeader(headers, name);
+    return values.length > 0 || !trailers ? values : valuesOfHeader(trailers, name);
   }
 
   headerNames(): readonly string[] {
@@ -153,7 +154,7 @@ export class ResponseView extends AnswerView {
 
 /** A redirect, in a list of all of them. */
 function hopValue({ status, url, headers }: ReceivedResponse): Value {
-  return { status, url, location: valuesOf(headers, 'location')[0] ?? null };
+  return { status, url, location: valuesOfHeader(headers, 'location')[0] ?? null };
 }
 
 /** A request as it was sent, as statements see it. */
@@ -189,12 +190,4 @@ export class RequestView extends ResponseView {
 function readPair(text: string): [string, string] {
   const at = text.indexOf('=');
   return at < 0 ? ['', text.trim()] : [text.slice(0, at).trim(), text.slice(at + 1).trim()];
-}
-
-function valuesOf(fields: readonly Header[], name: string): string[] {
-  const wanted = name.toLowerCase();
-  const values: string[] = [];
-  for (const [each, value] of fields)
-    if (each.length === wanted.length && each.toLowerCase() === wanted) values.push(value);
-  return values;
 }
