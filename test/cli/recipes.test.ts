@@ -98,6 +98,15 @@ test('every recipe does what it says', async t => {
     'mervok.yaml': `base: ${origin}\nvariables: { key: { secret: spring-tide } }\n`,
     'mervok.secret.yaml': 'variables: { password: and-anchor }\n',
     'crates.csv': 'crate\n1\n',
+    'harbour.openapi.yaml': [
+      'openapi: 3.1.0',
+      'info: { title: Skerry Harbour, version: "1" }',
+      'paths:',
+      '  /berths/{code}:',
+      '    get:',
+      '      parameters: [{ name: code, in: path, required: true, schema: { type: string } }]',
+      '      responses: { "200": { description: It., content: { application/json: { schema: { required: [depth] } } } } }',
+    ].join('\n'),
     'chart.bin': Buffer.from([0, 1, 0xff]),
     '.gitignore': 'mervok.secret.yaml\n',
     // The other machine is this one.
