@@ -60,7 +60,10 @@ export async function coverageCommand(
       process.exitCode = exitCodes.unfinished;
     }
   }
-  const below = coverages.filter(({ seen, pairs }) => wanted !== undefined && seen < pairs * wanted);
+  // Of nothing no share was seen.
+  const below = coverages.filter(
+    ({ seen, pairs }) => wanted !== undefined && (pairs === 0 || seen / pairs < wanted),
+  );
   if (below.length === 0) return;
   for (const each of below) err(`${each.file}: less than ${flags.atLeast} of what is described was seen.\n`);
   process.exitCode = exitCodes.failed;

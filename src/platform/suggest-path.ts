@@ -1,12 +1,12 @@
 import { readdirSync, readFileSync } from 'node:fs';
-import { basename, dirname, join, relative, resolve } from 'node:path';
+import { basename, dirname, extname, join, relative, resolve } from 'node:path';
 import { Source } from '../core/model/source.ts';
 import { readPage } from '../core/pages/read-page.ts';
 import { nearest } from '../core/text/words.ts';
 import { collectionAround, isFolder, pathsIn } from './collection-folder.ts';
 
 /**
- * What may be meant by a path at which nothing lies: a page or folder beside it, a page of that name anywhere in the
+ * What may be meant by a path at which nothing lies: a page, a file of its kind or a folder beside it, a page of that name anywhere in the
  * collection, a case by its line or its heading. Begins with a blank where there is something to say.
  */
 export function suggestPath(written: string, workingFolder: string): string {
@@ -29,7 +29,10 @@ export function suggestPath(written: string, workingFolder: string): string {
 function besideIt(path: string): string | undefined {
   const folder = dirname(path);
   if (!isFolder(folder)) return undefined;
-  const beside = readdirSync(folder).filter(each => /\.md$/i.test(each) || isFolder(join(folder, each)));
+  const endings = ['.md', extname(path).toLowerCase() || '.md'];
+  const beside = readdirSync(folder).filter(
+    each => endings.includes(extname(each).toLowerCase()) || isFolder(join(folder, each)),
+  );
   const name = nearestPage(basename(path), beside);
   return name === undefined ? undefined : join(folder, name);
 }

@@ -224,7 +224,7 @@ test('what is not set, what no environment gives, and what an environment cannot
     [
       'environments: { local: { harbour: "http://x.example" }, quay: { harbour: "http://y" } }\nvariables: { a: 1 }',
       undefined,
-      ['name-unknown It is given by local and quay: --env local'],
+      ['environment-unchosen It is given by local and quay: --env local'],
     ],
     [
       'environments: { local: { harbour: "http://x.example" }, quay: { a: 2 } }\nvariables: { a: 1 }',

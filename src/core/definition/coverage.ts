@@ -3,7 +3,7 @@ import type { ExercisedOperation } from '../model/exercised.ts';
 import { type ApiDefinition, type Operation, operationTitle } from './api.ts';
 import { type Located, Unresolved } from './document/document-set.ts';
 import { isJsonObject, type Json, member, members } from './document/json.ts';
-import { isJsonType, typeName } from './media-types.ts';
+import { takesJson } from './media-types.ts';
 
 // How much of a definition runs have exercised; plain data.
 
@@ -123,7 +123,7 @@ const most = { members: 300, depth: 8 };
 function bodyMembers(api: ApiDefinition, { body }: Operation): string[] {
   const names = new Set<string>();
   for (const { type, schema } of body?.content ?? [])
-    if (schema && isJsonType(typeName(type)))
+    if (schema && takesJson(type))
       leavesOf(api, schema, { way: '', name: bodyStep, item: '[]', skips: 'readOnly' }, names);
   return [...names];
 }
@@ -133,7 +133,7 @@ function responseMembers(api: ApiDefinition, { responses }: Operation): string[]
   const names = new Set<string>();
   for (const { status, content } of responses.values())
     for (const { type, schema } of /^2/.test(status) ? content : [])
-      if (schema && isJsonType(typeName(type)))
+      if (schema && takesJson(type))
         leavesOf(api, schema, { way: '$', name: memberStep, item: '[*]', skips: 'writeOnly' }, names);
   return [...names].filter(name => name !== '$');
 }
