@@ -2,12 +2,12 @@ import { withoutReferences } from '../core/steps/http/write-request.ts';
 
 /**
  * A line of a form, in which nothing is a reference; nothing where there is no name.
- * @param value as it is written: a reference, or a text
+ * @param value a text, or what is written as it is: a reference, a file
  */
-export function fieldLine(name: string, value: string | { readonly reference: string }): string[] {
+export function fieldLine(name: string, value: string | { readonly written: string }): string[] {
   const key = withoutReferences(name.replace(/[=\s]+/g, '-').replace(/^-+|-+$/g, ''));
   if (key === '') return [];
-  if (typeof value !== 'string') return [`${key} = ${value.reference}`];
+  if (typeof value !== 'string') return [`${key} = ${value.written}`];
   const line = oneLine(value);
   // What would name a file of this machine is a text only where it reads otherwise.
   const names = /^(?:file(?:\s|$)|[@<])|\sas\s+[\w.+-]+\/[\w.+-]+/.test(line);

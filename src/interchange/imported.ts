@@ -11,6 +11,8 @@ export interface ImportedCollection {
   readonly definition?: string;
   readonly namespaces?: readonly (readonly [prefix: string, name: string])[];
   readonly pages: readonly ImportedPage[];
+  /** Small files that requests send, so that there is something. */
+  readonly files?: readonly string[];
   readonly secrets: readonly ImportedSecret[];
   /** What was left out, as sentences. */
   readonly notes: readonly string[];

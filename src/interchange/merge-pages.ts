@@ -65,6 +65,10 @@ export function filesOf(
   if (text('mervok.yaml') === undefined)
     files.unshift({ path: 'mervok.yaml', text: writeSettings(imported), grows: false });
   else if (collection) notes.push(...notHeldTo(imported.definition, collection.root.definition?.file));
+  const isSent = (path: string) => files.some(each => each.text.includes(`file "${path}"`));
+  for (const path of imported.files ?? [])
+    if (isSent(path) && text(path) === undefined)
+      files.push({ path, text: 'This stands for a file to send.\n', grows: false });
   files.push(...secretFile(imported, text('mervok.secret.yaml')));
   if (collection) notes.push(...goneIn(collection, imported));
   return withoutSecrets(files, notes, secrets);

@@ -81,11 +81,21 @@ export class UniqueNames {
     for (const each of taken) this.#taken.add(each.toLowerCase());
   }
 
-  take(name: string): string {
-    let free = name;
-    for (let number = 2; this.#taken.has(free.toLowerCase()); number++) free = `${name}-${number}`;
+  /** @param others what is taken before a number */
+  take(name: string, ...others: readonly string[]): string {
+    let free = [name, ...others].find(each => !this.#isTaken(each)) ?? name;
+    for (let number = 2; this.#isTaken(free); number++) free = this.#numbered(name, number);
     this.#taken.add(free.toLowerCase());
     return free;
+  }
+
+  #isTaken(name: string): boolean {
+    return this.#taken.has(name.toLowerCase());
+  }
+
+  /** What has words is no name of a file. */
+  #numbered(name: string, number: number): string {
+    return /\s/.test(name) ? `${name} (${number})` : `${name}-${number}`;
   }
 }
 

@@ -84,7 +84,7 @@ function ownSample(
     for (const [name, each] of members(schema.properties)) {
       // What may be left out is written where the definition shows what it looks like, or wants nothing at all.
       const isWanted =
-        required.has(name) || givenValue(each) !== undefined || (required.size === 0 && depth < 2);
+        required.has(name) || (givenValue(each) ?? '') !== '' || (required.size === 0 && depth < 2);
       if (!isWanted || (name.startsWith('_') && !required.has(name))) continue;
       if (required.size === 0 && Object.keys(object).length >= mostOptional) break;
       const target = documents.resolve({ value: each, document });

@@ -24,7 +24,6 @@ export function factsOf(
     ['Took', durationText(Math.round(duration))],
     ['Selected', run.selected],
     ['Brought along', run.brought && broughtInWords(run.brought)],
-    ['Definition', heldInWords(totals).join(' ') || undefined],
     ['Users', run.users === undefined ? undefined : grouped(run.users)],
     ['Rounds', run.rounds > 1 ? grouped(run.rounds) : undefined],
     ['Lasting', run.lasting === undefined ? undefined : durationText(run.lasting)],
@@ -32,6 +31,7 @@ export function factsOf(
     ['Shard', run.shard && `${run.shard.index} of ${run.shard.of} (${run.shard.share})`],
     ['Seed', run.seed],
     ['With', run.tool],
+    ['Definition', heldInWords(totals).join(' ') || undefined],
   ];
   return facts.filter((fact): fact is [string, string] => fact[1] !== undefined);
 }

@@ -102,7 +102,7 @@ test('a definition becomes a collection that runs: in the order of the flow, by 
   );
   assert.match(
     readFileSync(join(folder, 'office.md'), 'utf8'),
-    /\{ "user": "mira", "password": "\{password\}" \}\n```\n\n```mervok\nstatus = 200\nkeep \$\.accessToken as secret token\n/,
+    /\{ "user": "\{user\}", "password": "\{password\}" \}\n```\n\n```mervok\nstatus = 200\nkeep \$\.accessToken as secret token\n/,
   );
   assert.equal((await mervok(folder, ['lint'])).code, 0);
   const run = await mervok(folder, ['run']);
@@ -195,7 +195,8 @@ components:
     Vessel: { type: object, required: [name], properties: { name: { type: string, example: Grey Petrel } } }
     Held: { type: object, properties: { metadata: { type: object, properties: { name: { type: string } } } } }
   securitySchemes:
-    office: { type: http, scheme: bearer }
+    office: { type: oauth2, flows: { password: { tokenUrl: token, scopes: {} } } }
+    keeper: { type: oauth2, flows: { password: { tokenUrl: 'https://keeper.skerry.example/token', scopes: { light: to light it } } } }
 paths:
   /token:
     post:
@@ -227,13 +228,14 @@ paths:
         required: true
         content:
           multipart/form-data:
-            schema: { type: object, required: [vessel, manifest], properties: { vessel: { type: string }, manifest: { type: string } } }
+            schema: { type: object, required: [vessel, manifest, chart], properties: { vessel: { type: string }, manifest: { type: string }, chart: { type: string, format: binary } } }
             encoding: { manifest: { contentType: text/csv } }
       responses: { '204': { description: yes }, default: { description: no } }
   /vessels/{vessel}:
     get:
-      summary: One
+      summary: Harbour
       tags: [harbour]
+      security: [{ keeper: [light] }]
       parameters: [{ name: vessel, in: path, required: true, schema: { type: string } }]
       responses: { '200': { description: yes }, default: { description: no } }
 `,
@@ -242,15 +244,25 @@ paths:
   const page = readFileSync(join(folder, 'harbour.md'), 'utf8');
   assert.match(
     page,
-    /```form body\nusername = pilot\npassword = \{password\}\n```\n\n```mervok\nstatus = 200\nkeep \$\.access_token as secret office\n```/,
+    /```form body\nusername = \{username\}\npassword = \{password\}\n```\n\n```mervok\nstatus = 200\nkeep \$\.access_token as secret office\n```/,
   );
   assert.match(
     page,
     /POST \/vessels\nContent-Type: application\/json\n\n\{ "name": "Grey Petrel" \}\n```\n\n```mervok\nstatus in 200, 201\nkeep \$\.metadata\.name as vessel\n```/,
   );
   assert.match(page, /HTTP\/1\.1 200 OK\nContent-Type: application\/json\n\n\{ "metadata"/);
-  assert.match(page, /```multipart body\nvessel = \{vessel\}\nmanifest = text as text\/csv\n```/);
-  assert.equal((await mervok(folder, ['lint'])).code, 0);
+  assert.match(
+    page,
+    /```multipart body\nvessel = \{vessel\}\nmanifest = text as text\/csv\nchart = file "samples\/chart\.bin"\n```/,
+  );
+  assert.match(
+    page,
+    /## GET \/vessels\/\{vessel\}\n\n```yaml settings\nauth: \{ oauth2: \{ flow: password, token-url: "https:\/\/keeper\.skerry\.example\/token", client-id: "\{keeper-client\}", client-auth: none, user: "\{keeper-user\}", password: "\{keeper-password\}", scope: light \} \}\n```/,
+  );
+  assert.equal(
+    (await mervok(folder, ['lint', '--strict', '.'])).out.split('\n')[0],
+    '1 page, 4 cases, 8 checks: nothing to find fault with.',
+  );
 });
 
 test('a newer version of a definition that lies elsewhere takes the place of its copy, and says so', async t => {

@@ -236,7 +236,7 @@ test('a file of a collection lies inside of it, links followed', async t => {
   assert.equal((readFile('odd.bin') as Missing).reason, `'${join(inside, 'odd.bin')}' is no text in UTF-8`);
   assert.equal(
     errorOf(() => readText(join(inside, 'b.json'))),
-    `There is no file '${join(inside, 'b.json')}'.`,
+    `There is no file '${join(inside, 'b.json')}'. Did you mean 'a.json'?`,
   );
   const external = openExternalSources(inside);
   assert.equal(external.file('../out.json'), '3');

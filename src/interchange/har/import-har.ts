@@ -237,7 +237,7 @@ class CaseWriter {
     const known =
       this.#reference(value) ??
       (isSecret(name, value) ? this.#secret(name, value, `What '${name}' is.`) : undefined);
-    return fieldLine(name, known === undefined ? value : { reference: known });
+    return fieldLine(name, known === undefined ? value : { written: known });
   }
 
   /** Values that come from elsewhere by their names. */

@@ -61,39 +61,59 @@ export class Authorizations {
     if (kind === 'basic' || kind === 'digest')
       return {
         kind,
-        fields: [
-          ['user', this.#secret(`${base}-user`, `Who signs in by '${name}'.`)],
-          ['password', this.#secret(`${base}-password`, 'The password that goes with it.')],
-        ],
+        fields: this.#account(name, base),
       };
     if (kind === 'oauth2') return this.#oauth(name, base, located.value.flows ?? located.value, scopes);
-    if (kind === 'bearer' || kind === 'openid') {
-      if (kind === 'bearer') this.tokens.add(base);
-      return { kind: 'bearer', value: this.#secret(base, `The token of '${name}'.`) };
-    }
-    return undefined;
+    return kind === 'bearer' || kind === 'openid' ? this.#bearer(name, base) : undefined;
+  }
+
+  #bearer(name: string, base: string): ImportedAuth {
+    this.tokens.add(base);
+    return { kind: 'bearer', value: this.#secret(base, `The token of '${name}'.`) };
   }
 
   /** Tokens that a program can fetch by itself are fetched; others have to be given. */
   #oauth(name: string, base: string, flows: unknown, scopes: readonly string[]): ImportedAuth {
-    const flow = isJsonObject(flows)
-      ? (member(flows, 'clientCredentials') ?? (flows.flow === 'application' ? flows : undefined))
-      : undefined;
-    const url = textOf(member(flow, 'tokenUrl'));
-    if (url === undefined || !/^https?:\/\//i.test(url))
-      return { kind: 'bearer', value: this.#secret(base, `A token of '${name}'.`) };
+    const own = (written: string, older: string) =>
+      isJsonObject(flows)
+        ? (member(flows, written) ?? (flows.flow === older ? flows : undefined))
+        : undefined;
+    const [client, password] = [own('clientCredentials', 'application'), own('password', 'password')];
+    const flow = client ?? password;
+    const url = this.#tokenUrl(textOf(member(flow, 'tokenUrl')));
+    if (url === undefined) return this.#bearer(name, base);
     const known = members(member(flow, 'scopes')).map(([scope]) => scope);
     const scope = (scopes.length > 0 ? scopes : known).join(' ');
     return {
       kind: 'oauth2',
       fields: [
-        ['flow', 'client-credentials'],
-        ['token-url', url.replaceAll('{', '\\{')],
+        ['flow', client === undefined ? 'password' : 'client-credentials'],
+        ['token-url', url],
         ['client-id', this.#secret(`${base}-client`, `The client of '${name}'.`)],
-        ['client-secret', this.#secret(`${base}-secret`, 'The secret that goes with it.')],
+        ...(client === undefined
+          ? [['client-auth', 'none'] as const, ...this.#account(name, base)]
+          : [['client-secret', this.#secret(`${base}-secret`, 'The secret that goes with it.')] as const]),
         ...(scope === '' ? [] : [['scope', scope.replaceAll('{', '\\{')] as const]),
       ],
     };
+  }
+
+  /** As the settings have it; nothing where a case of the definition gives the token, or where nobody knows where it is. */
+  #tokenUrl(url: string | undefined): string | undefined {
+    if (url === undefined) return undefined;
+    const written = url.replaceAll('{', '\\{');
+    if (/^https?:\/\//i.test(url)) return written;
+    const path = `/${url.replace(/^\.?\//, '')}`;
+    const isCase = this.api.operations.some(each => each.method === 'POST' && each.path === path);
+    const isBelow = this.api.servers.every(each => /^(?:https?:\/\/[^/]*)?\/?$/i.test(each.url));
+    return isCase || !isBelow ? undefined : `{server}/${written.replace(/^\.?\//, '')}`;
+  }
+
+  #account(name: string, base: string): [string, string][] {
+    return [
+      ['user', this.#secret(`${base}-user`, `Who signs in by '${name}'.`)],
+      ['password', this.#secret(`${base}-password`, 'The password that goes with it.')],
+    ];
   }
 
   /** A word that signs in, in the body of a request. */

@@ -21,7 +21,8 @@ import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
 import { environmentsOf } from './servers.ts';
-import { RequestWriter, typeToSend } from './write-request.ts';
+import { typeToSend, type Variables } from './write-body.ts';
+import { RequestWriter } from './write-request.ts';
 
 /** A case, and the operation that it is for. */
 export interface OperationCase extends ImportedCase {
@@ -49,6 +50,7 @@ export function importOpenApi(api: ApiDefinition, definition: string): ImportedD
     ...(writer.auth && { auth: writer.auth }),
     definition,
     pages,
+    files: [...writer.files],
     secrets: [...writer.authorizations.secrets.values()],
     notes: [...(note === undefined ? [] : [note]), ...leftOut(api)],
   };
@@ -57,6 +59,8 @@ export function importOpenApi(api: ApiDefinition, definition: string): ImportedD
 /** Writes the pages of a definition. */
 class PageWriter {
   readonly authorizations: Authorizations;
+  /** Files that requests send. */
+  readonly files = new Set<string>();
   /** The most usual way to sign in. */
   readonly auth: ImportedAuth | undefined;
   readonly #producers: Producers;
@@ -87,8 +91,8 @@ class PageWriter {
   }
 
   #page({ title, description }: Group, operations: readonly Operation[], slugs: UniqueNames): OperationPage {
-    const headings = new UniqueNames();
-    const variables = new Map<string, string | number | boolean>();
+    const headings = new UniqueNames([words(title)]);
+    const variables: Variables = new Map();
     const auth = mostUsual(operations.map(each => this.#authOf.get(each)));
     const cases = operations.map(each => this.#case(each, auth, headings, variables));
     return {
@@ -106,10 +110,11 @@ class PageWriter {
     operation: Operation,
     usual: ImportedAuth | undefined,
     headings: UniqueNames,
-    variables: Map<string, string | number | boolean>,
+    variables: Variables,
   ): OperationCase {
     const written = this.#requests.write(operation);
     for (const [name, value] of written.variables) variables.set(name, value);
+    for (const each of written.files) this.files.add(each);
     const auth = this.#authOf.get(operation);
     const response = successOf(operation) ?? [...operation.responses.values()][0];
     const example = response && exampleOf(response);
@@ -117,7 +122,7 @@ class PageWriter {
     const says = description !== undefined && description.trim() !== summary?.trim();
     return {
       operation: operationTitle(operation),
-      title: headings.take(titleOf(operation)),
+      title: headings.take(titleOf(operation), operationTitle(operation)),
       ...(says && { description }),
       ...(!sameAuth(auth, usual) && { auth: auth ?? noAuth }),
       ...(/^3\d\d$/.test(response?.status ?? '') && { staysHere: true as const }),

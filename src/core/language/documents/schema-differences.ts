@@ -9,14 +9,25 @@ const choosing: ReadonlySet<string> = new Set(['anyOf', 'oneOf', 'contains']);
 export function differencesIn(errors: readonly ErrorObject[], data: unknown, begin: string): Difference[] {
   const insideOf = innerErrors(errors);
   const inner = new Set([...insideOf.values()].flat());
+  const haveValues = placesOfValues(errors);
   const told = errors.filter(
     each =>
       each.keyword !== 'if' &&
       // What is wrong with the name of a member is told as that.
       each.propertyName === undefined &&
-      !inner.has(each),
+      !inner.has(each) &&
+      !(each.keyword === 'type' && haveValues.get(each.parentSchema)?.has(each.instancePath)),
   );
   return eachPartOnce(told.map(error => expectationOf(error, insideOf.get(error) ?? [], data, begin)));
+}
+
+/** Parts of which an error says which values they may have, so that their type goes without saying; by schema. */
+function placesOfValues(errors: readonly ErrorObject[]): Map<unknown, Set<string>> {
+  const places = new Map<unknown, Set<string>>();
+  for (const { keyword, parentSchema, instancePath } of errors)
+    if (keyword === 'enum' || keyword === 'const')
+      places.set(parentSchema, (places.get(parentSchema) ?? new Set()).add(instancePath));
+  return places;
 }
 
 /**
