@@ -14,6 +14,11 @@ export function fieldLine(name: string, value: string | { readonly written: stri
   return [`${key} = ${names ? 'text' : withoutReferences(line)}`];
 }
 
+/** What can stand in a header (RFC 9110, 5.5): everything else in it was never sent. */
+export function headerValue(text: string): string {
+  return oneLine(text).replace(/[^\x20-\x7e\xa0-\xff]/g, '');
+}
+
 /** Line ends and what else would end a line become spaces. */
 export function oneLine(text: string): string {
   return text.replace(/[\u0000-\u001f\u007f-\u009f\u2028\u2029]+/g, ' ').trim();

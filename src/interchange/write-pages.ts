@@ -1,6 +1,6 @@
 import { STATUS_CODES } from 'node:http';
 import { fence, withoutReferences } from '../core/steps/http/write-request.ts';
-import { oneLine } from './field-lines.ts';
+import { headerValue, oneLine } from './field-lines.ts';
 import type {
   ImportedAuth,
   ImportedCase,
@@ -16,7 +16,7 @@ export function writePage(page: ImportedPage): string {
     ...(page.base === undefined ? [] : [`base: ${yamlText(page.base)}`]),
     ...(page.auth ? authLines(page.auth) : []),
     ...(page.headers
-      ? ['headers:', ...page.headers.map(([name, value]) => `  ${name}: ${yamlText(value)}`)]
+      ? ['headers:', ...page.headers.map(([name, value]) => `  ${name}: ${yamlText(headerValue(value))}`)]
       : []),
     ...(page.variables.length > 0
       ? ['variables:', ...page.variables.map(([name, value]) => `  ${name}: ${literalText(value)}`)]
@@ -33,21 +33,27 @@ export function writeCase(each: ImportedCase): string {
   const { request, example, statements } = each;
   const prose = each.description === undefined ? '' : inactiveProse(each.description);
   const settings = [...(each.auth ? authLines(each.auth) : []), ...(each.staysHere ? ['redirects: 0'] : [])];
-  return [
-    `## ${headingText(each.title)}`,
-    ...(prose === '' ? [] : [prose]),
-    ...(settings.length > 0 ? [fence('yaml settings', settings.join('\n'))] : []),
-    ...(each.cleansUp ? [fence('mervok', 'cleanup')] : []),
-    ...requestFences(request),
-    ...(statements.length > 0 ? [fence('mervok', statements.join('\n'))] : []),
-    ...(example ? [exampleFence(example)] : []),
-  ].join('\n\n');
+  return (
+    [
+      `## ${headingText(each.title)}`,
+      ...(prose === '' ? [] : [prose]),
+      ...(settings.length > 0 ? [fence('yaml settings', settings.join('\n'))] : []),
+      ...(each.cleansUp ? [fence('mervok', 'cleanup')] : []),
+      ...requestFences(request),
+      ...(statements.length > 0 ? [fence('mervok', statements.join('\n'))] : []),
+      ...(example ? [exampleFence(example)] : []),
+    ]
+      .join('\n\n')
+      // Of Markdown it can be no part.
+      .replaceAll('\0', '\ufffd')
+  );
 }
 
 function requestFences({ method, target, headers, query, body }: ImportedCase['request']): string[] {
-  const head = [`${method} ${target}`, ...headers.map(([name, value]) => `${name}: ${oneLine(value)}`)].join(
-    '\n',
-  );
+  const head = [
+    `${method} ${target}`,
+    ...headers.map(([name, value]) => `${name}: ${headerValue(value)}`),
+  ].join('\n');
   const more = query === undefined ? [] : [fence('form query', query)];
   if (!body) return [fence('http', head), ...more];
   if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`), ...more];

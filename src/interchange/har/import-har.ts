@@ -143,6 +143,8 @@ class CaseWriter {
         auth = this.#auth(value);
         continue;
       }
+      // What is no name of a header was never sent as one.
+      if (!/^[!#$%&'*+.^_`|~\w-]+$/.test(name)) continue;
       const isUsual = /^accept$/i.test(name) && (/\*\/\*/.test(value) || /text\/html/.test(value));
       if (ofBrowser.test(name) || isUsual || /^content-type$/i.test(name)) continue;
       kept.push([headerName(name), this.#text(value, name)]);
@@ -187,12 +189,12 @@ class CaseWriter {
       .slice(1)
       .split('&')
       .filter(pair => pair !== '');
-    if (path.length + search.length > longestTarget)
+    const fields = path.length + search.length > longestTarget ? pairsIn(search.slice(1)) : [];
+    // A line of a form has a name without white space.
+    if (fields.length > 0 && fields.every(([name]) => /^[^\s=]+$/.test(name)))
       return {
         target: path,
-        query: pairsIn(search.slice(1))
-          .flatMap(([name, value]) => this.#field(name, value))
-          .join('\n'),
+        query: fields.flatMap(([name, value]) => this.#field(name, value)).join('\n'),
       };
     const written = pairs.map(pair => {
       const at = pair.indexOf('=');

@@ -44,7 +44,7 @@ export class DefinitionHolder implements Holder {
     const about = { ...said, notes: request.notes };
     if (!response) {
       const known = [...operation.responses.keys()];
-      const expected = known.length === 0 ? 'a status that is described' : `one of ${inWords(known, 'or')}`;
+      const expected = known.length === 0 ? 'a status that is described' : inWords(known, 'or');
       return { ...about, differences: [{ at: 'status', expected, found: String(status) }] };
     }
     // What a server refuses may be wrong.
