@@ -1,0 +1,126 @@
+import assert from 'node:assert/strict';
+import { existsSync, readFileSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { test } from 'node:test';
+import { folderWith } from '../support/folder.ts';
+import { har } from '../support/har.ts';
+import { mervok } from '../support/program.ts';
+
+test('a recording becomes a page whose flow is found again, without its secrets', async t => {
+  const site = 'https://shop.skerry.example';
+  const token = 'tok-9f8e7d6c5b4a';
+  const recording = har([
+    { url: `${site}/app.js`, answerType: 'text/javascript', answer: 'x' },
+    { url: 'https://stats.example/hit', answer: {} },
+    {
+      method: 'OPTIONS',
+      url: `${site}/api/v1/login`,
+      headers: { 'Access-Control-Request-Method': 'POST' },
+      status: 204,
+    },
+    {
+      method: 'POST',
+      url: `${site}/api/v1/login`,
+      body: { user: 'mira', password: 'ebb-and-flow-77' },
+      headers: { Cookie: 'sid=abcdef123456; theme=dark', 'User-Agent': 'Browser', 'sec-ch-ua': 'x' },
+      answer: { token, user: { id: 9 } },
+      answered: { 'Set-Cookie': 'sid=zzzz99998888; Path=/' },
+    },
+    {
+      url: `${site}/api/v1/berths?state=free`,
+      headers: { authorization: `Bearer ${token}`, accept: 'application/json' },
+      answer: {
+        berths: [
+          { id: 31, code: '0417', state: 'free' },
+          { id: 32, code: '0733', state: 'free' },
+        ],
+        next: null,
+      },
+    },
+    {
+      method: 'POST',
+      url: `${site}/api/v1/cart`,
+      headers: { Authorization: `Bearer ${token}`, 'X-Trace': 'abc' },
+      body: { berthId: 32, nights: 3, note: 'Grey Petrel', again: 'ebb-and-flow-77' },
+      status: 201,
+      answer: { cartId: 'c-0f1e2d', note: 'Grey Petrel', total: 354.75 },
+      answered: { Location: '/api/v1/cart/c-0f1e2d' },
+    },
+    {
+      method: 'PUT',
+      url: `${site}/api/v1/cart/c-0f1e2d/note`,
+      headers: { Authorization: `Bearer ${token}`, cookie: 'sid=zzzz99998888' },
+      body: 'note=Grey+Petrel&pin=4711&proof=ZWJiLWFuZC1mbG93LTc3',
+      type: 'application/x-www-form-urlencoded',
+      status: 302,
+      answered: { location: '/api/v1/cart/c-0f1e2d' },
+    },
+    {
+      url: `${site}/api/v1/cart/c-0f1e2d`,
+      headers: { Authorization: `Bearer ${token}` },
+      answer: [
+        { id: 1, a: 'x' },
+        { id: 2, a: null },
+      ],
+    },
+    {
+      url: `${site}/api/v1/cart/c-0f1e2d`,
+      headers: { Authorization: `Bearer ${token}` },
+      answer: [
+        { id: 1, a: 'x' },
+        { id: 2, a: null },
+      ],
+    },
+  ]);
+  const folder = folderWith(t, { 'a visit.har': recording });
+  const ended = await mervok(folder, ['import', 'a visit.har']);
+  assert.equal(ended.code, 0, ended.err);
+  assert.match(ended.err, /1 request left out: pictures, scripts, styles and fonts\.\n/);
+  assert.match(ended.err, /1 request left out: they went to other hosts\.\n/);
+  assert.match(ended.err, /1 request left out: a browser asks by itself whether it may ask \(CORS\)\.\n/);
+  const page = readFileSync(join(folder, 'a-visit.md'), 'utf8');
+  assert.match(
+    page,
+    /^---\nheaders:\n {2}Cookie: "sid=\{sid\}; theme=\{theme\}"\n---\n# A visit\n\n## Post login\n\n```http\nPOST \/api\/v1\/login\nContent-Type: application\/json\n\n\{ "user": "mira", "password": "\{password\}" \}\n```\n\n```mervok\nstatus = 200\n\$ includes \{ "token": text, "user": object \}\nkeep \$\.token as secret token\n```/,
+  );
+  assert.match(
+    page,
+    /## Get berths\n\n```yaml settings\nauth: \{ bearer: "\{token\}" \}\n```\n\n```http\nGET \/api\/v1\/berths\?state=free\nAccept: application\/json\n```\n\n```mervok\nstatus = 200\n\$ includes \{ "berths": list \}\nkeep \$\.berths\[1\]\.id as berth-id\n/,
+  );
+  assert.match(
+    page,
+    /POST \/api\/v1\/cart\nX-Trace: abc\nContent-Type: application\/json\n\n\{ "berthId": \{berth-id\}, "nights": 3, "note": "Grey Petrel", "again": "\{password\}" \}\n/,
+  );
+  assert.match(
+    page,
+    /status = 201\n\$ includes \{ "cartId": text, "note": text, "total": number \}\nkeep \$\.cartId as cart-id|keep location/,
+  );
+  assert.match(page, /PUT \/api\/v1\/cart\/\{cart-id\}\/note\n/);
+  assert.match(page, /pin = \{pin\}\n/);
+  assert.match(page, /each \$\[\*\] includes \{ "id": number \}/);
+  // The redirect is followed; what it led to is no case of its own.
+  assert.equal([...page.matchAll(/^## /gm)].length, 5);
+  for (const secret of [
+    'ebb-and-flow-77',
+    token,
+    'zzzz99998888',
+    'abcdef123456',
+    '4711',
+    'ZWJiLWFuZC1mbG93LTc3',
+  ])
+    assert.ok(!page.includes(secret), secret);
+  assert.match(ended.err, /a-visit\.md held a secret in another form; \[secret\] stands in its place\./);
+  const secrets = readFileSync(join(folder, 'mervok.secret.yaml'), 'utf8');
+  assert.match(secrets, /password: ebb-and-flow-77\n/);
+  assert.equal(statSync(join(folder, 'mervok.secret.yaml')).mode & 0o777, 0o600);
+  assert.match(
+    readFileSync(join(folder, 'mervok.yaml'), 'utf8'),
+    /production:\n {4}server: "https:\/\/shop\.skerry\.example"\n# None is chosen/,
+  );
+  assert.equal((await mervok(folder, ['lint'])).code, 0);
+  // Beside what is there it brings its own base, and takes no page's place.
+  const second = await mervok(folder, ['import', 'a visit.har']);
+  assert.match(second.out, /^written {2}a-visit-2\.md, 5 cases\n/);
+  assert.match(readFileSync(join(folder, 'a-visit-2.md'), 'utf8'), /^---\nbase: "\{server\}"\n/);
+  assert.ok(existsSync(join(folder, 'a-visit.md')));
+});
