@@ -1,10 +1,12 @@
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync, statSync } from 'node:fs';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { folderWith } from '../support/folder.ts';
-import { har } from '../support/har.ts';
+import { type Entry, har } from '../support/har.ts';
 import { mervok } from '../support/program.ts';
+import { serve } from '../support/server.ts';
 
 test('a recording becomes a page whose flow is found again, without its secrets', async t => {
   const site = 'https://shop.skerry.example';
@@ -123,4 +125,88 @@ test('a recording becomes a page whose flow is found again, without its secrets'
   assert.match(second.out, /^written {2}a-visit-2\.md, 5 cases\n/);
   assert.match(readFileSync(join(folder, 'a-visit-2.md'), 'utf8'), /^---\nbase: "\{server\}"\n/);
   assert.ok(existsSync(join(folder, 'a-visit.md')));
+});
+
+/** A shop that answers with pages and redirects; everything in it has new ids and new tokens each time. */
+function shop(seed: number) {
+  let next = seed;
+  const open = new Set<string>();
+  return (request: IncomingMessage, response: ServerResponse) => {
+    const made = (prefix: string) => {
+      const id = `${prefix}${next++}`;
+      open.add(id);
+      return id;
+    };
+    const page = (text: string) =>
+      response
+        .writeHead(200, { 'Content-Type': 'text/html' })
+        .end(`<form><input type="hidden" name="csrf" value="${made('csrf-')}">${text}</form>`);
+    const on = (place: string) => response.writeHead(303, { Location: place }).end();
+    let body = '';
+    request.on('data', chunk => {
+      body += chunk;
+    });
+    request.on('end', () => {
+      const { pathname } = new URL(request.url!, 'http://quay.example');
+      const [, kind = '', id = '', action = ''] = pathname.split('/');
+      const isAllowed = request.method === 'GET' || open.has(new URLSearchParams(body).get('csrf') ?? '');
+      if (!isAllowed || (id !== '' && !open.has(id))) response.writeHead(403).end('no');
+      else if (kind === 'goods') page('Rope');
+      else if (kind === 'baskets' && request.method === 'POST' && action === 'order')
+        on(`/orders/${made('A-')}/thanks`);
+      else if (kind === 'baskets' && request.method === 'POST') on(`/baskets/${made('48')}`);
+      else if (kind === 'leave') response.writeHead(302, { Location: 'https://elsewhere.example/' }).end();
+      else page(`${kind} ${id}`);
+    });
+  };
+}
+
+test('a recording of pages that lead on by redirects runs against the same with other ids', async t => {
+  const recorded = await serve(t, shop(1000));
+  const entries: Entry[] = [];
+  const ask = async (method: string, path: string, form?: { [name: string]: string }): Promise<string> => {
+    const body = form && new URLSearchParams(form).toString();
+    const type = 'application/x-www-form-urlencoded';
+    const answer = await fetch(recorded + path, {
+      method,
+      redirect: 'manual',
+      ...(body && { body, headers: { 'Content-Type': type } }),
+    });
+    const text = await answer.text();
+    const location = answer.headers.get('location');
+    entries.push({
+      method,
+      url: recorded + path,
+      ...(body && { body, type }),
+      status: answer.status,
+      answer: text,
+      answerType: answer.headers.get('content-type') ?? '',
+      ...(location !== null && { answered: { Location: location } }),
+    });
+    if (location?.startsWith('/')) return await ask('GET', location);
+    return /csrf-\d+/.exec(text)?.[0] ?? '';
+  };
+  const placeOf = (kind: string) => new RegExp(`/${kind}/([^/]+)`).exec(entries.at(-1)!.url)![1]!;
+  const first = await ask('GET', '/goods');
+  const second = await ask('POST', '/baskets', { csrf: first, goods: 'rope', note: 'for the North Quay' });
+  await ask('POST', `/baskets/${placeOf('baskets')}/order`, { csrf: second });
+  await ask('GET', `/orders/${placeOf('orders')}/bill`);
+  await ask('GET', '/leave');
+  entries.push({ ...entries[0]!, status: 304, answer: undefined });
+  const folder = folderWith(t, { 'shop.har': har(entries) });
+  const imported = await mervok(folder, ['import', 'shop.har']);
+  assert.equal(imported.code, 0, imported.err);
+  const page = readFileSync(join(folder, 'shop.md'), 'utf8');
+  assert.match(page, /keep url \/\\\/baskets\\\/\(\[\^\\\/\?#\]\+\)\/ as basket-id\n/);
+  assert.match(page, /GET \/orders\/\{order-id\}\/bill\n/);
+  assert.match(page, /```yaml settings\nredirects: 0\n```\n\n```http\nGET \/leave\n/);
+  assert.deepEqual(
+    [(await mervok(folder, ['lint', '-q'])).out, (await mervok(folder, ['run', '-q'])).code],
+    ['', 0],
+  );
+  // The same service, started anew, names everything otherwise.
+  const fresh = await serve(t, shop(770_000));
+  const run = await mervok(folder, ['run', '--set', `server=${fresh}`]);
+  assert.equal(run.code, 0, run.out);
+  assert.match(run.out, /Passed: 6 cases/);
 });

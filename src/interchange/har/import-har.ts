@@ -107,6 +107,7 @@ class CaseWriter {
     return {
       title: this.#titles.take(titleOf(exchange.method, target)),
       ...(auth && { auth }),
+      ...(/^3/.test(String(exchange.status)) && { staysHere: true as const }),
       request,
       statements: [`status = ${exchange.status}`, ...kindsOf(exchange)],
     };

@@ -21,6 +21,8 @@ export interface RecordedExchange {
   readonly contentType: string;
   /** As text; nothing where the recording does not have it, or it is binary. */
   readonly text?: string;
+  /** The address that answered, where redirects led to another one. */
+  readonly ledTo?: string;
 }
 
 export interface RecordedBody {
@@ -105,7 +107,8 @@ function readEntry(entry: JsonObject): Read | undefined {
       headers: pairsIn(member(request, 'headers')),
       cookies: pairsIn(member(request, 'cookies')),
       ...(body && { body }),
-      status,
+      // What asks only for what is new is not sent again, so all of it comes.
+      status: status === 304 ? 200 : status,
       answered: pairsIn(member(response, 'headers')),
       contentType: (textOf(member(content, 'mimeType')) ?? '').replace(/;.*$/s, '').trim().toLowerCase(),
       ...(text !== undefined && { text }),
@@ -211,12 +214,13 @@ function withoutFollowed(exchanges: readonly RecordedExchange[]): RecordedExchan
       last = next;
       at++;
     }
-    const { status, answered, contentType, text } = last;
+    const { status, answered, contentType, text, url } = last;
     result.push(
       last === first
         ? first
         : {
             ...withoutText(first),
+            ledTo: url,
             status,
             answered: [...first.answered, ...answered],
             contentType,

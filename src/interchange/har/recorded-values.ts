@@ -4,7 +4,7 @@ import { secretName } from '../../core/secrecy/secret-names.ts';
 import { nameOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import type { RecordedExchange } from './read-har.ts';
-import { readJson } from './recorded-parts.ts';
+import { decode, readJson } from './recorded-parts.ts';
 
 /** A value that a response gives and a later request sends. */
 export interface FlowingValue {
@@ -76,12 +76,12 @@ export class RecordedValues {
   noteAnswer(exchange: RecordedExchange, place: number): void {
     const resource = resourceOf(exchange.url);
     const seen = new Map<string, Found>();
-    const add = (value: string, source: string, member: string) => {
+    const add: Add = (value, source, member, of = resource) => {
       const isIdentifier = identifier.test(member);
       if (value === '' || (!isIdentifier && value.length < leastLength) || seen.size > most) return;
       const known = seen.get(value);
       if (known) known.count++;
-      else seen.set(value, { from: place, source, member, resource, count: 1 });
+      else seen.set(value, { from: place, source, member, resource: of, count: 1 });
     };
     const location = exchange.answered.find(([name]) => /^location$/i.test(name))?.[1];
     const last = location
@@ -89,8 +89,11 @@ export class RecordedValues {
       .replace(/\/$/, '')
       .split('/')
       .at(-1);
-    if (exchange.status === 201 && last)
-      add(decodeURIComponent(last), String.raw`location /([^\/]+)$/`, 'id');
+    if (exchange.status === 201 && last) add(decode(last), String.raw`location /([^\/]+)$/`, 'id');
+    const isKept = exchange.status >= 300 && exchange.status < 400 && location !== undefined;
+    if (exchange.ledTo !== undefined) addressed(exchange.ledTo, 'url', add);
+    else if (isKept && URL.canParse(location, exchange.url))
+      addressed(new URL(location, exchange.url).href, 'location', add);
     if (/json/.test(exchange.contentType) && exchange.text !== undefined) {
       const document = readJson(exchange.text);
       if (document !== undefined) leaves(document, '$', '', add);
@@ -103,7 +106,17 @@ export class RecordedValues {
   }
 }
 
-type Add = (value: string, source: string, member: string) => void;
+type Add = (value: string, source: string, member: string, resource?: string) => void;
+
+/** What an address names behind a word, as in `/orders/417`. */
+function addressed(url: string, source: string, add: Add): void {
+  const segments = new URL(url).pathname.split('/');
+  for (const [at, segment] of segments.entries()) {
+    const before = segments[at - 1] ?? '';
+    if (/\d/.test(segment) && /^[A-Za-z][\w-]*$/.test(before))
+      add(decode(segment), String.raw`${source} /\/${before}\/([^\/?#]+)/`, 'id', before);
+  }
+}
 
 function leaves(value: Json, way: string, member: string, add: Add, depth = 0): void {
   if (depth > 20) return;
