@@ -316,6 +316,15 @@ const rows: readonly (readonly [request: string, said: Said, expected: string])[
     },
     'sent $.depth: a number, not "x"',
   ],
+  [
+    'POST /berths?q=%zz',
+    {
+      ...secured,
+      body: 'code=%zz&depth=%&tags=a',
+      sent: { ...secured.sent, 'Content-Type': 'application/x-www-form-urlencoded' },
+    },
+    'sent $.depth: a number, not "%"',
+  ],
   ['POST /berths', { ...secured, sent: { ...secured.sent, 'Content-Type': 'text/plain' } }, 'held'],
   [
     'POST /berths',

@@ -1,3 +1,4 @@
+import { inWords } from '../text/words.ts';
 import type { MediaType } from './api.ts';
 
 /** A type without its parameters, in small letters. */
@@ -7,6 +8,14 @@ export function typeName(contentType: string): string {
 
 export function isJsonType(name: string): boolean {
   return /^(?:application|text)\/(?:[\w.+-]+\+)?json$/.test(name);
+}
+
+/** Types as a choice: `application/json or text/*`. */
+export function typesInWords(content: readonly MediaType[]): string {
+  return inWords(
+    content.map(({ type }) => type),
+    'or',
+  );
 }
 
 /** Whether a type in a definition is JSON, or a range that takes it in. */

@@ -2,6 +2,7 @@ import { isJsonObject, type Json } from '../../core/definition/document/json.ts'
 import { secretName, shortestWritten, signedToken } from '../../core/secrecy/secret-names.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
+import { percentDecoded } from '../../core/text/percent.ts';
 import { fieldLine } from '../field-lines.ts';
 import type {
   ImportedAuth,
@@ -15,7 +16,7 @@ import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import { kindsOf } from './kinds.ts';
 import { type RecordedBody, type RecordedExchange, type Recording, readHar } from './read-har.ts';
-import { cookiesIn, decode, encodeBraces, pairsIn, readJson, valuesOf } from './recorded-parts.ts';
+import { cookiesIn, encodeBraces, pairsIn, readJson, valuesOf } from './recorded-parts.ts';
 import { RecordedValues } from './recorded-values.ts';
 
 /** A recording as a page: what was asked, in its order, with what flows from one answer to the next request found again. */
@@ -184,7 +185,7 @@ class CaseWriter {
     const { pathname, search } = new URL(url);
     const path = pathname
       .split('/')
-      .map(segment => this.#reference(decode(segment)) ?? encodeBraces(segment))
+      .map(segment => this.#reference(percentDecoded(segment)) ?? encodeBraces(segment))
       .join('/');
     const pairs = search
       .slice(1)
@@ -200,7 +201,7 @@ class CaseWriter {
     const written = pairs.map(pair => {
       const at = pair.indexOf('=');
       if (at < 0) return encodeBraces(pair);
-      const [name, value] = [pair.slice(0, at), decode(pair.slice(at + 1).replaceAll('+', ' '))];
+      const [name, value] = [pair.slice(0, at), percentDecoded(pair.slice(at + 1).replaceAll('+', ' '))];
       const known =
         this.#reference(value) ??
         (isSecret(name, value) ? this.#secret(name, value, `What '${name}' carries.`) : undefined);
@@ -217,7 +218,7 @@ class CaseWriter {
     if (/^application\/x-www-form-urlencoded/i.test(type)) {
       const pairs =
         fields.length > 0
-          ? fields.map(({ name, value = '' }) => [decode(name), decode(value)] as const)
+          ? fields.map(({ name, value = '' }) => [percentDecoded(name), percentDecoded(value)] as const)
           : pairsIn(text ?? '');
       return { form: 'form', text: pairs.flatMap(([name, value]) => this.#field(name, value)).join('\n') };
     }
@@ -307,7 +308,7 @@ function titleOf(method: string, target: string): string {
     .split('/')
     .filter(part => part !== '' && !part.includes('{') && !/^(?:api|v\d+(?:\.\d+)*|rest)$/i.test(part))
     .map(part =>
-      decode(part)
+      percentDecoded(part)
         .replace(/\.\w{1,5}$/, '')
         .replace(/[-_]+/g, ' '),
     );

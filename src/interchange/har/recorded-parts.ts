@@ -1,4 +1,5 @@
 import type { Json } from '../../core/definition/document/json.ts';
+import { percentDecoded } from '../../core/text/percent.ts';
 import type { RecordedExchange } from './read-har.ts';
 
 // What a recorded request is made of.
@@ -6,9 +7,9 @@ import type { RecordedExchange } from './read-har.ts';
 /** Everything that a request says by itself. */
 export function* valuesOf({ url, body }: RecordedExchange): Generator<string> {
   const { pathname, searchParams } = new URL(url);
-  for (const segment of pathname.split('/')) if (segment !== '') yield decode(segment);
+  for (const segment of pathname.split('/')) if (segment !== '') yield percentDecoded(segment);
   for (const [, value] of searchParams) yield value;
-  for (const { value } of body?.fields ?? []) if (value !== undefined) yield decode(value);
+  for (const { value } of body?.fields ?? []) if (value !== undefined) yield percentDecoded(value);
   const document = body?.text === undefined ? undefined : readJson(body.text);
   if (document !== undefined) yield* scalarsIn(document);
   else for (const [, value] of pairsIn(body?.text ?? '')) yield value;
@@ -27,8 +28,8 @@ export function pairsIn(text: string): [string, string][] {
     .map(pair => {
       const at = pair.indexOf('=');
       return [
-        decode(pair.slice(0, at).replaceAll('+', ' ')),
-        decode(pair.slice(at + 1).replaceAll('+', ' ')),
+        percentDecoded(pair.slice(0, at).replaceAll('+', ' ')),
+        percentDecoded(pair.slice(at + 1).replaceAll('+', ' ')),
       ];
     });
 }
@@ -53,12 +54,4 @@ export function readJson(text: string): Json | undefined {
 
 export function encodeBraces(text: string): string {
   return text.replaceAll('{', '%7B').replaceAll('}', '%7D');
-}
-
-export function decode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }

@@ -1,10 +1,11 @@
 import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
 import { secretName } from '../../core/secrecy/secret-names.ts';
+import { percentDecoded } from '../../core/text/percent.ts';
 import { nameOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import type { RecordedExchange } from './read-har.ts';
-import { decode, readJson } from './recorded-parts.ts';
+import { readJson } from './recorded-parts.ts';
 
 /** A value that a response gives and a later request sends. */
 export interface FlowingValue {
@@ -89,7 +90,7 @@ export class RecordedValues {
       .replace(/\/$/, '')
       .split('/')
       .at(-1);
-    if (exchange.status === 201 && last) add(decode(last), String.raw`location /([^\/]+)$/`, 'id');
+    if (exchange.status === 201 && last) add(percentDecoded(last), String.raw`location /([^\/]+)$/`, 'id');
     const isKept = exchange.status >= 300 && exchange.status < 400 && location !== undefined;
     if (exchange.ledTo !== undefined) addressed(exchange.ledTo, 'url', add);
     else if (isKept && URL.canParse(location, exchange.url))
@@ -114,7 +115,7 @@ function addressed(url: string, source: string, add: Add): void {
   for (const [at, segment] of segments.entries()) {
     const before = segments[at - 1] ?? '';
     if (/\d/.test(segment) && /^[A-Za-z][\w-]*$/.test(before))
-      add(decode(segment), String.raw`${source} /\/${before}\/([^\/?#]+)/`, 'id', before);
+      add(percentDecoded(segment), String.raw`${source} /\/${before}\/([^\/?#]+)/`, 'id', before);
   }
 }
 

@@ -1,6 +1,7 @@
 import { SourceError } from '../../model/finding.ts';
 import { Source } from '../../model/source.ts';
 import { resolvePath } from '../../text/paths.ts';
+import { percentDecoded } from '../../text/percent.ts';
 import { type DefinitionDocument, readDocument } from './document.ts';
 import { isJsonObject, type Json, type JsonObject, member } from './json.ts';
 import { eachReference } from './references.ts';
@@ -109,7 +110,7 @@ export class DocumentSet {
         `'${file}' leads to the network, and nothing is fetched.`,
         'Put a copy beside the definition, and refer to that.',
       );
-    const path = resolvePath(from.source.file.replace(/[^/]*$/, ''), decode(file));
+    const path = resolvePath(from.source.file.replace(/[^/]*$/, ''), percentDecoded(file));
     const known = this.#documents.get(path) ?? this.#read(path);
     this.#documents.set(path, known);
     return known;
@@ -157,18 +158,10 @@ export class DocumentSet {
 function within(located: Located, pointer: string, reference: string): Located | Unresolved {
   let { value } = located;
   for (const step of pointer.split('/').slice(1)) {
-    const key = decode(step).replaceAll('~1', '/').replaceAll('~0', '~');
+    const key = percentDecoded(step).replaceAll('~1', '/').replaceAll('~0', '~');
     const next = Array.isArray(value) ? value[Number(key)] : member(value, key);
     if (next === undefined) return new Unresolved(`'${reference}' leads nowhere: there is no '${key}'.`);
     value = next;
   }
   return { ...located, value };
-}
-
-function decode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }

@@ -1,3 +1,4 @@
+import { percentDecoded } from '../../text/percent.ts';
 import type { ApiDefinition, Operation } from '../api.ts';
 
 /** An operation that a request is for, and what its path says. */
@@ -78,7 +79,7 @@ function keyOf(method: string, length: number): string {
 }
 
 function readSegment(text: string): Segment {
-  if (!text.includes('{')) return decode(text);
+  if (!text.includes('{')) return percentDecoded(text);
   const names: string[] = [];
   const pattern = text
     .split(/(\{[^{}]*\})/)
@@ -110,7 +111,7 @@ function valuesIn(segments: readonly string[], wanted: readonly Segment[]): Map<
   for (let index = 0; index < wanted.length; index++) {
     const [segment, pattern] = [segments[index]!, wanted[index]!];
     if (typeof pattern === 'string') {
-      if (segment !== pattern && decode(segment) !== pattern) return undefined;
+      if (segment !== pattern && percentDecoded(segment) !== pattern) return undefined;
       continue;
     }
     const match = pattern.pattern.exec(segment);
@@ -131,13 +132,4 @@ function withoutBegin(path: string, begin: string): string | undefined {
 export function pathOf(url: string): string {
   const path = url.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').replace(/[?#].*$/, '');
   return path.replace(/\/$/, '');
-}
-
-export function decode(text: string): string {
-  if (!text.includes('%')) return text;
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }

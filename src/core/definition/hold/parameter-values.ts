@@ -1,9 +1,9 @@
 import { valuesOfHeader } from '../../text/header-values.ts';
+import { percentDecoded } from '../../text/percent.ts';
 import type { Parameter, ParameterStyle } from '../api.ts';
 import { type DocumentSet, type Located, Unresolved } from '../document/document-set.ts';
 import { isJsonObject, type Json, member, members } from '../document/json.ts';
 import { takesJson } from '../media-types.ts';
-import { decode } from './match-operation.ts';
 
 /** What a request says outside of its body, as it was sent. */
 export interface RequestFields {
@@ -26,8 +26,8 @@ export function readQuery(url: string): RequestFields['query'] {
     });
 }
 
-function decodePlus(text: string): string {
-  return decode(text.replaceAll('+', ' '));
+export function decodePlus(text: string): string {
+  return percentDecoded(text.replaceAll('+', ' '));
 }
 
 const delimiters: ReadonlyMap<ParameterStyle, RegExp> = new Map([
@@ -80,7 +80,7 @@ function writtenValues(
   }
   if (place === 'cookie') {
     const value = cookies.find(([each]) => each === name)?.[1];
-    return value === undefined ? undefined : splitSimple(decode(value), types, explode);
+    return value === undefined ? undefined : splitSimple(percentDecoded(value), types, explode);
   }
   const value = pathValues.get(name);
   if (value === undefined) return undefined;
@@ -92,7 +92,9 @@ function writtenValues(
         : value;
   const separator =
     explode && style === 'label' ? /\./ : explode && style === 'matrix' ? /;[^=]*=/ : /,|%2C/i;
-  return types.has('array') ? plain.split(separator).map(decode) : splitSimple(decode(plain), types, explode);
+  return types.has('array')
+    ? plain.split(separator).map(percentDecoded)
+    : splitSimple(percentDecoded(plain), types, explode);
 }
 
 /** A list or an object in one text, with commas. */

@@ -4,13 +4,14 @@ import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, Operation, SecurityRequirement } from '../api.ts';
 import type { Json } from '../document/json.ts';
 import { isJsonObject, members } from '../document/json.ts';
-import { isJsonType, mediaTypeFor, typeName } from '../media-types.ts';
+import { isJsonType, mediaTypeFor, typeName, typesInWords } from '../media-types.ts';
 import type { SchemaSet } from '../schemas/schema-set.ts';
 import { securityOf } from '../security.ts';
 import { decide } from './decide.ts';
 import type { HeldExchange } from './held-exchange.ts';
 import {
   coerce,
+  decodePlus,
   propertyNames,
   type RequestFields,
   readQuery,
@@ -70,24 +71,12 @@ export class RequestLook {
     if (!body) return [];
     if (!sent.hasBody)
       return body.required
-        ? [
-            {
-              at: 'sent body',
-              expected: `a body of ${inWords(
-                body.content.map(({ type }) => type),
-                'or',
-              )}`,
-              found: 'none',
-            },
-          ]
+        ? [{ at: 'sent body', expected: `a body of ${typesInWords(body.content)}`, found: 'none' }]
         : [];
     const [contentType] = valuesOfHeader(sent.headers, 'content-type');
     const media = mediaTypeFor(body.content, contentType);
     if (!media) {
-      const expected = inWords(
-        body.content.map(({ type }) => type),
-        'or',
-      );
+      const expected = typesInWords(body.content);
       return body.content.length === 0
         ? []
         : [{ at: 'sent header content-type', expected, found: contentType ?? 'none' }];
@@ -108,9 +97,7 @@ export class RequestLook {
     const properties = isJsonObject(schema.value) ? members(schema.value.properties) : [];
     const value: { [name: string]: Json } = {};
     for (const each of names) {
-      const values = pairs
-        .filter(([other]) => other === each)
-        .map(([, text]) => decodeURIComponent(text.replaceAll('+', ' ')));
+      const values = pairs.filter(([other]) => other === each).map(([, text]) => decodePlus(text));
       const own = properties.find(([property]) => property === each)?.[1];
       const inner = own === undefined ? undefined : { value: own, document: schema.document };
       const isList = typesOf(inner, this.api.documents).has('array');

@@ -1,8 +1,7 @@
 import type { Difference } from '../../language/difference.ts';
 import { valuesOfHeader } from '../../text/header-values.ts';
-import { inWords } from '../../text/words.ts';
 import type { ApiDefinition, ApiResponse, MediaType } from '../api.ts';
-import { isJsonType, isTextType, mediaTypeFor, typeName } from '../media-types.ts';
+import { isJsonType, isTextType, mediaTypeFor, typeName, typesInWords } from '../media-types.ts';
 import type { SchemaSet } from '../schemas/schema-set.ts';
 import type { Decision } from './decide.ts';
 import type { HeldExchange } from './held-exchange.ts';
@@ -41,23 +40,11 @@ export class ResponseLook {
     }
     if (body.size === 0)
       return {
-        differences: [
-          {
-            at: 'body',
-            expected: `a body of ${inWords(
-              content.map(each => each.type),
-              'or',
-            )}`,
-            found: 'none',
-          },
-        ],
+        differences: [{ at: 'body', expected: `a body of ${typesInWords(content)}`, found: 'none' }],
       };
     const media = mediaTypeFor(content, body.contentType);
     if (!media) {
-      const expected = inWords(
-        content.map(({ type }) => type),
-        'or',
-      );
+      const expected = typesInWords(content);
       return { differences: [{ at: 'header content-type', expected, found: body.contentType ?? 'none' }] };
     }
     return this.#content(body, media, described);

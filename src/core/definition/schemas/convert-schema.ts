@@ -1,3 +1,4 @@
+import { percentDecoded } from '../../text/percent.ts';
 import type { OpenApiVersion } from '../api.ts';
 import type { DocumentSet, Located } from '../document/document-set.ts';
 import { Unresolved } from '../document/document-set.ts';
@@ -233,7 +234,7 @@ function formsOf(
     if (reference === undefined) return new Map();
     const target = documents.target(reference, document);
     if (target instanceof Unresolved || targets.has(target.value)) continue;
-    forms.set(decodeURIComponent(reference.replace(/^.*[/#]/, '').replace(/\.(?:json|ya?ml)$/, '')), target);
+    forms.set(percentDecoded(reference.replace(/^.*[/#]/, '').replace(/\.(?:json|ya?ml)$/, '')), target);
   }
   return forms;
 }

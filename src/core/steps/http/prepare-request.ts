@@ -5,6 +5,7 @@ import { parseTemplateText, referencesOf, type Template } from '../../language/t
 import { SourceError } from '../../model/finding.ts';
 import type { Effective } from '../../settings/effective.ts';
 import type { Level } from '../../settings/level.ts';
+import { percentDecoded } from '../../text/percent.ts';
 import type { PrepareContext } from '../step.ts';
 import type { PlannedRequest } from './planned-request.ts';
 import { isAnotherType, prepareBody } from './prepare-body.ts';
@@ -123,20 +124,14 @@ function queryOf(
 export function outerQuery(step: WrittenRequest, { query }: Effective): Effective['query'] {
   if (query.length === 0) return query;
   const written = /\?.*$/.exec(step.targetText)?.[0] ?? '';
-  const inTarget = new Set([...written.matchAll(/[?&]([^=&{}]+)=?/g)].map(([, name]) => safeDecode(name!)));
+  const inTarget = new Set(
+    [...written.matchAll(/[?&]([^=&{}]+)=?/g)].map(([, name]) => percentDecoded(name!)),
+  );
   for (const part of step.target.parts)
     if (typeof part !== 'string' && (part.operator === '?' || part.operator === '&'))
       for (const { reference } of part.variables) inTarget.add(reference.path.at(-1) ?? reference.name);
   for (const line of step.query?.text.split('\n') ?? []) inTarget.add(line.split('=')[0]!.trim());
   return query.filter(({ name }) => !inTarget.has(name));
-}
-
-function safeDecode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }
 
 function plainTemplate(text: string): Template {
