@@ -317,7 +317,7 @@ const rows: readonly (readonly [request: string, said: Said, expected: string])[
     'sent $.depth: a number, not "x"',
   ],
   [
-    'POST /berths?q=%zz',
+    'POST /berths',
     {
       ...secured,
       body: 'code=%zz&depth=%&tags=a',
