@@ -151,3 +151,43 @@ test('what is no definition of a service is one message', async t => {
   }
   assert.deepEqual(readdirSync(folder).includes('out'), false);
 });
+
+test('services answer where they say, each by a variable of its own; what is no address is told', async t => {
+  const asked: string[] = [];
+  const [one, two] = await Promise.all(
+    ['one', 'two'].map(name =>
+      serve(t, (call, response) => {
+        asked.push(`${name} ${call.url}`);
+        response.writeHead(200, { 'Content-Type': 'text/xml' }).end('<a/>');
+      }),
+    ),
+  );
+  const service = (name: string, address: string) =>
+    `<service name="${name}"><port name="${name}Port" binding="t:B"><soap:address location="${address}"/></port></service>`;
+  const wsdl = (...services: string[]) =>
+    `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:t="urn:skerry" targetNamespace="urn:skerry"><message name="m"/><portType name="P"><operation name="Light"><input message="t:m"/></operation></portType><binding name="B" type="t:P"><soap:binding/><operation name="Light"><soap:operation soapAction=""/></operation></binding>${services.join('')}</definitions>`;
+  const folder = folderWith(t, {
+    'two.wsdl': wsdl(
+      service('Quay', `${one}/quay`),
+      service('Tide', `${two}/tide`),
+      service('Bell', 'jms:bell'),
+    ),
+    'none.wsdl': wsdl(service('Quay', 'REPLACE_WITH_ADDRESS')),
+    'odd.wsdl': wsdl(service('Quay', 'http://[quay')),
+  });
+  const imported = await mervok(folder, ['import', 'two.wsdl', '-o', 'two']);
+  assert.equal(imported.err, "The port 'BellPort' left out: it is not reached over HTTP.\n");
+  assert.match(readFileSync(join(folder, 'two/tide.md'), 'utf8'), /^---\nbase: "\{tide-server\}"\n---\n/);
+  assert.equal((await mervok(folder, ['run', 'two'])).code, 0);
+  assert.deepEqual(asked, ['one /quay', 'two /tide']);
+  for (const file of ['none', 'odd']) {
+    const { code, err } = await mervok(folder, ['import', `${file}.wsdl`, '-o', file]);
+    assert.deepEqual(
+      [code, err],
+      [
+        0,
+        'The definition does not say where it answers; mervok.yaml says http://127.0.0.1:8080, until it is changed there.\n',
+      ],
+    );
+  }
+});

@@ -3,7 +3,7 @@ import type { ReadText } from '../../core/definition/document/document-set.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
 import type { ImportedCase, ImportedCollection, ImportedPage } from '../imported.ts';
-import { slugOf, UniqueNames } from '../plain-text.ts';
+import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { childrenOf, keyOf, namespaces, type QName, readQName, WsdlDocuments } from './documents.ts';
 import { envelopeText, Prefixes } from './envelope.ts';
 import { type SampleElement, SchemaTypes } from './schema-types.ts';
@@ -20,19 +20,37 @@ export function importWsdl(
   const service = new ServiceReader(documents);
   const ports = service.ports();
   const slugs = new UniqueNames(['readme']);
-  const origin = originOf(ports[0]?.address);
-  const pages = ports.map((port): ImportedPage => service.page(port, slugs));
-  const isHere = isLoopback(new URL(origin).hostname.replace(/^\[|\]$/g, ''));
+  const servers = serversOf(ports);
+  const pages = ports.map((port): ImportedPage => {
+    const server = servers.get(originOf(port.address))!;
+    const page = service.page(port, slugs);
+    return server === usualServer ? page : { ...page, base: `{${server}}` };
+  });
+  const origins = [...servers.keys()];
+  const isHere = origins.every(each => isLoopback(new URL(each).hostname.replace(/^\[|\]$/g, '')));
+  const isUnknown = ports.some(({ address }) => !isAddress(address));
   const collection: ImportedCollection = {
     title: service.title,
-    base: '{server}',
+    base: `{${usualServer}}`,
     environments: [
-      { name: isHere ? 'local' : 'production', variables: [['server', origin]], isDefault: isHere },
+      {
+        name: isHere ? 'local' : 'production',
+        variables: [...servers].map(([origin, name]) => [name, origin]),
+        isDefault: isHere,
+      },
     ],
     namespaces: service.prefixes.all,
     pages,
     secrets: [],
-    notes: [...documents.notes, ...service.notes],
+    notes: [
+      ...documents.notes,
+      ...service.notes,
+      ...(isUnknown
+        ? [
+            `The definition does not say where it answers; mervok.yaml says ${usualOrigin}, until it is changed there.`,
+          ]
+        : []),
+    ],
   };
   return { collection, needs: documents.files };
 }
@@ -40,8 +58,28 @@ export function importWsdl(
 /** Where a service answers, where nothing says where. */
 const usualOrigin = 'http://127.0.0.1:8080';
 
-function originOf(address: string | undefined): string {
-  return address !== undefined && URL.canParse(address) ? new URL(address).origin : usualOrigin;
+const usualServer = 'server';
+
+/** Where services answer, with the variables that hold it: the first of them is what others do not say. */
+function serversOf(ports: readonly Port[]): Map<string, string> {
+  const servers = new Map<string, string>();
+  const names = new UniqueNames([usualServer]);
+  for (const { address, service } of ports) {
+    const origin = originOf(address);
+    const own = () => names.take(nameOf(`${words(service.getAttribute('name') ?? '')} server`));
+    if (!servers.has(origin)) servers.set(origin, servers.size === 0 ? usualServer : own());
+  }
+  if (servers.size === 0) servers.set(usualOrigin, usualServer);
+  return servers;
+}
+
+function originOf(address: string): string {
+  return isAddress(address) ? new URL(address).origin : usualOrigin;
+}
+
+/** Whether it is one of HTTP: services may also stand behind queues and mailboxes. */
+function isAddress(text: string): boolean {
+  return /^https?:/i.test(text) && URL.canParse(text);
 }
 
 interface Port {
@@ -91,14 +129,17 @@ class ServiceReader {
         const binding = reference && this.#bindings.get(keyOf(reference));
         const soap =
           binding && [soap11, soap12].find(each => childrenOf(binding, each, 'binding').length > 0);
-        if (!binding || !soap) {
-          this.notes.push(
-            `The port '${name}' left out: ${binding ? 'it does not speak SOAP' : 'nothing describes its binding'}.`,
-          );
-          return [];
-        }
-        const address = childrenOf(port, soap, 'address')[0]?.getAttribute('location') ?? '';
-        return [{ service, name, binding, soap, address }];
+        const place = soap === undefined ? undefined : childrenOf(port, soap, 'address')[0];
+        const address = place?.getAttribute('location')?.trim() ?? '';
+        const isElsewhere = /^[a-z][a-z\d+.-]*:/i.test(address) && !/^https?:/i.test(address);
+        if (binding && soap && !isElsewhere) return [{ service, name, binding, soap, address }];
+        const why = !binding
+          ? 'nothing describes its binding'
+          : isElsewhere
+            ? 'it is not reached over HTTP'
+            : 'it does not speak SOAP';
+        this.notes.push(`The port '${name}' left out: ${why}.`);
+        return [];
       }),
     );
     const seen = new Map<string, Port>();
