@@ -61,6 +61,8 @@ export interface ImportedPage {
 export interface ImportedCase {
   readonly title: string;
   readonly description?: string | undefined;
+  /** Where it is another one than that of its page. */
+  readonly base?: string;
   readonly auth?: ImportedAuth;
   /** Whether it runs at the end, behind all that needs what it takes away. */
   readonly cleansUp?: true;

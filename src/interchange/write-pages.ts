@@ -32,7 +32,11 @@ export function writePage(page: ImportedPage): string {
 export function writeCase(each: ImportedCase): string {
   const { request, example, statements } = each;
   const prose = each.description === undefined ? '' : inactiveProse(each.description);
-  const settings = [...(each.auth ? authLines(each.auth) : []), ...(each.staysHere ? ['redirects: 0'] : [])];
+  const settings = [
+    ...(each.base === undefined ? [] : [`base: ${yamlText(each.base)}`]),
+    ...(each.auth ? authLines(each.auth) : []),
+    ...(each.staysHere ? ['redirects: 0'] : []),
+  ];
   return (
     [
       `## ${headingText(each.title)}`,

@@ -258,6 +258,35 @@ paths:
   );
 });
 
+test('an operation with a server of its own is asked there, and on this machine never elsewhere', async t => {
+  const asked: string[] = [];
+  const origin = await serve(t, (request, response) => {
+    asked.push(request.url!);
+    response.writeHead(204).end();
+  });
+  const answers = 'responses: { "204": { description: yes }, default: { description: no } }';
+  const folder = folderWith(t, {
+    'harbour.yaml': `openapi: 3.0.3
+info: { title: Skerry Harbour, version: '1' }
+servers: [{ url: '${origin}/v1' }, { url: 'https://staging.skerry.example/v1' }]
+paths:
+  /berths: { get: { tags: [berths], ${answers} } }
+  /charts:
+    servers: [{ url: https://charts.skerry.example }]
+    post: { tags: [berths], ${answers} }
+    get: { tags: [berths], servers: [{ url: /files }], ${answers} }
+`,
+  });
+  await mervok(folder, ['import', 'harbour.yaml']);
+  assert.match(
+    readFileSync(join(folder, 'mervok.yaml'), 'utf8'),
+    / {2}staging:\n {4}server: "https:\/\/staging\.skerry\.example\/v1"\n {4}files-server: "https:\/\/staging\.skerry\.example\/files"\n {4}charts-server: "https:\/\/charts\.skerry\.example"\n/,
+  );
+  const run = await mervok(folder, ['run']);
+  assert.equal(run.code, 0, run.out);
+  assert.deepEqual(asked, ['/v1/berths', '/v1/charts', '/files/charts']);
+});
+
 test('a newer version of a definition that lies elsewhere takes the place of its copy, and says so', async t => {
   const folder = folderWith(t, { 'from/harbour.yaml': definition('http://127.0.0.1:9/v1') });
   const first = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay']);

@@ -140,6 +140,15 @@ components: { securitySchemes: { b: { type: http, scheme: basic } } }
     ],
   ],
   [
+    'a server of a path, told once for all of its operations',
+    `paths:
+  /b: { servers: [{ url: "https://{quay}.skerry.example" }], get: { ${plain} }, put: { ${plain} } }
+`,
+    [
+      "definition-server 4:21 The address of this server has a variable 'quay' that it does not declare. It is declared with a default: variables: { quay: { default: … } }",
+    ],
+  ],
+  [
     'patterns',
     `paths: { /b: { get: { parameters: [{ name: a, in: query, schema: { type: string, pattern: "(" } }], ${plain} } } }\n`,
     ['definition-form 3:82 /(/ is no pattern (ECMA-262).'],

@@ -20,7 +20,7 @@ import { headingText, slugOf, UniqueNames } from '../plain-text.ts';
 import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
-import { environmentsOf } from './servers.ts';
+import { environmentsOf, OtherServers } from './servers.ts';
 import { typeToSend, type Variables } from './write-body.ts';
 import { RequestWriter } from './write-request.ts';
 
@@ -41,12 +41,13 @@ export interface ImportedDefinition extends ImportedCollection {
 export function importOpenApi(api: ApiDefinition, definition: string): ImportedDefinition {
   const variable = 'server';
   const { environments, note } = environmentsOf(api, variable);
-  const writer = new PageWriter(api);
+  const others = new OtherServers(api, [variable]);
+  const writer = new PageWriter(api, others);
   const pages = withCleanUp(writer.pages());
   return {
     title: api.title,
     base: `{${variable}}`,
-    environments,
+    environments: environments.map(each => others.within(each)),
     ...(writer.auth && { auth: writer.auth }),
     definition,
     pages,
@@ -69,7 +70,10 @@ class PageWriter {
   readonly #requests: RequestWriter;
   readonly #authOf: ReadonlyMap<Operation, ImportedAuth | undefined>;
 
-  constructor(api: ApiDefinition) {
+  constructor(
+    api: ApiDefinition,
+    readonly others: OtherServers,
+  ) {
     this.authorizations = new Authorizations(api);
     this.#producers = new Producers(api);
     this.#groups = grouped(api);
@@ -118,12 +122,14 @@ class PageWriter {
     const auth = this.#authOf.get(operation);
     const response = successOf(operation) ?? [...operation.responses.values()][0];
     const example = response && exampleOf(response);
+    const base = this.others.baseOf(operation);
     const { description, summary } = operation;
     const says = description !== undefined && description.trim() !== summary?.trim();
     return {
       operation: operationTitle(operation),
       title: headings.take(titleOf(operation), operationTitle(operation)),
       ...(says && { description }),
+      ...(base !== undefined && { base }),
       ...(!sameAuth(auth, usual) && { auth: auth ?? noAuth }),
       ...(/^3\d\d$/.test(response?.status ?? '') && { staysHere: true as const }),
       request: written.request,

@@ -1,7 +1,7 @@
-import type { ApiDefinition } from '../../core/definition/api.ts';
+import type { ApiDefinition, Operation } from '../../core/definition/api.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
 import type { ImportedEnvironment } from '../imported.ts';
-import { slugOf, UniqueNames } from '../plain-text.ts';
+import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
 
 /** Where a service listens on this machine, most likely. */
 const usualAddress = 'http://127.0.0.1:8080';
@@ -31,6 +31,41 @@ export function environmentsOf(
     return { name, about, variables: [[variable, url.replace(/\/$/, '')]], isDefault };
   });
   return { environments };
+}
+
+/** Servers of single operations, each with a variable that holds where it is. */
+export class OtherServers {
+  readonly #names = new Map<string, string>();
+
+  constructor(
+    { operations, servers }: Pick<ApiDefinition, 'operations' | 'servers'>,
+    taken: Iterable<string>,
+  ) {
+    const names = new UniqueNames(taken);
+    const usual = new Set(servers.map(({ url }) => url));
+    for (const { servers: [own] = [] } of operations) {
+      if (!own || usual.has(own.url) || this.#names.has(own.url)) continue;
+      const [word] = hostOf(own.url).split('.');
+      this.#names.set(own.url, names.take(nameOf(`${word || own.url} server`, 'server')));
+    }
+  }
+
+  /** What stands before the target of an operation, where it is not what stands before all others. */
+  baseOf({ servers: [own] = [] }: Pick<Operation, 'servers'>): string | undefined {
+    const name = own && this.#names.get(own.url);
+    return name === undefined ? undefined : `{${name}}`;
+  }
+
+  /** An environment with all servers in it. That which is chosen by itself asks no other machine. */
+  within(environment: ImportedEnvironment): ImportedEnvironment {
+    const [[, server] = ['', usualAddress]] = environment.variables;
+    const others = [...this.#names].map(([url, name]): [string, string] => {
+      const whole = URL.canParse(url, server) ? new URL(url, server).href.replace(/\/$/, '') : server;
+      const isElsewhere = environment.isDefault && !isLoopback(hostOf(whole));
+      return [name, isElsewhere ? server : whole];
+    });
+    return { ...environment, variables: [...environment.variables, ...others] };
+  }
 }
 
 const words = ['production', 'staging', 'sandbox', 'development', 'testing', 'preview', 'demo', 'local'];

@@ -7,8 +7,11 @@ import { placeOfOperation } from './path-rules.ts';
 import type { Rule } from './rule.ts';
 
 /** Variables in the address of a server that it does not declare, and servers that anybody on the way can read along with. */
-export const serversRule: Rule = ({ version, servers }, report) => {
-  for (const { url, located } of servers) {
+export const serversRule: Rule = ({ version, servers, operations }, report) => {
+  const own = operations.flatMap(each => each.servers ?? []);
+  // Those of a path are those of all its operations.
+  const all = new Map([...servers, ...own].map(each => [each.located.value, each]));
+  for (const { url, located } of all.values()) {
     const written = version === '2.0' ? undefined : textOf(located.value.url);
     for (const [, name] of written?.matchAll(/\{([^{}]*)\}/g) ?? []) {
       if (member(located.value.variables, name!) !== undefined) continue;
