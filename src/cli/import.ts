@@ -2,7 +2,7 @@ import { existsSync, statSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve, sep } from 'node:path';
 import { readCollection } from '../core/analysis/collection.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import { rootFile } from '../platform/collection-folder.ts';
+import { collectionAround, rootFile } from '../platform/collection-folder.ts';
 import { read, readInside } from '../platform/files.ts';
 import { findCollection } from '../platform/find-collection.ts';
 import { addRules, missingRules } from '../platform/ignore-rules.ts';
@@ -29,6 +29,11 @@ export async function importCommand(
       throw new UsageError(`There is no file '${path}'.${suggestPath(path, process.cwd())}`);
   if (existsSync(output) && !statSync(output).isDirectory())
     throw new UsageError(`'${output}' is no folder.`);
+  const around = collectionAround(resolve(output));
+  if (around !== undefined && around !== resolve(output))
+    throw new UsageError(
+      `'${output}' lies inside of a collection, and settings of an import stand at its root. Import into '${relative('', around) || '.'}', or into a folder outside of it.`,
+    );
   for (const path of paths) if (!(await importOne(path, output, list, terminal))) return;
   if (list) return;
   const place = output === '.' ? '' : ` ${output}`;

@@ -51,6 +51,8 @@ export interface ImportedPage {
   readonly auth?: ImportedAuth;
   /** Where it is another one than that of the collection. */
   readonly base?: string;
+  /** Where they are not those of the collection. */
+  readonly namespaces?: ImportedCollection['namespaces'];
   /** Headers of all its requests. */
   readonly headers?: readonly (readonly [name: string, value: string])[];
   /** Values as YAML has them. */
@@ -64,6 +66,8 @@ export interface ImportedCase {
   /** Where it is another one than that of its page. */
   readonly base?: string;
   readonly auth?: ImportedAuth;
+  /** Values that its page does not give yet. */
+  readonly values?: ImportedPage['variables'];
   /** Whether it runs at the end, behind all that needs what it takes away. */
   readonly cleansUp?: true;
   /** Whether a redirect is what is to come, so none is followed. */

@@ -4,6 +4,7 @@ import { readPage } from '../core/pages/read-page.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import type { WrittenRequest } from '../core/steps/http/request.ts';
 import { counted, inWords } from '../core/text/words.ts';
+import { besideOthers, casesForPage, frontMatterOf, withKnownBases, withOwnAuth } from './beside-settings.ts';
 import type { ImportedCase, ImportedCollection, ImportedPage } from './imported.ts';
 import { secretLines, writeCase, writePage, writeSecrets, writeSettings } from './write-pages.ts';
 
@@ -39,30 +40,32 @@ export function filesOf(
   { collection, text }: Existing,
   secrets: readonly string[] = [],
 ): ImportedFiles {
-  const imported = whole.definition === undefined ? besideOthers(whole, text) : whole;
+  const settings = text('mervok.yaml');
+  const isBeside = settings !== undefined && whole.definition === undefined;
+  const imported = isBeside ? besideOthers(whole, settings, path => text(path) !== undefined) : whole;
   const files: ImportedFile[] = [];
   const notes: string[] = [...imported.notes];
   const known = new Set(collection ? requestsIn(collection).map(({ key }) => key) : []);
   for (const page of imported.pages) {
     const path = `${page.slug}.md`;
     const before = text(path);
-    const cases = page.cases.filter((each: OfOperation) => !known.has(keyOf(each.operation ?? '')));
-    if (cases.length === 0) continue;
+    const added = page.cases.filter((each: OfOperation) => !known.has(keyOf(each.operation ?? '')));
+    if (added.length === 0) continue;
+    const cases = settings === undefined ? added : withKnownBases(added, settings);
+    for (const [at, { base, title }] of added.entries())
+      if (cases[at]!.base !== base)
+        notes.push(`'${title}' has a server of its own, which mervok.yaml does not name: ${base}.`);
     const about = counted(cases.length, 'case');
-    if (before === undefined) files.push({ path, text: soundPage({ ...page, cases }), grows: false, about });
-    else {
-      const added = soundCases(cases, before);
-      files.push({ path, text: added, grows: true, about: `${about} at its end` });
-      const missing = page.variables.filter(
-        ([name]) => !before.includes(`${name}:`) && added.includes(`{${name}}`),
-      );
-      if (missing.length > 0)
-        notes.push(
-          `${path} uses ${inWords(missing.map(([name]) => `'${name}'`))}, which its variables do not have yet.`,
-        );
+    if (before === undefined) {
+      const whole = { ...page, cases };
+      const own = settings === undefined ? whole : withOwnAuth(whole, imported.auth, settings);
+      files.push({ path, text: soundPage(own), grows: false, about });
+    } else {
+      const own = casesForPage(page, cases, imported.auth, { settings: settings ?? '', before });
+      files.push({ path, text: soundCases(own, before), grows: true, about: `${about} at its end` });
     }
   }
-  if (text('mervok.yaml') === undefined)
+  if (settings === undefined)
     files.unshift({ path: 'mervok.yaml', text: writeSettings(imported), grows: false });
   else if (collection) notes.push(...notHeldTo(imported.definition, collection.root.definition?.file));
   const isSent = (path: string) => files.some(each => each.text.includes(`file "${path}"`));
@@ -79,19 +82,6 @@ function notHeldTo(imported: string | undefined, file: string | undefined): stri
   if (imported === undefined || imported === file) return [];
   const before = file === undefined ? 'stays as it is' : `still names ${file}`;
   return [`mervok.yaml ${before}; to hold every exchange to this one: definition: ${imported}`];
-}
-
-/** A recording does not add to pages that are there; below other settings it brings its own base. */
-function besideOthers(imported: ImportedCollection, text: Existing['text']): ImportedCollection {
-  if (text('mervok.yaml') === undefined) return imported;
-  const variables = imported.environments[0]?.variables ?? [];
-  const pages = imported.pages.map(page => {
-    let slug = page.slug;
-    for (let number = 2; text(`${slug}.md`) !== undefined; number++) slug = `${page.slug}-${number}`;
-    const base = imported.base === undefined ? {} : { base: imported.base };
-    return { ...page, ...base, slug, variables: [...variables, ...page.variables] };
-  });
-  return { ...imported, pages };
 }
 
 /** What is shorter would be found in everything. */
@@ -219,8 +209,14 @@ function goneIn(collection: Collection, imported: ImportedCollection): string[] 
   );
   if (patterns.length === 0 || imported.definition === undefined) return [];
   const byFile = new Map<string, Set<string>>();
+  const isElsewhere = new Set(
+    collection.pages.flatMap(({ page: { source } }) =>
+      /^base:/m.test(frontMatterOf(source.text)) ? [source.file] : [],
+    ),
+  );
   for (const { file, key, title } of requestsIn(collection)) {
-    if (!/^\S+ \//.test(title) || patterns.some(pattern => pattern.test(key))) continue;
+    if (isElsewhere.has(file) || !/^\S+ \//.test(title) || patterns.some(pattern => pattern.test(key)))
+      continue;
     byFile.set(file, (byFile.get(file) ?? new Set()).add(title));
   }
   return [...byFile].map(

@@ -8,6 +8,7 @@ import type {
   ImportedPage,
   ImportedSecret,
 } from './imported.ts';
+import { jsonText } from './json-text.ts';
 import { headingText, inactiveProse } from './plain-text.ts';
 
 /** A page as a person would write it. */
@@ -15,6 +16,7 @@ export function writePage(page: ImportedPage): string {
   const settings = [
     ...(page.base === undefined ? [] : [`base: ${yamlText(page.base)}`]),
     ...(page.auth ? authLines(page.auth) : []),
+    ...namespaceLines(page.namespaces),
     ...(page.headers
       ? ['headers:', ...page.headers.map(([name, value]) => `  ${name}: ${yamlText(headerValue(value))}`)]
       : []),
@@ -37,12 +39,16 @@ export function writeCase(each: ImportedCase): string {
     ...(each.auth ? authLines(each.auth) : []),
     ...(each.staysHere ? ['redirects: 0'] : []),
   ];
+  const before = [
+    ...(each.cleansUp ? ['cleanup'] : []),
+    ...(each.values ?? []).map(([name, value]) => `let ${name} = ${jsonText(value)}`),
+  ];
   return (
     [
       `## ${headingText(each.title)}`,
       ...(prose === '' ? [] : [prose]),
       ...(settings.length > 0 ? [fence('yaml settings', settings.join('\n'))] : []),
-      ...(each.cleansUp ? [fence('mervok', 'cleanup')] : []),
+      ...(before.length > 0 ? [fence('mervok', before.join('\n'))] : []),
       ...requestFences(request),
       ...(statements.length > 0 ? [fence('mervok', statements.join('\n'))] : []),
       ...(example ? [exampleFence(example)] : []),
@@ -84,9 +90,7 @@ export function writeSettings(collection: ImportedCollection): string {
       ? []
       : ['', '# Every exchange is held to it.', `definition: ${yamlText(definition)}`]),
     ...(auth ? ['', ...authLines(auth)] : []),
-    ...(namespaces.length > 0
-      ? ['', 'namespaces:', ...namespaces.map(([prefix, name]) => `  ${prefix}: ${yamlText(name)}`)]
-      : []),
+    ...(namespaces.length > 0 ? ['', ...namespaceLines(namespaces)] : []),
     ...(environments.length > 0 ? ['', 'environments:'] : []),
     ...environments.flatMap(({ name, about, variables }) => [
       ...(about === undefined ? [] : [`  # ${oneLine(about)}`]),
@@ -116,7 +120,12 @@ export function secretLines(secrets: readonly ImportedSecret[]): string {
     .join('');
 }
 
-function authLines(auth: ImportedAuth): string[] {
+function namespaceLines(namespaces: ImportedCollection['namespaces'] = []): string[] {
+  if (namespaces.length === 0) return [];
+  return ['namespaces:', ...namespaces.map(([prefix, name]) => `  ${prefix}: ${yamlText(name)}`)];
+}
+
+export function authLines(auth: ImportedAuth): string[] {
   if (auth.kind === 'none') return ['auth: none'];
   if (auth.kind === 'bearer') return [`auth: { bearer: ${yamlText(auth.value)} }`];
   const fields = auth.fields.map(([name, value]) => `${name}: ${yamlText(value)}`).join(', ');
@@ -124,7 +133,7 @@ function authLines(auth: ImportedAuth): string[] {
 }
 
 /** A value in which nothing is a reference. */
-function literalText(value: string | number | boolean): string {
+export function literalText(value: string | number | boolean): string {
   return yamlText(typeof value === 'string' ? withoutReferences(value) : value);
 }
 

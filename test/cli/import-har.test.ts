@@ -120,10 +120,10 @@ test('a recording becomes a page whose flow is found again, without its secrets'
     /production:\n {4}server: "https:\/\/shop\.skerry\.example"\n# None is chosen/,
   );
   assert.equal((await mervok(folder, ['lint'])).code, 0);
-  // Beside what is there it brings its own base, and takes no page's place.
+  // Of a site that the settings know it brings nothing of its own, and takes no page's place.
   const second = await mervok(folder, ['import', 'a visit.har']);
   assert.match(second.out, /^written {2}a-visit-2\.md, 5 cases\n/);
-  assert.match(readFileSync(join(folder, 'a-visit-2.md'), 'utf8'), /^---\nbase: "\{server\}"\n/);
+  assert.match(readFileSync(join(folder, 'a-visit-2.md'), 'utf8'), /^---\nheaders:\n/);
   assert.ok(existsSync(join(folder, 'a-visit.md')));
 });
 

@@ -287,6 +287,79 @@ paths:
   assert.deepEqual(asked, ['/v1/berths', '/v1/charts', '/files/charts']);
 });
 
+test('beside settings that are there, pages say what those do not', async t => {
+  const answers = 'responses: { "204": { description: yes }, default: { description: no } }';
+  const parameter = '[{ name: quay, in: path, required: true, example: north, schema: { type: string } }]';
+  const api = (paths: string) => `openapi: 3.0.3
+info: { title: Skerry Harbour, version: '1' }
+servers: [{ url: 'http://127.0.0.1:9' }]
+security: [{ token: [] }]
+components: { securitySchemes: { token: { type: http, scheme: bearer } } }
+paths:
+  /berths: { get: { tags: [berths], ${answers} } }
+  /weather: { get: { tags: [weather], security: [], ${answers} } }
+${paths}`;
+  const folder = folderWith(t, {
+    'harbour.yaml': api(''),
+    'mervok.yaml':
+      'base: http://127.0.0.1:9\nauth: { basic: { user: mira, password: "{word}" } }\nvariables: { word: { secret: spring-tide } }\n',
+    'tides.md':
+      '---\nbase: http://127.0.0.1:9/other\n---\n## Tides\n\n```http\nGET /tides\n```\n\n```mervok\nstatus = 200\n```\n',
+  });
+  const first = await mervok(folder, ['import', 'harbour.yaml']);
+  assert.equal(
+    first.err,
+    'mervok.yaml stays as it is; to hold every exchange to this one: definition: harbour.yaml\n',
+  );
+  const page = (name: string) => readFileSync(join(folder, name), 'utf8');
+  assert.match(page('berths.md'), /^---\nauth: \{ bearer: "\{token\}" \}\n---\n/);
+  assert.match(page('weather.md'), /^---\nauth: none\n---\n/);
+  writeFileSync(
+    join(folder, 'harbour.yaml'),
+    api(`  /quays/{quay}: { get: { tags: [berths], security: [], parameters: ${parameter}, ${answers} } }
+  /quays/{quay}/bells: { get: { tags: [berths], parameters: ${parameter}, ${answers} } }
+`),
+  );
+  const again = await mervok(folder, ['import', 'harbour.yaml']);
+  assert.match(again.out, /^written {2}berths\.md, 2 cases at its end\n/);
+  assert.match(
+    page('berths.md'),
+    /## GET \/quays\/\{quay\}\n\n```yaml settings\nauth: none\n```\n\n```mervok\nlet quay = "north"\n```\n\n```http\nGET \/quays\/\{quay\}\n```\n\n```mervok\nstatus = 204\n```\n\n## GET \/quays\/\{quay\}\/bells\n\n```http\n/,
+  );
+  const lint = await mervok(folder, ['lint', '-q']);
+  assert.deepEqual([lint.code, lint.out], [0, '']);
+  const entries = (site: string) => har([{ url: `${site}/quays`, answer: { id: 1 } }]);
+  writeFileSync(join(folder, 'here.har'), entries('http://127.0.0.1:9'));
+  writeFileSync(join(folder, 'there.har'), entries('https://shop.skerry.example'));
+  await mervok(folder, ['import', 'here.har']);
+  assert.match(
+    page('here.md'),
+    /^---\nbase: "\{server\}"\nauth: none\nvariables:\n {2}server: "http:\/\/127\.0\.0\.1:9"\n---\n/,
+  );
+  for (const [args, err] of [
+    [
+      ['there.har'],
+      /^There is a mervok\.yaml already, which does not know https:\/\/shop\.skerry\.example\. So that nothing is sent there by accident,/,
+    ],
+    [
+      ['there.har', '-o', 'deep/shop'],
+      /^'deep\/shop' lies inside of a collection, and settings of an import stand at its root\. Import into '\.', or/,
+    ],
+  ] as const) {
+    const refused = await mervok(folder, ['import', ...args]);
+    assert.equal(refused.code, 2);
+    assert.match(refused.err, err);
+  }
+  // Of one site a second recording needs nothing of its own.
+  const other = folderWith(t, {
+    'one.har': entries('https://shop.skerry.example'),
+    'two.har': entries('https://shop.skerry.example'),
+  });
+  await mervok(other, ['import', 'one.har', 'two.har']);
+  assert.match(readFileSync(join(other, 'two.md'), 'utf8'), /^# Two\n/);
+  assert.equal((await mervok(other, ['lint', '-q'])).code, 0);
+});
+
 test('a newer version of a definition that lies elsewhere takes the place of its copy, and says so', async t => {
   const folder = folderWith(t, { 'from/harbour.yaml': definition('http://127.0.0.1:9/v1') });
   const first = await mervok(folder, ['import', 'from/harbour.yaml', '-o', 'quay']);
