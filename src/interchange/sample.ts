@@ -13,8 +13,9 @@ import { patternOf } from '../core/definition/schemas/convert-schema.ts';
 /** So many members are written where none has to be there. */
 const mostOptional = 4;
 
-/** How deep a value is made. */
+/** How deep a value is made, and of how many schemas. */
 const deepest = 6;
+const mostSchemas = 1000;
 
 /** A value that a schema gives itself: an example, a default, the only one that there is. */
 export function givenValue(schema: Json): Json | undefined {
@@ -27,20 +28,28 @@ export function givenValue(schema: Json): Json | undefined {
   return Array.isArray(words) && words.length > 0 ? words[0] : undefined;
 }
 
+interface SampleChoices {
+  /** Members that belong to the other direction. */
+  readonly skips?: 'readOnly' | 'writeOnly';
+  /** Schemas that the value is a part of. */
+  readonly around?: readonly Json[];
+  readonly count?: { looked: number };
+}
+
 /** A plausible value that fits a schema, as a request would send it. */
 export function sampleOf(
   documents: DocumentSet,
   located: Located,
-  { skips = 'readOnly', around = [] }: { skips?: 'readOnly' | 'writeOnly'; around?: readonly Json[] } = {},
+  { skips = 'readOnly', around = [], count = { looked: 0 } }: SampleChoices = {},
 ): Json | undefined {
   const target = documents.resolve(located);
   if (target instanceof Unresolved || !isJsonObject(target.value)) return undefined;
   const { value, document } = target;
-  if (around.includes(value) || around.length > deepest) return undefined;
+  if (around.includes(value) || around.length > deepest || ++count.looked > mostSchemas) return undefined;
   const given = givenValue(located.value) ?? givenValue(value);
   if (given !== undefined) return given;
   const inner = (each: Json) =>
-    sampleOf(documents, { value: each, document }, { skips, around: [...around, value] });
+    sampleOf(documents, { value: each, document }, { skips, around: [...around, value], count });
   const all = member(value, 'allOf');
   if (Array.isArray(all))
     return merged([...all.map(inner), ownSample(value, inner, skips, documents, document, around.length)]);

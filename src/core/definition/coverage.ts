@@ -116,15 +116,20 @@ function withoutItems(path: string): string {
   return path.replace(/(?:\[\*?\])+$/, '');
 }
 
-/** So many members of one body are looked for, and so deep. */
-const most = { members: 300, depth: 8 };
+/** So many members of one body are looked for, in so many schemas, and so deep. */
+const most = { members: 300, schemas: 5000, depth: 8 };
 
 /** The members of the bodies that are described as JSON, as `captain.name` and `crew[].name`. */
 function bodyMembers(api: ApiDefinition, { body }: Operation): string[] {
   const names = new Set<string>();
   for (const { type, schema } of body?.content ?? [])
     if (schema && takesJson(type))
-      leavesOf(api, schema, { way: '', name: bodyStep, item: '[]', skips: 'readOnly' }, names);
+      leavesOf(
+        api,
+        schema,
+        { way: '', name: bodyStep, item: '[]', skips: 'readOnly', count: { looked: 0 } },
+        names,
+      );
   return [...names];
 }
 
@@ -134,7 +139,12 @@ function responseMembers(api: ApiDefinition, { responses }: Operation): string[]
   for (const { status, content } of responses.values())
     for (const { type, schema } of /^2/.test(status) ? content : [])
       if (schema && takesJson(type))
-        leavesOf(api, schema, { way: '$', name: memberStep, item: '[*]', skips: 'writeOnly' }, names);
+        leavesOf(
+          api,
+          schema,
+          { way: '$', name: memberStep, item: '[*]', skips: 'writeOnly', count: { looked: 0 } },
+          names,
+        );
   return [...names].filter(name => name !== '$');
 }
 
@@ -148,6 +158,8 @@ interface Way {
   readonly item: string;
   /** Members that belong to the other direction. */
   readonly skips: 'readOnly' | 'writeOnly';
+  /** How many schemas have been looked at. */
+  readonly count: { looked: number };
 }
 
 /** Everything in a value that has nothing described below it. */
@@ -160,6 +172,7 @@ function leavesOf(
 ): void {
   const target = api.documents.resolve(located);
   if (target instanceof Unresolved || names.size >= most.members) return;
+  if (++way.count.looked > most.schemas) return;
   const { value, document } = target;
   if (around.length > most.depth || around.includes(value)) return;
   const inside = [...around, value];

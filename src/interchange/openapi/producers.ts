@@ -222,16 +222,17 @@ export class Producers {
     return wants(a.value).length > 0 && JSON.stringify(wants(a.value)) === JSON.stringify(wants(b.value));
   }
 
-  #membersOf(schema: Located, depth = 0): Map<string, Located> {
+  #membersOf(schema: Located, seen = new Set<Json>()): Map<string, Located> {
     const found = new Map<string, Located>();
     const target = this.api.documents.resolve(schema);
-    if (target instanceof Unresolved || !isJsonObject(target.value) || depth > 8) return found;
+    if (target instanceof Unresolved || !isJsonObject(target.value) || seen.has(target.value)) return found;
+    seen.add(target.value);
     const { value, document } = target;
     for (const [name, each] of members(value.properties)) found.set(name, { value: each, document });
     for (const keyword of ['allOf', 'oneOf', 'anyOf']) {
       const parts = member(value, keyword);
       for (const each of Array.isArray(parts) ? parts : [])
-        for (const [name, inner] of this.#membersOf({ value: each, document }, depth + 1))
+        for (const [name, inner] of this.#membersOf({ value: each, document }, seen))
           if (!found.has(name)) found.set(name, inner);
     }
     return found;

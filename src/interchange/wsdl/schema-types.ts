@@ -16,6 +16,8 @@ export interface SampleElement {
 
 /** How deep a message is made, and how deep what may be left out. */
 const deepest = { all: 12, optional: 4 };
+/** Of how many types. */
+const mostTypes = 1000;
 
 /** The types of XML Schemas, for messages that are filled from them. */
 export class SchemaTypes {
@@ -23,6 +25,8 @@ export class SchemaTypes {
   readonly #types = new Map<string, Element>();
   readonly #groups = new Map<string, Element>();
   readonly #attributeGroups = new Map<string, Element>();
+  /** How many types the message that is made has been filled from. */
+  #count = 0;
 
   constructor(schemas: readonly Element[]) {
     const tables = [
@@ -46,12 +50,14 @@ export class SchemaTypes {
   element(name: QName): SampleElement {
     const found = this.#elements.get(keyOf(name));
     const bare = { name, qualified: true, attributes: [], children: [] };
+    this.#count = 0;
     return found ? this.#filled(found, bare, []) : bare;
   }
 
   /** An element of a type, such as a part of an rpc message. */
   ofType(name: string, type: QName): SampleElement {
     const bare = { name: { namespace: '', name }, qualified: false, attributes: [], children: [] };
+    this.#count = 0;
     return { ...bare, ...this.#content(type, []) };
   }
 
@@ -70,7 +76,7 @@ export class SchemaTypes {
   }
 
   #typeContent(type: Element, around: readonly Element[]): Partial<SampleElement> {
-    if (around.includes(type) || around.length > deepest.all) return {};
+    if (around.includes(type) || around.length > deepest.all || ++this.#count > mostTypes) return {};
     const inside = [...around, type];
     if (type.localName === 'simpleType') return { text: this.#simple(type) };
     const simple = childrenOf(type, xsd, 'simpleContent')[0];

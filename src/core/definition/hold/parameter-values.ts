@@ -132,13 +132,14 @@ function membersByName(
 }
 
 /** The names of the members that a schema describes. */
-export function propertyNames(schema: Located, documents: DocumentSet, depth = 0): Set<string> {
+export function propertyNames(schema: Located, documents: DocumentSet, seen = new Set<Json>()): Set<string> {
   const target = documents.resolve(schema);
-  if (target instanceof Unresolved || depth > 20) return new Set();
+  if (target instanceof Unresolved || seen.has(target.value)) return new Set();
+  seen.add(target.value);
   const names = new Set(members(member(target.value, 'properties')).map(([name]) => name));
   for (const keyword of ['allOf', 'anyOf', 'oneOf'])
     for (const each of [member(target.value, keyword) ?? []].flat())
-      for (const name of propertyNames({ value: each, document: target.document }, documents, depth + 1))
+      for (const name of propertyNames({ value: each, document: target.document }, documents, seen))
         names.add(name);
   return names;
 }
@@ -156,17 +157,22 @@ export function typesOf(schema: Located | undefined, documents: DocumentSet): Re
   return types;
 }
 
-function findTypes(schema: Located | undefined, documents: DocumentSet, depth = 0): ReadonlySet<string> {
+function findTypes(
+  schema: Located | undefined,
+  documents: DocumentSet,
+  seen = new Set<Json>(),
+): ReadonlySet<string> {
   const found = new Set<string>();
-  if (!schema || depth > 20) return found;
-  const target = documents.resolve(schema);
-  if (target instanceof Unresolved || !isJsonObject(target.value)) return found;
+  const target = schema ? documents.resolve(schema) : undefined;
+  if (!target || target instanceof Unresolved || !isJsonObject(target.value)) return found;
+  if (seen.has(target.value)) return found;
+  seen.add(target.value);
   const { type } = target.value;
   for (const each of [type ?? []].flat()) if (typeof each === 'string') found.add(each);
   if (found.size > 0) return found;
   for (const keyword of ['allOf', 'anyOf', 'oneOf'])
     for (const each of [member(target.value, keyword) ?? []].flat())
-      for (const inner of findTypes({ value: each, document: target.document }, documents, depth + 1))
+      for (const inner of findTypes({ value: each, document: target.document }, documents, seen))
         found.add(inner);
   if (found.size === 0 && isJsonObject(target.value.properties)) found.add('object');
   if (found.size === 0 && target.value.items !== undefined) found.add('array');

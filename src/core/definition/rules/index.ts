@@ -1,12 +1,13 @@
 import { loadSchemas } from '../../language/documents/schema.ts';
 import type { Code, Finding } from '../../model/finding.ts';
 import type { ApiDefinition } from '../api.ts';
+import { circlesRule } from './circle-rule.ts';
 import { exampleRule } from './example-rule.ts';
 import { operationIdsRule, parametersRule, pathsRule } from './path-rules.ts';
 import { errorsRule, noExampleRule, noSchemaRule, proseRule, unusedRule } from './prose-rules.ts';
 import { referencesRule } from './reference-rules.ts';
 import { type Rule, reporter } from './rule.ts';
-import { circlesRule, limitsRule, patternsRule, requiredRule } from './schema-rules.ts';
+import { limitsRule, patternsRule, requiredRule } from './schema-rules.ts';
 import { basicRule, credentialsRule, serversRule, unsecuredRule } from './security-rules.ts';
 import { loadStandard, standardRule } from './standard-rule.ts';
 

@@ -1,7 +1,7 @@
 import { inWords } from '../../text/words.ts';
 import type { ApiDefinition } from '../api.ts';
 import { type Located, Unresolved } from '../document/document-set.ts';
-import { isJsonObject, type Json, type JsonObject, members } from '../document/json.ts';
+import { isJsonObject, type Json, members } from '../document/json.ts';
 import { patternOf } from '../schemas/convert-schema.ts';
 import { eachSchema } from './each-schema.ts';
 import type { Rule } from './rule.ts';
@@ -72,86 +72,6 @@ function describedMembers(
           return undefined;
   }
   return names;
-}
-
-/** Schemas that want themselves as a part, without end: no value can fit. */
-export const circlesRule: Rule = (api, report) => {
-  const known = new Map<Json, boolean>();
-  const told = new Set<Json>();
-  const isFillable = (located: Located, open: ReadonlySet<Json>, stack: Json[]): boolean => {
-    const target = api.documents.resolve(located);
-    if (target instanceof Unresolved || !isJsonObject(target.value)) return true;
-    const { value, document } = target;
-    const before = known.get(value);
-    if (before !== undefined) return before;
-    if (open.has(value) || stack.length > 300) return false;
-    if (value.nullable === true || (Array.isArray(value.type) && value.type.includes('null'))) return true;
-    const within = new Set(open).add(value);
-    const inner = (each: Json) => isFillable({ value: each, document }, within, [...stack, value]);
-    const wanted = Array.isArray(value.required) ? value.required : [];
-    const properties = value.properties;
-    const result =
-      wanted.every(name => {
-        const each =
-          isJsonObject(properties) && typeof name === 'string' && Object.hasOwn(properties, name)
-            ? properties[name]
-            : undefined;
-        return each === undefined || inner(each);
-      }) &&
-      listOf(value, 'allOf').every(inner) &&
-      (listOf(value, 'anyOf').length === 0 || listOf(value, 'anyOf').some(inner)) &&
-      (listOf(value, 'oneOf').length === 0 || listOf(value, 'oneOf').some(inner)) &&
-      (typeof value.minItems !== 'number' ||
-        value.minItems < 1 ||
-        value.items === undefined ||
-        inner(value.items));
-    // What hangs on something that is still looked at is not known yet.
-    if (result || open.size === 0) known.set(value, result);
-    return result;
-  };
-  eachSchema(api, located => {
-    if (typeof located.value.$ref === 'string' || told.has(located.value)) return;
-    if (isFillable(located, new Set(), [])) return;
-    told.add(located.value);
-    // What only holds it is told with it.
-    if (!holdsItself(api, located)) return;
-    report(
-      'definition-circle',
-      { located },
-      'No value can fit this schema: it wants itself as a part of itself, without end.',
-      'Let a member on the way be left out, or be null.',
-    );
-  });
-};
-
-function listOf(value: JsonObject, keyword: string): Json[] {
-  const list = value[keyword];
-  return Array.isArray(list) ? list : [];
-}
-
-/** Whether a schema comes to itself by what it wants to be there. */
-function holdsItself(api: ApiDefinition, { value: sought, document }: Located): boolean {
-  const seen = new Set<Json>();
-  const reaches = (located: Located): boolean => {
-    const target = api.documents.resolve(located);
-    if (target instanceof Unresolved || !isJsonObject(target.value)) return false;
-    if (target.value === sought) return true;
-    if (seen.has(target.value)) return false;
-    seen.add(target.value);
-    return partsOf(target.value).some(each => reaches({ value: each, document: target.document }));
-  };
-  return partsOf(sought as JsonObject).some(each => reaches({ value: each, document }));
-}
-
-function partsOf(value: JsonObject): Json[] {
-  const required = Array.isArray(value.required) ? value.required : [];
-  return [
-    ...members(value.properties).flatMap(([name, each]) => (required.includes(name) ? [each] : [])),
-    ...listOf(value, 'allOf'),
-    ...listOf(value, 'anyOf'),
-    ...listOf(value, 'oneOf'),
-    ...(value.items === undefined ? [] : [value.items]),
-  ];
 }
 
 /** Texts, lists and numbers without a limit, which a server has to set somewhere. */

@@ -154,10 +154,11 @@ function hiddenNames(
   located: Located,
   conversion: Conversion,
   names = new Set<string>(),
-  depth = 0,
+  seen = new Set<Json>(),
 ): Set<string> {
   const { value, document } = located;
-  if (!isJsonObject(value) || depth > 20) return names;
+  if (!isJsonObject(value) || seen.has(value)) return names;
+  seen.add(value);
   const marks =
     conversion.direction === 'either'
       ? (['readOnly', 'writeOnly'] as const)
@@ -167,7 +168,7 @@ function hiddenNames(
   if (Array.isArray(value.allOf))
     for (const each of value.allOf) {
       const target = conversion.documents.resolve({ value: each, document });
-      if (!(target instanceof Unresolved)) hiddenNames(target, conversion, names, depth + 1);
+      if (!(target instanceof Unresolved)) hiddenNames(target, conversion, names, seen);
     }
   return names;
 }
