@@ -87,7 +87,12 @@ export interface ImportedRequest {
   /** What is too long to be read in the target: a line each, `name = value`. */
   readonly query?: string;
   /** The same; `form` is the word of its fence, and without one it stands below the head. */
-  readonly body?: { readonly form?: 'form' | 'multipart' | 'text'; readonly text: string };
+  readonly body?: {
+    readonly form?: 'form' | 'multipart' | 'text' | 'graphql';
+    readonly text: string;
+    /** JSON, beside a document of GraphQL, which has no references itself. */
+    readonly variables?: string;
+  };
 }
 
 export interface ImportedExample {

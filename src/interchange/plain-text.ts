@@ -93,9 +93,9 @@ export class UniqueNames {
     return this.#taken.has(name.toLowerCase());
   }
 
-  /** What has words is no name of a file. */
+  /** A title is no name of a file or a value. */
   #numbered(name: string, number: number): string {
-    return /\s/.test(name) ? `${name} (${number})` : `${name}-${number}`;
+    return /^[a-z\d-]+$/.test(name) ? `${name}-${number}` : `${name} (${number})`;
   }
 }
 
@@ -103,4 +103,16 @@ export class UniqueNames {
 export function nameOf(text: string, fallback = 'value'): string {
   const name = slugOf(text, fallback);
   return /^[a-z]/.test(name) ? name : `${fallback}-${name}`;
+}
+
+/** A name as words; what has words already keeps its letters. */
+export function wordsOf(name: string): string {
+  const text = /\s/.test(name) ? name : name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[-_]+/g, ' ');
+  return text.slice(0, 1).toUpperCase() + text.slice(1);
+}
+
+/** `Find by id`, of what programs call `TodoController.findById`. */
+export function sentenceOf(id: string): string {
+  const text = wordsOf(id.split(/[./:]/).at(-1)!);
+  return /[a-z] [A-Z][a-z]/.test(text) ? text.slice(0, 1) + text.slice(1).toLowerCase() : text;
 }

@@ -67,7 +67,13 @@ function requestFences({ method, target, headers, query, body }: ImportedCase['r
   const more = query === undefined ? [] : [fence('form query', query)];
   if (!body) return [fence('http', head), ...more];
   if (body.form === undefined) return [fence('http', `${head}\n\n${body.text}`), ...more];
-  return [fence('http', head), ...more, fence(`${body.form} body`, body.text)];
+  const { variables } = body;
+  return [
+    fence('http', head),
+    ...more,
+    fence(`${body.form} body`, body.text),
+    ...(variables === undefined ? [] : [fence('json variables', variables)]),
+  ];
 }
 
 function exampleFence({ status, contentType, body }: NonNullable<ImportedCase['example']>): string {

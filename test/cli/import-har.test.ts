@@ -210,3 +210,120 @@ test('a recording of pages that lead on by redirects runs against the same with 
   assert.equal(run.code, 0, run.out);
   assert.match(run.out, /Passed: 6 cases/);
 });
+
+/** What the requests of a page send, each with what its body or target says. */
+function sentIn(page: string): string[] {
+  return [...page.matchAll(/^```http\n([\s\S]*?)\n```/gm)].map(([, text]) =>
+    text!.replace(/\nContent-Type: \S+\n\n/, ' '),
+  );
+}
+
+test('a short number is an id only where its name, or the path before it, says so', async t => {
+  const site = 'http://127.0.0.1:7071';
+  const entries: Entry[] = [
+    { url: `${site}/berths?page=1`, answer: [{ id: 3, quay: 1 }] },
+    { method: 'POST', url: `${site}/customers`, body: {}, answer: { data: { customer_id: 1, group_id: 2 } } },
+    { url: `${site}/berths?colour=1&customer=1`, answer: {} },
+    {
+      method: 'POST',
+      url: `${site}/carts`,
+      body: { berth: 3, nights: 3, customerId: 1, group: { id: 2 }, guests: 2 },
+      answer: { cart: { id: 1, items: [{ id: 5, berth: 3 }] } },
+    },
+    { url: `${site}/pages/1`, answer: {} },
+    { url: `${site}/carts/1/items/5`, answer: {} },
+    { url: `${site}/customers/1/carts/1/edit`, answer: {} },
+    { url: `${site}/carts/view/1?id=1`, answer: {} },
+    {
+      method: 'POST',
+      url: `${site}/orders`,
+      body: { cartIds: [1] },
+      status: 201,
+      answered: { Location: '/v2/invoices/9' },
+    },
+    { url: `${site}/v2/invoices/9`, answer: {} },
+    { url: `${site}/berths/9`, answer: {} },
+    // What was asked for before any answer gave it was known.
+    { url: `${site}/tides/8`, answer: { id: 8 } },
+    { url: `${site}/tides/8`, answer: {} },
+  ];
+  const folder = folderWith(t, { 'visit.har': har(entries) });
+  const ended = await mervok(folder, ['import', 'visit.har']);
+  assert.equal(ended.code, 0, ended.err);
+  const page = readFileSync(join(folder, 'visit.md'), 'utf8');
+  assert.deepEqual(sentIn(page), [
+    'GET /berths?page=1',
+    'POST /customers {}',
+    'GET /berths?colour=1&customer={customer-id}',
+    'POST /carts { "berth": {berth-id}, "nights": 3, "customerId": {customer-id}, "group": { "id": {group-id} }, "guests": 2 }',
+    'GET /pages/1',
+    'GET /carts/{cart-id}/items/{item-id}',
+    'GET /customers/{customer-id}/carts/{cart-id}/edit',
+    'GET /carts/view/{cart-id}?id={cart-id}',
+    'POST /orders { "cartIds": [{cart-id}] }',
+    'GET /v2/invoices/{invoice-id}',
+    'GET /berths/9',
+    'GET /tides/8',
+    'GET /tides/8',
+  ]);
+  assert.equal((await mervok(folder, ['lint', '-q'])).out, '');
+});
+
+test('what was asked of a graph is written as its document, with what flows in its variables', async t => {
+  const site = 'http://127.0.0.1:7071';
+  const ask = (body: unknown, answer: unknown = {}): Entry => ({
+    method: 'POST',
+    url: `${site}/graph`,
+    body,
+    answer,
+  });
+  const folder = folderWith(t, {
+    'visit.har': har([
+      ask(
+        {
+          operationName: 'FreeBerths',
+          query: '# Free ones\nquery FreeBerths { berths { code } }',
+          variables: {},
+        },
+        { data: { berths: [{ code: 'N-4' }] } },
+      ),
+      ask({
+        query: 'mutation book($berth: ID!) { book(berth: $berth) { id } }\n```mervok\nfail "x"\n```',
+        variables: { berth: 'N-4', note: 'Grey {Petrel}' },
+      }),
+      ask({ query: '{ berths { code } }' }),
+      ask({ query: 'mutation { signIn(user: "mira", password: "ebb-and-flow-77") }' }),
+      ask({ query: 'query A { a } query B { b }', operationName: 'B' }),
+      ask({ query: 'query A { a }', extensions: { hash: 'x' } }),
+      ask({ query: 'north quay' }),
+    ]),
+  });
+  const ended = await mervok(folder, ['import', 'visit.har']);
+  assert.equal(ended.code, 0, ended.err);
+  const page = readFileSync(join(folder, 'visit.md'), 'utf8');
+  assert.deepEqual(
+    [...page.matchAll(/^## .*$/gm)].map(([title]) => title),
+    [
+      '## Free berths',
+      '## Book',
+      '## Post graph',
+      '## Post graph (2)',
+      '## Post graph (3)',
+      '## Post graph (4)',
+      '## Post graph (5)',
+    ],
+  );
+  assert.match(
+    page,
+    /POST \/graph\n```\n\n```graphql body\n# Free ones\nquery FreeBerths \{ berths \{ code \} \}\n```\n\n```mervok\nstatus = 200\n\$ includes \{ "data": object \}\nkeep \$\.data\.berths\[0\]\.code as berth-code\n/,
+  );
+  assert.match(
+    page,
+    /````graphql body\nmutation book[^\n]*\n```mervok\nfail "x"\n```\n````\n\n```json variables\n\{ "berth": "\{berth-code\}", "note": "Grey \\\{Petrel\}" \}\n/,
+  );
+  assert.match(page, /```graphql body\nmutation \{ signIn\(user: "mira", password: "\[secret\]"\) \}\n/);
+  assert.match(ended.err, /\[secret\] stands in its place/);
+  assert.equal([...page.matchAll(/^```+graphql body$/gm)].length, 4);
+  assert.match(page, /\{ "query": "query A \{ a \} query B \{ b \}", "operationName": "B" \}/);
+  assert.equal((await mervok(folder, ['lint', '-q'])).out, '');
+});

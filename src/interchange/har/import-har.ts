@@ -1,23 +1,17 @@
-import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
-import { secretName, shortestWritten, signedToken } from '../../core/secrecy/secret-names.ts';
+import type { Json } from '../../core/definition/document/json.ts';
+import { shortestWritten } from '../../core/secrecy/secret-names.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
-import { fieldLine } from '../field-lines.ts';
-import type {
-  ImportedAuth,
-  ImportedCase,
-  ImportedCollection,
-  ImportedRequest,
-  ImportedSecret,
-} from '../imported.ts';
-import { jsonText, Named } from '../json-text.ts';
-import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
+import type { ImportedAuth, ImportedCase, ImportedCollection, ImportedRequest } from '../imported.ts';
+import { sentenceOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import { kindsOf } from './kinds.ts';
-import { type RecordedBody, type RecordedExchange, type Recording, readHar } from './read-har.ts';
-import { cookiesIn, encodeBraces, pairsIn, readJson, valuesOf } from './recorded-parts.ts';
-import { RecordedValues } from './recorded-values.ts';
+import { type RecordedExchange, type Recording, readHar } from './read-har.ts';
+import { BodyWriter } from './recorded-body.ts';
+import { RecordedNames } from './recorded-names.ts';
+import { cookiesIn, encodeBraces, pairsIn } from './recorded-parts.ts';
+import { pathWords, subjectsBefore, subjectsOf } from './subjects.ts';
 
 /** A recording as a page: what was asked, in its order, with what flows from one answer to the next request found again. */
 export function importHar(
@@ -29,7 +23,7 @@ export function importHar(
   const cases = recording.exchanges.map((each, at) => writer.write(each, at));
   const withKept = cases.map((each, at) => ({
     ...each,
-    statements: [...each.statements, ...writer.values.statementsOf(at)],
+    statements: [...each.statements, ...writer.names.values.statementsOf(at)],
   }));
   const { hostname } = new URL(recording.origin);
   const isHere = isLoopback(hostname.replace(/^\[|\]$/g, ''));
@@ -52,7 +46,7 @@ export function importHar(
         cases: withKept,
       },
     ],
-    secrets: [...writer.secrets.values()],
+    secrets: [...writer.names.secrets.values()],
     notes: recording.notes,
   };
   return { collection, secrets: writer.everySecret() };
@@ -75,12 +69,10 @@ const ofBrowser =
 const longestTarget = 110;
 
 class CaseWriter {
-  readonly values = new RecordedValues(['server']);
-  readonly secrets = new Map<string, ImportedSecret & { readonly value: string }>();
+  readonly names = new RecordedNames();
   /** Cookies that were there before the recording began. */
   readonly pageHeaders: [string, string][] = [];
   readonly #titles = new UniqueNames();
-  readonly #names = new UniqueNames(['server']);
   readonly #cookieValues = new Set<string>();
 
   constructor(readonly recording: Recording) {
@@ -88,14 +80,15 @@ class CaseWriter {
   }
 
   everySecret(): string[] {
-    const known = [...this.secrets.values()].map(({ value }) => value);
-    return [...known, ...this.values.secrets, ...this.#cookieValues];
+    const known = [...this.names.secrets.values()].map(({ value }) => value);
+    return [...known, ...this.names.values.secrets, ...this.#cookieValues];
   }
 
   write(exchange: RecordedExchange, place: number): ImportedCase {
+    const writer = new BodyWriter(this.names, pathWords(exchange.url));
     const { auth, headers } = this.#headers(exchange);
-    const { target, query } = this.#target(exchange.url);
-    const body = exchange.body && this.#body(exchange.body, headers);
+    const { target, query } = this.#target(exchange.url, writer);
+    const body = exchange.body && writer.write(exchange.body, headers);
     const request: ImportedRequest = {
       method: exchange.method,
       target,
@@ -103,10 +96,10 @@ class CaseWriter {
       ...(query !== undefined && { query }),
       ...(body && { body }),
     };
-    this.values.noteSent(valuesOf(exchange));
-    this.values.noteAnswer(exchange, place);
+    this.names.endRequest();
+    this.names.values.noteAnswer(exchange, place);
     return {
-      title: this.#titles.take(titleOf(exchange.method, target)),
+      title: this.#titles.take(titleOf(request)),
       ...(auth && { auth }),
       ...(/^3/.test(String(exchange.status)) && { staysHere: true as const }),
       request,
@@ -132,7 +125,7 @@ class CaseWriter {
       }
     }
     const pairs = [...before].map(
-      ([name, value]) => `${name}=${this.#secret(name, value, `The cookie '${name}'.`)}`,
+      ([name, value]) => `${name}={${this.names.secret(name, value, `The cookie '${name}'.`)}}`,
     );
     if (pairs.length > 0) this.pageHeaders.push(['Cookie', pairs.join('; ')]);
   }
@@ -159,7 +152,7 @@ class CaseWriter {
     if (/^bearer$/i.test(scheme))
       return {
         kind: 'bearer',
-        value: this.#reference(rest) ?? this.#secret('token', rest, 'The token that signs in.'),
+        value: this.#signingIn('token', rest, 'The token that signs in.'),
       };
     if (/^basic$/i.test(scheme)) {
       const [user = '', password = ''] = Buffer.from(rest, 'base64').toString('utf8').split(/:(.*)/s);
@@ -167,7 +160,7 @@ class CaseWriter {
         kind: 'basic',
         fields: [
           ['user', withoutReferences(user)],
-          ['password', this.#secret('password', password, 'The password that goes with it.')],
+          ['password', this.#signingIn('password', password, 'The password that goes with it.')],
         ],
       };
     }
@@ -175,17 +168,26 @@ class CaseWriter {
       kind: 'api-key',
       fields: [
         ['name', 'Authorization'],
-        ['value', this.#secret('authorization', value, 'What signs in.')],
+        ['value', this.#signingIn('authorization', value, 'What signs in.')],
         ['in', 'header'],
       ],
     };
   }
 
-  #target(url: string): { target: string; query?: string } {
+  #signingIn(name: string, value: string, about: string): string {
+    const sent = { value, subjects: [] };
+    return this.names.referenceFor(sent) ?? `{${this.names.secret(name, value, about)}}`;
+  }
+
+  #target(url: string, writer: BodyWriter): { target: string; query?: string } {
     const { pathname, search } = new URL(url);
+    const segments = pathname.split('/').map(percentDecoded);
     const path = pathname
       .split('/')
-      .map(segment => this.#reference(percentDecoded(segment)) ?? encodeBraces(segment))
+      .map((segment, at) => {
+        const sent = { value: segments[at]!, subjects: subjectsBefore(segments, at) };
+        return this.names.referenceFor(sent) ?? encodeBraces(segment);
+      })
       .join('/');
     const pairs = search
       .slice(1)
@@ -194,95 +196,22 @@ class CaseWriter {
     const fields = path.length + search.length > longestTarget ? pairsIn(search.slice(1)) : [];
     // A line of a form has a name without white space.
     if (fields.length > 0 && fields.every(([name]) => /^[^\s=]+$/.test(name)))
-      return {
-        target: path,
-        query: fields.flatMap(([name, value]) => this.#field(name, value)).join('\n'),
-      };
+      return { target: path, query: writer.fields(fields) };
     const written = pairs.map(pair => {
       const at = pair.indexOf('=');
       if (at < 0) return encodeBraces(pair);
       const [name, value] = [pair.slice(0, at), percentDecoded(pair.slice(at + 1).replaceAll('+', ' '))];
-      const known =
-        this.#reference(value) ??
-        (isSecret(name, value) ? this.#secret(name, value, `What '${name}' carries.`) : undefined);
-      return `${encodeBraces(name)}=${known ?? encodeBraces(pair.slice(at + 1))}`;
+      const sent = { value, subjects: subjectsOf(name, writer.around) };
+      const known = this.names.namedOrSecret(name, sent, `What '${name}' carries.`);
+      return `${encodeBraces(name)}=${known === undefined ? encodeBraces(pair.slice(at + 1)) : `{${known}}`}`;
     });
     return { target: path + (written.length > 0 ? `?${written.join('&')}` : '') };
   }
 
-  #body(
-    { contentType, text, fields }: RecordedBody,
-    headers: [string, string][],
-  ): ImportedRequest['body'] | undefined {
-    const type = contentType.replace(/;\s*boundary=.*$/i, '').trim();
-    if (/^application\/x-www-form-urlencoded/i.test(type)) {
-      const pairs =
-        fields.length > 0
-          ? fields.map(({ name, value = '' }) => [percentDecoded(name), percentDecoded(value)] as const)
-          : pairsIn(text ?? '');
-      return { form: 'form', text: pairs.flatMap(([name, value]) => this.#field(name, value)).join('\n') };
-    }
-    if (/^multipart\//i.test(type))
-      return {
-        form: 'multipart',
-        text: fields
-          .filter(({ file }) => file === undefined)
-          .flatMap(({ name, value = '' }) => this.#field(name, value))
-          .join('\n'),
-      };
-    if (text === undefined) return undefined;
-    if (type !== '') headers.push(['Content-Type', withoutReferences(type)]);
-    const document = /json/i.test(type) ? readJson(text) : undefined;
-    if (document !== undefined) return { text: jsonText(this.#document(document, '')) };
-    return { form: 'text', text: withoutReferences(text) };
-  }
-
-  #field(name: string, value: string): string[] {
-    const known =
-      this.#reference(value) ??
-      (isSecret(name, value) ? this.#secret(name, value, `What '${name}' is.`) : undefined);
-    return fieldLine(name, known === undefined ? value : { written: known });
-  }
-
-  /** Values that come from elsewhere by their names. */
-  #document(value: Json, name: string): unknown {
-    if (Array.isArray(value)) return value.map(each => this.#document(each, name));
-    if (isJsonObject(value))
-      return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, this.#document(each, key)]));
-    if (typeof value !== 'string' && typeof value !== 'number') return value;
-    const known = this.#nameFor(String(value)) ?? this.#secretName(name, String(value));
-    return known === undefined ? value : new Named(known, typeof value === 'string');
-  }
-
-  #secretName(name: string, value: string): string | undefined {
-    return isSecret(name, value) ? this.#secret(name, value, `What '${name}' is.`).slice(1, -1) : undefined;
-  }
-
   #text(value: string, name: string): string {
-    const known = this.#reference(value);
-    if (known !== undefined) return known;
-    return isSecret(name, value)
-      ? this.#secret(name, value, `What the header ${name} carries.`)
-      : withoutReferences(value);
-  }
-
-  #reference(value: string): string | undefined {
-    const name = value === '' ? undefined : this.#nameFor(value);
-    return name === undefined ? undefined : `{${name}}`;
-  }
-
-  /** What an earlier answer gave, or a secret that is known already. */
-  #nameFor(value: string): string | undefined {
-    return this.values.nameFor(value) ?? [...this.secrets.values()].find(each => each.value === value)?.name;
-  }
-
-  /** A reference to a secret, which is called like what it is. */
-  #secret(name: string, value: string, about: string): string {
-    const known = [...this.secrets.values()].find(each => each.value === value);
-    if (known) return `{${known.name}}`;
-    const own = this.#names.take(nameOf(name, 'secret'));
-    this.secrets.set(own, { name: own, about, value });
-    return `{${own}}`;
+    const sent = { value, subjects: subjectsOf(name, []) };
+    const known = this.names.namedOrSecret(name, sent, `What the header ${name} carries.`);
+    return known === undefined ? withoutReferences(value) : `{${known}}`;
   }
 }
 
@@ -291,17 +220,11 @@ function headerName(name: string): string {
   return name === name.toLowerCase() ? name.replace(/(?:^|-)[a-z]/g, letter => letter.toUpperCase()) : name;
 }
 
-function isSecret(name: string, value: string): boolean {
-  return (
-    value !== '' &&
-    (/^(?:pin|otp)$|pass(?:word|phrase|wd)/i.test(name) ||
-      (secretName.test(name) && value.length >= 6) ||
-      signedToken.test(value))
-  );
-}
-
-/** `Get cart items`, from `GET /cart/{cart-id}/items`. */
-function titleOf(method: string, target: string): string {
+/** `Get cart items`, from `GET /cart/{cart-id}/items`; what an operation of GraphQL is called says more. */
+function titleOf({ method, target, body }: ImportedRequest): string {
+  const operation =
+    body?.form === 'graphql' ? /\b(?:query|mutation|subscription)\s+(\w+)/.exec(body.text)?.[1] : undefined;
+  if (operation !== undefined) return sentenceOf(operation);
   const verb = method.slice(0, 1) + method.slice(1).toLowerCase();
   const path = target.replace(/\?.*$/, '');
   const words = path

@@ -4,23 +4,6 @@ import type { RecordedExchange } from './read-har.ts';
 
 // What a recorded request is made of.
 
-/** Everything that a request says by itself. */
-export function* valuesOf({ url, body }: RecordedExchange): Generator<string> {
-  const { pathname, searchParams } = new URL(url);
-  for (const segment of pathname.split('/')) if (segment !== '') yield percentDecoded(segment);
-  for (const [, value] of searchParams) yield value;
-  for (const { value } of body?.fields ?? []) if (value !== undefined) yield percentDecoded(value);
-  const document = body?.text === undefined ? undefined : readJson(body.text);
-  if (document !== undefined) yield* scalarsIn(document);
-  else for (const [, value] of pairsIn(body?.text ?? '')) yield value;
-}
-
-function* scalarsIn(value: Json): Generator<string> {
-  if (typeof value === 'string' || typeof value === 'number') yield String(value);
-  else if (typeof value === 'object' && value !== null)
-    for (const each of Object.values(value)) yield* scalarsIn(each);
-}
-
 export function pairsIn(text: string): [string, string][] {
   return text
     .split('&')

@@ -16,7 +16,7 @@ import type {
   ImportedPage,
 } from '../imported.ts';
 import { jsonText } from '../json-text.ts';
-import { headingText, slugOf, UniqueNames } from '../plain-text.ts';
+import { headingText, sentenceOf, slugOf, UniqueNames, wordsOf } from '../plain-text.ts';
 import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
@@ -95,13 +95,13 @@ class PageWriter {
   }
 
   #page({ title, description }: Group, operations: readonly Operation[], slugs: UniqueNames): OperationPage {
-    const headings = new UniqueNames([words(title)]);
+    const headings = new UniqueNames([wordsOf(title)]);
     const variables: Variables = new Map();
     const auth = mostUsual(operations.map(each => this.#authOf.get(each)));
     const cases = operations.map(each => this.#case(each, auth, headings, variables));
     return {
       slug: slugs.take(slugOf(title, 'page')),
-      title: words(title),
+      title: wordsOf(title),
       ...(description !== undefined && { description }),
       ...(!sameAuth(auth, this.auth) && { auth: auth ?? noAuth }),
       variables: [...variables],
@@ -177,12 +177,6 @@ function grouped({ operations, tags, title }: ApiDefinition): Group[] {
   return [...groups.values()].filter(group => group.operations.length > 0);
 }
 
-/** A name as words; what has words already keeps its letters. */
-function words(name: string): string {
-  const text = /\s/.test(name) ? name : name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[-_]+/g, ' ');
-  return text.slice(0, 1).toUpperCase() + text.slice(1);
-}
-
 const ranks: ReadonlyMap<string, number> = new Map([
   ['POST', 1],
   ['GET', 2],
@@ -218,15 +212,9 @@ function inOrder(operations: readonly Operation[]): Operation[] {
 
 function titleOf(operation: Operation): string {
   const { summary, id } = operation;
-  const text = summary?.trim() || (id === undefined ? '' : sentence(id));
+  const text = summary?.trim() || (id === undefined ? '' : sentenceOf(id));
   const title = headingText(text).trim();
   return title === '' ? operationTitle(operation) : text;
-}
-
-/** `Find by id`, of what programs call `TodoController.findById`. */
-function sentence(id: string): string {
-  const text = words(id.split(/[./:]/).at(-1)!);
-  return /[a-z] [A-Z][a-z]/.test(text) ? text.slice(0, 1) + text.slice(1).toLowerCase() : text;
 }
 
 function statementsOf(
