@@ -1,6 +1,7 @@
 import type { ReadText } from '../core/definition/document/document-set.ts';
 import type { Json } from '../core/definition/document/json.ts';
 import { openDefinition } from '../core/definition/index.ts';
+import { loadPatterns } from '../core/language/patterns.ts';
 import { type Finding, finding, findingOf, SourceError } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
 import { loadXml } from '../core/values/xml.ts';
@@ -38,7 +39,7 @@ export async function importFile(
 ): Promise<Imported> {
   const source = new Source(name, text);
   if (/^\s*<[?!A-Za-z]/.test(source.text.slice(0, 1000))) return importService(source, readText);
-  if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text)) return importRecording(source);
+  if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text)) return await importRecording(source);
   const { api, finding } = openDefinition(source, readText);
   if (!api) return { finding };
   api.documents.readAll();
@@ -57,7 +58,9 @@ async function importService(source: Source, readText: ReadText): Promise<Import
   }
 }
 
-function importRecording(source: Source): Imported {
+async function importRecording(source: Source): Promise<Imported> {
+  // What is found again in pages is found by patterns.
+  await loadPatterns();
   try {
     const value = JSON.parse(source.text) as Json;
     if (!isRecording(value))

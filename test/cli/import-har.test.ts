@@ -242,6 +242,8 @@ test('a short number is an id only where its name, or the path before it, says s
       answered: { Location: '/v2/invoices/9' },
     },
     { url: `${site}/v2/invoices/9`, answer: {} },
+    { url: `${site}/v2/invoices/9.pdf`, answerType: 'application/pdf' },
+    { url: `${site}/v2/Invoices(9)/lines(1)`, answer: {} },
     { url: `${site}/berths/9`, answer: {} },
     // What was asked for before any answer gave it was known.
     { url: `${site}/tides/8`, answer: { id: 8 } },
@@ -262,6 +264,8 @@ test('a short number is an id only where its name, or the path before it, says s
     'GET /carts/view/{cart-id}?id={cart-id}',
     'POST /orders { "cartIds": [{cart-id}] }',
     'GET /v2/invoices/{invoice-id}',
+    'GET /v2/invoices/{invoice-id}.pdf',
+    'GET /v2/Invoices({invoice-id})/lines(1)',
     'GET /berths/9',
     'GET /tides/8',
     'GET /tides/8',
@@ -326,4 +330,121 @@ test('what was asked of a graph is written as its document, with what flows in i
   assert.equal([...page.matchAll(/^```+graphql body$/gm)].length, 4);
   assert.match(page, /\{ "query": "query A \{ a \} query B \{ b \}", "operationName": "B" \}/);
   assert.equal((await mervok(folder, ['lint', '-q'])).out, '');
+});
+
+/** An office that names everything anew: by links, choices, a token in a page, a cookie, a version, a document of XML. */
+function office(seed: number) {
+  const id = (name: string) => String(seed + ['north', 'south', 'crane', 'slip', 'bill'].indexOf(name));
+  const token = `guard-${seed}`;
+  const pages: Record<string, () => string> = {
+    '/berths': () =>
+      `<meta name="csrf-token" content="${token}"><a href="/berths/${id('north')}"><img src="n.png"></a>
+       <a class="berth" href="/berths/${id('north')}">North Quay</a> <a href='/berths/${id('south')}'><b>South Quay</b></a>`,
+    [`/berths/${id('south')}`]: () =>
+      `<form action="/moorings?berth=${id('south')}" method="post"><input type="hidden" name="berth_id" value="${id('south')}">
+       <select name="service"><option value="${id('crane')}">Crane</option>
+       <option value='${id('slip')}'>Slipway # 2</option></select><select name="nights"><option value="3">3</option></select></form>`,
+  };
+  return (request: IncomingMessage, response: ServerResponse) => {
+    let body = '';
+    request.on('data', chunk => {
+      body += chunk;
+    });
+    request.on('end', () => {
+      const path = request.url!;
+      const cookie = /(?:^|; )guard=([^;]+)/.exec(request.headers.cookie ?? '')?.[1];
+      const answer = (status: number, type: string, text: string, headers = {}) =>
+        response.writeHead(status, { 'Content-Type': type, ...headers }).end(text);
+      if (path === '/app.css')
+        answer(200, 'text/css', 'a{}', { 'Set-Cookie': `guard=cookie-${seed}; Path=/` });
+      else if (request.method === 'GET' && pages[path]) answer(200, 'text/html', pages[path]());
+      else if (path === `/moorings?berth=${id('south')}`) {
+        const isRight =
+          body === `berth_id=${id('south')}&service=${id('slip')}&nights=3` &&
+          request.headers['x-csrf-token'] === token;
+        answer(
+          isRight ? 201 : 403,
+          'application/xml',
+          `<bill><no>${id('bill')}</no><nights>3</nights></bill>`,
+          {
+            'Set-Cookie': `guard=cookie-${seed + 9}; Path=/`,
+          },
+        );
+      } else if (request.method === 'GET' && path === `/bills/${id('bill')}`)
+        answer(200, 'application/json', '{"paid":false}', { ETag: `"v${seed}"`, 'X-Turn': `turn-${seed}` });
+      else if (path === `/bills/${id('bill')}`) {
+        const { 'if-match': version, authorization: turn, 'x-guard': guard } = request.headers;
+        const isRight = version === `"v${seed}"` && turn === `Turn turn-${seed}` && guard === cookie;
+        answer(isRight ? 200 : 412, 'application/json', '{"paid":true}');
+      } else answer(404, 'text/plain', 'no');
+    });
+  };
+}
+
+test('the flow through pages, choices, tokens, cookies and versions is found again, and runs with other ids', async t => {
+  const recorded = await serve(t, office(41));
+  const entries: Entry[] = [];
+  const ask = async (
+    method: string,
+    path: string,
+    headers: { [name: string]: string } = {},
+    body?: string,
+  ) => {
+    const type = 'application/x-www-form-urlencoded';
+    const sent = { ...headers, ...(body !== undefined && { 'Content-Type': type }) };
+    const answer = await fetch(recorded + path, {
+      method,
+      headers: sent,
+      ...(body !== undefined && { body }),
+    });
+    assert.ok(answer.ok, path);
+    entries.push({
+      method,
+      url: recorded + path,
+      headers,
+      ...(body !== undefined && { body, type }),
+      status: answer.status,
+      answer: await answer.text(),
+      answerType: answer.headers.get('content-type')!,
+      answered: Object.fromEntries(answer.headers),
+    });
+  };
+  await ask('GET', '/berths');
+  await ask('GET', '/app.css');
+  await ask('GET', '/berths/42', { Cookie: 'guard=cookie-41' });
+  const form = 'berth_id=42&service=44&nights=3';
+  await ask('POST', '/moorings?berth=42', { Cookie: 'guard=cookie-41', 'X-CSRF-Token': 'guard-41' }, form);
+  await ask('GET', '/bills/45', { Cookie: 'guard=cookie-50' });
+  const versions = { 'If-Match': '"v41"', Authorization: 'Turn turn-41' };
+  await ask(
+    'PUT',
+    '/bills/45',
+    { Cookie: 'guard=cookie-50', 'X-Guard': 'cookie-50', ...versions },
+    'paid=true',
+  );
+  const folder = folderWith(t, { 'office.har': har(entries) });
+  const imported = await mervok(folder, ['import', 'office.har']);
+  assert.equal(imported.code, 0, imported.err);
+  const page = readFileSync(join(folder, 'office.md'), 'utf8');
+  // The cookie was set by what was left out, so it was not there before.
+  assert.match(page, /^# Office\n/);
+  assert.deepEqual(
+    [...page.matchAll(/^keep .*$/gm)].map(([line]) => line),
+    [
+      String.raw`keep body /\/berths\/([\w-]+)[^>]*>(?:\s|<[^>]*>)*South Quay/ as berth-id`,
+      'keep body /name="csrf-token"[^>]*content="([^"]*)"/ as secret csrf-token',
+      "keep body /<option[^>]*value='([^']*)'[^>]*>Slipway # 2/ as service-id",
+      'keep body /<no>([^<]*)</ as bill-no',
+      'keep cookie guard as secret guard',
+      'keep header etag as etag',
+      'keep header x-turn as x-turn',
+    ],
+  );
+  assert.equal((await mervok(folder, ['lint', '-q'])).out, '');
+  const fresh = await serve(t, office(7000));
+  for (const server of [recorded, fresh]) {
+    const run = await mervok(folder, ['run', '--set', `server=${server}`]);
+    assert.equal(run.code, 0, run.out);
+    assert.match(run.out, /Passed: 5 cases/);
+  }
 });

@@ -19,7 +19,7 @@ export function importHar(
   fileName: string,
 ): { collection: ImportedCollection; secrets: string[] } {
   const recording = readHar(value);
-  const writer = new CaseWriter(recording);
+  const writer = new CaseWriter(recording, askedIn(recording));
   const cases = recording.exchanges.map((each, at) => writer.write(each, at));
   const withKept = cases.map((each, at) => ({
     ...each,
@@ -52,6 +52,17 @@ export function importHar(
   return { collection, secrets: writer.everySecret() };
 }
 
+/** Every value that a request sends. */
+function askedIn(recording: Recording): ReadonlySet<string> {
+  const asked = new Set<string>();
+  const writer = new CaseWriter(recording, asked);
+  for (const each of recording.exchanges) {
+    writer.request(each);
+    for (const { value } of writer.names.endRequest()) asked.add(value);
+  }
+  return asked;
+}
+
 function nameOfFile(name: string): string {
   const plain = name
     .replace(/^.*[/\\]/, '')
@@ -63,19 +74,23 @@ function nameOfFile(name: string): string {
 
 /** Headers that a browser sends by itself, or that are for the connection and the cookies to say. */
 const ofBrowser =
-  /^(?:sec-|user-agent$|accept-(?:encoding|language)$|connection$|host$|content-length$|origin$|referer$|cookie$|cache-control$|pragma$|priority$|upgrade-insecure-requests$|dnt$|if-|te$|transfer-encoding$|keep-alive$|expect$|upgrade$|proxy-|x-requested-with$|purpose$)/i;
+  /^(?:sec-|user-agent$|accept-(?:encoding|language)$|connection$|host$|content-length$|origin$|referer$|cookie$|cache-control$|pragma$|priority$|upgrade-insecure-requests$|dnt$|if-(?:none-match|modified-since|range)$|te$|transfer-encoding$|keep-alive$|expect$|upgrade$|proxy-|x-requested-with$|purpose$)/i;
 
 /** What is longer is written in lines. */
 const longestTarget = 110;
 
 class CaseWriter {
-  readonly names = new RecordedNames();
+  readonly names: RecordedNames;
   /** Cookies that were there before the recording began. */
   readonly pageHeaders: [string, string][] = [];
   readonly #titles = new UniqueNames();
   readonly #cookieValues = new Set<string>();
 
-  constructor(readonly recording: Recording) {
+  constructor(
+    readonly recording: Recording,
+    asked: ReadonlySet<string>,
+  ) {
+    this.names = new RecordedNames(asked);
     this.#cookiesBefore();
   }
 
@@ -85,17 +100,7 @@ class CaseWriter {
   }
 
   write(exchange: RecordedExchange, place: number): ImportedCase {
-    const writer = new BodyWriter(this.names, pathWords(exchange.url));
-    const { auth, headers } = this.#headers(exchange);
-    const { target, query } = this.#target(exchange.url, writer);
-    const body = exchange.body && writer.write(exchange.body, headers);
-    const request: ImportedRequest = {
-      method: exchange.method,
-      target,
-      headers,
-      ...(query !== undefined && { query }),
-      ...(body && { body }),
-    };
+    const { auth, request } = this.request(exchange);
     this.names.endRequest();
     this.names.values.noteAnswer(exchange, place);
     return {
@@ -107,11 +112,28 @@ class CaseWriter {
     };
   }
 
+  request(exchange: RecordedExchange): { readonly auth?: ImportedAuth; readonly request: ImportedRequest } {
+    const writer = new BodyWriter(this.names, pathWords(exchange.url));
+    const { auth, headers } = this.#headers(exchange);
+    const { target, query } = this.#target(exchange.url, writer);
+    const body = exchange.body && writer.write(exchange.body, headers);
+    return {
+      ...(auth && { auth }),
+      request: {
+        method: exchange.method,
+        target,
+        headers,
+        ...(query !== undefined && { query }),
+        ...(body && { body }),
+      },
+    };
+  }
+
   /** Those that the first requests bear, and no answer has set. */
   #cookiesBefore(): void {
     const set = new Set<string>();
     const before = new Map<string, string>();
-    for (const { cookies, headers, answered } of this.recording.exchanges) {
+    for (const { cookies, headers, answered } of this.recording.everything) {
       const sent = cookies.length > 0 ? cookies : cookiesIn(headers);
       for (const [name, value] of sent) if (!set.has(name) && !before.has(name)) before.set(name, value);
       for (const [name, value] of answered) {
@@ -164,11 +186,17 @@ class CaseWriter {
         ],
       };
     }
+    const known = this.names.referenceFor({ value: rest, subjects: [] });
     return {
       kind: 'api-key',
       fields: [
         ['name', 'Authorization'],
-        ['value', this.#signingIn('authorization', value, 'What signs in.')],
+        [
+          'value',
+          known === undefined
+            ? this.#signingIn('authorization', value, 'What signs in.')
+            : `${withoutReferences(scheme)} ${known}`,
+        ],
         ['in', 'header'],
       ],
     };
@@ -184,10 +212,7 @@ class CaseWriter {
     const segments = pathname.split('/').map(percentDecoded);
     const path = pathname
       .split('/')
-      .map((segment, at) => {
-        const sent = { value: segments[at]!, subjects: subjectsBefore(segments, at) };
-        return this.names.referenceFor(sent) ?? encodeBraces(segment);
-      })
+      .map((segment, at) => this.#segment(segments, at) ?? encodeBraces(segment))
       .join('/');
     const pairs = search
       .slice(1)
@@ -208,8 +233,24 @@ class CaseWriter {
     return { target: path + (written.length > 0 ? `?${written.join('&')}` : '') };
   }
 
+  /** A whole segment, or what is named in one, as in `417.pdf` and `Orders(417)`. */
+  #segment(segments: readonly string[], at: number): string | undefined {
+    const segment = segments[at]!;
+    const subjects = subjectsBefore(segments, at);
+    const known = this.names.referenceFor({ value: segment, subjects });
+    const [, before, inner, after] =
+      /^([A-Za-z]\w*\('?)([^()']+)('?\))$/.exec(segment) ??
+      /^()([^.]+)(\.[A-Za-z]\w{0,4})$/.exec(segment) ??
+      [];
+    if (known !== undefined || inner === undefined) return known;
+    const around = before === '' ? subjects : subjectsOf(before!.replace(/\W+$/, ''), []);
+    const part = this.names.referenceFor({ value: inner, subjects: around });
+    return part && before! + part + after!;
+  }
+
   #text(value: string, name: string): string {
-    const sent = { value, subjects: subjectsOf(name, []) };
+    // What is to be as it was is named by its version.
+    const sent = { value, subjects: /^if-match$/i.test(name) ? ['etag'] : subjectsOf(name, []) };
     const known = this.names.namedOrSecret(name, sent, `What the header ${name} carries.`);
     return known === undefined ? withoutReferences(value) : `{${known}}`;
   }

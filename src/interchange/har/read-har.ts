@@ -36,6 +36,8 @@ export interface Recording {
   readonly title: string | undefined;
   readonly origin: string;
   readonly exchanges: readonly RecordedExchange[];
+  /** With what was left out, of this origin: it may set cookies. */
+  readonly everything: readonly RecordedExchange[];
   /** What was left out, as sentences. */
   readonly notes: readonly string[];
 }
@@ -78,7 +80,10 @@ export function readHar(value: Json): Recording {
       'The recording has no bodies, so what flows from one request to the next cannot be found again.',
     );
   const [page] = Array.isArray(member(log, 'pages')) ? (member(log, 'pages') as Json[]) : [];
-  return { title: textOf(member(page, 'title')), origin, exchanges: once, notes };
+  const everything = exchanges
+    .map(({ exchange }) => exchange)
+    .filter(({ url }) => new URL(url).origin === origin);
+  return { title: textOf(member(page, 'title')), origin, exchanges: once, everything, notes };
 }
 
 interface Read {

@@ -5,11 +5,16 @@ import { RecordedValues, type SentValue } from './recorded-values.ts';
 
 /** The names that stand in a page in the place of recorded values: of what an earlier answer gave, and of secrets. */
 export class RecordedNames {
-  readonly values = new RecordedValues(['server']);
+  readonly values: RecordedValues;
   readonly secrets = new Map<string, ImportedSecret & { readonly value: string }>();
   readonly #names = new UniqueNames(['server']);
   /** What the request that is written sends. */
   #sent: SentValue[] = [];
+
+  /** @param asked what the requests send */
+  constructor(asked: ReadonlySet<string>) {
+    this.values = new RecordedValues(asked, ['server']);
+  }
 
   /** What an earlier answer gave, or a secret that is known already. */
   nameFor(sent: SentValue): string | undefined {
@@ -40,10 +45,12 @@ export class RecordedNames {
     return name;
   }
 
-  /** A request is written: what it said by itself, no later answer gave it. */
-  endRequest(): void {
-    this.values.noteSent(this.#sent);
+  /** A request is written: what it said by itself, no later answer gave it. Returns all that it sends. */
+  endRequest(): readonly SentValue[] {
+    const sent = this.#sent;
+    this.values.noteSent(sent);
     this.#sent = [];
+    return sent;
   }
 
   #knownSecret(value: string): ImportedSecret | undefined {

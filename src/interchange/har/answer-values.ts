@@ -1,0 +1,124 @@
+import type { Json } from '../../core/definition/document/json.ts';
+import { memberStep } from '../../core/language/looked-at.ts';
+import { percentDecoded } from '../../core/text/percent.ts';
+import { htmlValues, xmlValues } from './markup-values.ts';
+import type { RecordedExchange } from './read-har.ts';
+import { readJson } from './recorded-parts.ts';
+
+/** A value of an answer that a later request may send. */
+export interface AnswerValue {
+  readonly value: string;
+  /** What it is called there. */
+  readonly member: string;
+  /** What it is of, where that is said right there. */
+  readonly around?: string | undefined;
+  /** Whether it is one wherever it comes from, as a cookie is. */
+  readonly isSecret?: true;
+  /** What a statement takes: `$.berths[0].id`, `location /([^\/]+)$/`; nothing where it cannot be found surely. */
+  readonly source: () => string | undefined;
+}
+
+type Values = Generator<AnswerValue>;
+
+/**
+ * What an answer gives in its address, its headers and cookies, its body.
+ * @param isAsked whether a value is looked for: an answer has many, and few come back
+ */
+export function* valuesOfAnswer(exchange: RecordedExchange, isAsked: (value: string) => boolean): Values {
+  for (const each of addressValues(exchange)) if (isAsked(each.value)) yield each;
+  for (const each of headerValues(exchange)) if (isAsked(each.value)) yield each;
+  const { contentType, text } = exchange;
+  if (text === undefined) return;
+  if (/html/.test(contentType)) yield* htmlValues(text, isAsked);
+  else if (/\bxml\b/.test(contentType)) yield* xmlValues(text, isAsked);
+  else if (/json/.test(contentType)) {
+    const document = readJson(text);
+    if (document !== undefined) yield* jsonValues(document, isAsked);
+  }
+}
+
+/** Where what was made is, and where redirects lead. */
+function* addressValues({ url, status, answered, ledTo }: RecordedExchange): Values {
+  const location = answered.find(([name]) => /^location$/i.test(name))?.[1];
+  const [last, before] = (location ?? '')
+    .replace(/[?#].*$/, '')
+    .replace(/\/$/, '')
+    .split('/')
+    .reverse();
+  if (status === 201 && last)
+    yield {
+      value: percentDecoded(last),
+      member: 'id',
+      around: before === '' ? undefined : before,
+      source: () => String.raw`location /([^\/]+)$/`,
+    };
+  const isKept = status >= 300 && status < 400 && location !== undefined;
+  if (ledTo !== undefined) yield* addressed(ledTo, 'url');
+  else if (isKept && URL.canParse(location, url)) yield* addressed(new URL(location, url).href, 'location');
+}
+
+/** What an address names behind a word, as in `/orders/417`. */
+function* addressed(url: string, source: string): Values {
+  const segments = new URL(url).pathname.split('/');
+  for (const [at, segment] of segments.entries()) {
+    const before = segments[at - 1] ?? '';
+    if (/\d/.test(segment) && /^[A-Za-z][\w-]*$/.test(before))
+      yield {
+        value: percentDecoded(segment),
+        member: 'id',
+        around: before,
+        source: () => String.raw`${source} /\/${before}\/([^\/?#]+)/`,
+      };
+  }
+}
+
+/** Headers that say how an answer comes, not what it is. */
+const ofTransfer =
+  /^(?:date|server|vary|via|age|allow|connection|keep-alive|trailer|expires|pragma|refresh|status|location|link|alt-svc|nel|report-to|timing-allow-origin|transfer-encoding|upgrade|set-cookie|(?:cache|strict|access|content|accept|cross|referrer|permissions|feature|origin|server|sec)-.*|x-(?:frame|xss|content-type|powered|dns|download|permitted|robots|runtime|cache|served|ua|ratelimit)\b.*)$/i;
+
+/** Sessions, tokens, versions; of cookies those that a script sends back beside them. */
+function* headerValues({ answered }: RecordedExchange): Values {
+  for (const [name, value] of answered) {
+    if (/^set-cookie$/i.test(name))
+      for (const line of value.split('\n')) {
+        const [, cookie, content] = /^\s*([\w.-]+)=([^;]*)/.exec(line) ?? [];
+        if (cookie !== undefined && /\d/.test(content!))
+          yield { value: content!, member: cookie, isSecret: true, source: () => `cookie ${cookie}` };
+      }
+    else if (/^[A-Za-z][\w-]*$/.test(name) && !ofTransfer.test(name))
+      yield { value, member: name.toLowerCase(), source: () => `header ${name.toLowerCase()}` };
+  }
+}
+
+/** So deep a body is looked at. */
+const deepest = 20;
+
+/** Members that are there for what is in them; lists only where nothing says what they are of. */
+const wrapper =
+  /^(?:data|response|payload|body|content|values?|entity|object|attributes|nodes?|edges|hits|docs|_embedded)$/i;
+const plainList = /^(?:items?|records?|results?|rows|list)$/i;
+
+function jsonValues(document: Json, isAsked: (value: string) => boolean): AnswerValue[] {
+  const values: AnswerValue[] = [];
+  const way: (string | number)[] = [];
+  const look = (value: Json, member: string, around: string | undefined) => {
+    if (typeof value === 'string' || typeof value === 'number') {
+      const text = String(value);
+      if (!isAsked(text)) return;
+      const steps = way.map(step => (typeof step === 'number' ? `[${step}]` : memberStep(step)));
+      values.push({ value: text, member, around, source: () => `$${steps.join('')}` });
+    } else if (typeof value === 'object' && value !== null && way.length < deepest) {
+      const isList = Array.isArray(value);
+      const saysNothing =
+        member === '' || wrapper.test(member) || (around === undefined && plainList.test(member));
+      const own = isList || saysNothing ? around : member;
+      for (const [name, each] of Object.entries(value)) {
+        way.push(isList ? Number(name) : name);
+        look(each, isList ? member : name, own);
+        way.pop();
+      }
+    }
+  };
+  look(document, '', undefined);
+  return values;
+}
