@@ -10,7 +10,7 @@ const longest = 1500;
  * HTML is written out.
  */
 export function inactiveProse(text: string): string {
-  const lines = shortened(text.replace(/\r\n?/g, '\n').replace(control, '')).split('\n');
+  const lines = shortened(withoutTags(text.replace(/\r\n?/g, '\n').replace(control, ''))).split('\n');
   const written: string[] = [];
   let open: { readonly mark: string; readonly length: number } | undefined;
   for (const line of lines) {
@@ -25,6 +25,17 @@ export function inactiveProse(text: string): string {
   }
   if (open) written.push(open.mark.repeat(open.length));
   return written.join('\n').trim();
+}
+
+/** Tags that only part or stress what is said become paragraphs and items, or nothing; code keeps them. */
+function withoutTags(text: string): string {
+  if (/^\s*(?:`{3}|~{3})/m.test(text)) return text;
+  return text
+    .replace(/(?:[ \t]*<\/?(?:br|p|div)\b[^<>]{0,200}>\s*)+/gi, '\n\n')
+    .replace(/[ \t]*<li\b[^<>]{0,200}>\s*/gi, '\n- ')
+    .replace(/<\/?(?:[uo]l|li|span|b|i|em|strong|font)\b[^<>]{0,200}>/gi, '')
+    .replace(/\n{3,}/g, '\n\n')
+    .trim();
 }
 
 /** As many paragraphs as have room; the first one in any case, cut where it is too long. */

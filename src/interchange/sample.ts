@@ -97,10 +97,11 @@ function ownSample(
       if (!isWanted || (name.startsWith('_') && !required.has(name))) continue;
       if (required.size === 0 && Object.keys(object).length >= mostOptional) break;
       const target = documents.resolve({ value: each, document });
-      const isSkipped = [each, target instanceof Unresolved ? null : target.value].some(
+      const resolved = target instanceof Unresolved ? each : target.value;
+      const isSkipped = [each, resolved].some(
         part => member(part, skips) === true || member(part, 'deprecated') === true,
       );
-      const sample = isSkipped ? undefined : inner(each);
+      const sample = isSkipped ? undefined : (inner(each) ?? (isAnything(resolved) ? 'text' : undefined));
       if (sample !== undefined)
         Object.defineProperty(object, name, {
           value: sample,
@@ -121,6 +122,12 @@ function ownSample(
   if (type === 'string' || schema.format !== undefined || schema.pattern !== undefined)
     return sampleText(schema);
   return undefined;
+}
+
+/** Whether a schema says of no kind that it does not fit. */
+function isAnything(schema: Json): boolean {
+  const ofKinds = /^(?:type|properties|items|allOf|anyOf|oneOf|not|enum|const|format|pattern|\$ref)$/;
+  return schema === true || (isJsonObject(schema) && !Object.keys(schema).some(each => ofKinds.test(each)));
 }
 
 function sampleNumber(schema: JsonObject, whole: boolean): number {

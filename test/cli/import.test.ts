@@ -1,5 +1,13 @@
 import assert from 'node:assert/strict';
-import { lstatSync, readdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  lstatSync,
+  readdirSync,
+  readFileSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { test } from 'node:test';
 import { folderWith } from '../support/folder.ts';
@@ -256,6 +264,48 @@ paths:
     (await mervok(folder, ['lint', '--strict', '.'])).out.split('\n')[0],
     '1 page, 4 cases, 8 checks: nothing to find fault with.',
   );
+});
+
+test('a form of the older version sends its file, and what has no kind is sent all the same', async t => {
+  const folder = folderWith(t, {
+    'harbour.yaml': `swagger: '2.0'
+info: { title: Skerry Harbour, version: '1' }
+host: 127.0.0.1:9
+schemes: [http]
+paths:
+  /papers:
+    post:
+      summary: Hand in papers
+      description: Takes <b>papers</b>.<br/><br/>Of each vessel:<ul><li>big ones</li><li>small ones</li></ul><p>And <pilot>.
+      tags: [harbour]
+      consumes: [multipart/form-data]
+      parameters:
+        - { name: chart, in: formData, type: file, required: true, description: A chart }
+        - { name: manifest, in: formData, type: file }
+        - { name: vessel, in: formData, type: string, required: true }
+      responses: { '204': { description: yes }, default: { description: no } }
+    put:
+      summary: Correct papers
+      tags: [harbour]
+      parameters:
+        - name: body
+          in: body
+          required: true
+          schema: { type: object, required: [cargo, note], properties: { cargo: {}, note: { description: Anything }, of: { $ref: '#/definitions/Papers' } } }
+      responses: { '204': { description: yes }, default: { description: no } }
+definitions:
+  Papers: { type: object, required: [of], properties: { of: { $ref: '#/definitions/Papers' } } }
+`,
+  });
+  await mervok(folder, ['import', 'harbour.yaml']);
+  const page = readFileSync(join(folder, 'harbour.md'), 'utf8');
+  assert.match(
+    page,
+    /papers\n\nTakes papers\.\n\nOf each vessel:\n- big ones\n- small ones\n\nAnd <pilot>\.\n/,
+  );
+  assert.match(page, /```multipart body\nchart = file "samples\/chart\.bin"\nvessel = text\n```/);
+  assert.match(page, /\{ "cargo": "text", "note": "text" \}/);
+  assert.ok(existsSync(join(folder, 'samples/chart.bin')));
 });
 
 test('an operation with a server of its own is asked there, and on this machine never elsewhere', async t => {

@@ -199,8 +199,11 @@ function bodyOf(
   const [first] = fields;
   if (!first) return undefined;
   const properties: JsonObject = {};
-  for (const { name, value } of fields)
+  for (const { name, value: written } of fields) {
+    // `file` is no type of a schema.
+    const value = written.type === 'file' ? { ...written, type: 'string', format: 'binary' } : written;
     Object.defineProperty(properties, name, { value, enumerable: true, writable: true, configurable: true });
+  }
   const required = fields.filter(({ value }) => value.required === true).map(({ name }) => name);
   const schema = { value: { type: 'object', properties, required }, document: first.document };
   const located: Located<JsonObject> = { value: first.value, document: first.document };
