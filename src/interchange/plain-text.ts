@@ -122,8 +122,8 @@ export function wordsOf(name: string): string {
   return text.slice(0, 1).toUpperCase() + text.slice(1);
 }
 
-/** `Find by id`, of what programs call `TodoController.findById`. */
+/** `Find by id`, of what programs call `TodoController.findById` or `TodoController_findById`. */
 export function sentenceOf(id: string): string {
-  const text = wordsOf(id.split(/[./:]/).at(-1)!);
+  const text = wordsOf(id.split(/[./:]|Controller_/).at(-1)!);
   return /[a-z] [A-Z][a-z]/.test(text) ? text.slice(0, 1) + text.slice(1).toLowerCase() : text;
 }

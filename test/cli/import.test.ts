@@ -285,7 +285,7 @@ paths:
         - { name: vessel, in: formData, type: string, required: true }
       responses: { '204': { description: yes }, default: { description: no } }
     put:
-      summary: Correct papers
+      operationId: PapersController_correctAll
       tags: [harbour]
       parameters:
         - name: body
@@ -304,7 +304,7 @@ definitions:
     /papers\n\nTakes papers\.\n\nOf each vessel:\n- big ones\n- small ones\n\nAnd <pilot>\.\n/,
   );
   assert.match(page, /```multipart body\nchart = file "samples\/chart\.bin"\nvessel = text\n```/);
-  assert.match(page, /\{ "cargo": "text", "note": "text" \}/);
+  assert.match(page, /## Correct all\n[^#]*\{ "cargo": "text", "note": "text" \}/);
   assert.ok(existsSync(join(folder, 'samples/chart.bin')));
 });
 
