@@ -191,3 +191,44 @@ test('services answer where they say, each by a variable of its own; what is no 
     );
   }
 });
+
+test('a long message has only what has to be there, near the surface; a password in it is a secret', async t => {
+  const members = Array.from(
+    { length: 45 },
+    (_, at) => `<xs:element name="mark${at}" type="xs:string" minOccurs="0"/>`,
+  );
+  const folder = folderWith(t, {
+    'harbour.wsdl': `<w:definitions xmlns:w="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:t="urn:skerry" targetNamespace="urn:skerry">
+<w:types><xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:skerry" elementFormDefault="qualified">
+  <xs:complexType name="Cargo"><xs:sequence>${members.join('')}</xs:sequence></xs:complexType>
+  <xs:complexType name="Hold"><xs:sequence><xs:element name="place" type="xs:string"/><xs:element name="cargo" type="t:Cargo" minOccurs="0"/></xs:sequence></xs:complexType>
+  <xs:element name="Declare"><xs:complexType><xs:sequence>
+    <xs:element name="User" type="xs:string"/><xs:element name="Password" type="xs:string"/>
+    <xs:element name="Hold" type="t:Hold" minOccurs="0"/><xs:element name="Extra" type="t:Cargo" minOccurs="0"/>
+  </xs:sequence></xs:complexType></xs:element>
+  <xs:element name="Note"><xs:complexType><xs:sequence><xs:element name="text" type="xs:string" minOccurs="0"/></xs:sequence></xs:complexType></xs:element>
+</xs:schema></w:types>
+<w:message name="D"><w:part name="p" element="t:Declare"/></w:message><w:message name="N"><w:part name="p" element="t:Note"/></w:message>
+<w:portType name="P">${['declare', 'note'].map(each => `<w:operation name="${each}"><w:input message="t:${each[0]!.toUpperCase()}"/></w:operation>`).join('')}</w:portType>
+<w:binding name="B" type="t:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/>${[
+      'declare',
+      'note',
+    ]
+      .map(
+        each =>
+          `<w:operation name="${each}"><soap:operation soapAction=""/><w:input><soap:header message="t:N" part="p" use="literal"/><soap:body use="literal"/></w:input></w:operation>`,
+      )
+      .join('')}</w:binding>
+<w:service name="Customs"><w:port name="A" binding="t:B"><soap:address location="http://127.0.0.1:9/customs"/></w:port></w:service></w:definitions>`,
+  });
+  const ended = await mervok(folder, ['import', 'harbour.wsdl']);
+  assert.match(ended.err, /Headers of SOAP left out, which the operations 'declare' and 'note' have\.\n/);
+  const page = readFileSync(join(folder, 'customs.md'), 'utf8');
+  assert.match(
+    page,
+    /<Declare xmlns="urn:skerry">\s+<User>text<\/User>\s+<Password>\{password\}<\/Password>\s+<Hold>\s+<place>text<\/place>\s+<\/Hold>\s+<\/Declare>/,
+  );
+  assert.match(page, /<Note xmlns="urn:skerry">\s+<text>text<\/text>\s+<\/Note>/);
+  assert.match(readFileSync(join(folder, 'mervok.secret.yaml'), 'utf8'), /password: to-be-filled-in\n/);
+  assert.equal((await mervok(folder, ['lint', '-q'])).out, '');
+});

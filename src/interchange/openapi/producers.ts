@@ -4,6 +4,7 @@ import { isJsonObject, type Json, member, members, textOf } from '../../core/def
 import { takesJson } from '../../core/definition/media-types.ts';
 import { securityOf } from '../../core/definition/security.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
+import { passwordName } from '../password-name.ts';
 import { nameOf } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 
@@ -22,7 +23,6 @@ interface Producer {
   readonly statement: string;
 }
 
-export const passwordName = /^(?:password|passwd|passphrase|pin|secret|client_?secret)$/i;
 const tokenName = /^(?:token|access_?token|id_?token|jwt|bearer|auth_?token|session_?token)$/i;
 
 /** Words that say nothing of what they are of. */

@@ -12,11 +12,12 @@ import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
+import { passwordName } from '../password-name.ts';
 import { nameOf, slugOf } from '../plain-text.ts';
 import { sampleOf } from '../sample.ts';
 import type { Authorizations } from './authorizations.ts';
 import type { Flow } from './flow.ts';
-import { type Producers, passwordName } from './producers.ts';
+import type { Producers } from './producers.ts';
 
 /** Values of a page, by their names. */
 export type Variables = Map<string, string | number | boolean>;

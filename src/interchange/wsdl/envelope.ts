@@ -1,4 +1,5 @@
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
+import { passwordName } from '../password-name.ts';
 import type { SampleElement } from './schema-types.ts';
 
 /** Prefixes that pages use for namespaces: `t`, `t2`, … */
@@ -20,17 +21,31 @@ export class Prefixes {
   }
 }
 
-/** An envelope of SOAP with its body, laid out. */
-export function envelopeText(namespace: string, contents: readonly SampleElement[]): string {
-  const lines = contents.flatMap(each => elementLines(each, '', '    '));
+/**
+ * An envelope of SOAP with its body, laid out.
+ * @param secretFor gives the name that stands in the place of a password
+ */
+export function envelopeText(
+  namespace: string,
+  contents: readonly SampleElement[],
+  secretFor: (element: string) => string,
+): string {
+  const lines = contents.flatMap(each => elementLines(each, { around: '', indent: '    ', secretFor }));
   return [`<s:Envelope xmlns:s="${namespace}">`, '  <s:Body>', ...lines, '  </s:Body>', '</s:Envelope>'].join(
     '\n',
   );
 }
 
-/** @param around the namespace that names without a prefix are in */
-function elementLines(element: SampleElement, around: string, indent: string): string[] {
+interface Layout {
+  /** The namespace that names without a prefix are in. */
+  readonly around: string;
+  readonly indent: string;
+  readonly secretFor: (element: string) => string;
+}
+
+function elementLines(element: SampleElement, layout: Layout): string[] {
   const { name, qualified, attributes, children, text } = element;
+  const { around, indent, secretFor } = layout;
   const own = qualified ? name.namespace : '';
   const declared = own === around ? '' : ` xmlns="${escaped(own)}"`;
   const more = attributes.map(([key, value]) => ` ${key}="${escaped(value)}"`).join('');
@@ -38,10 +53,12 @@ function elementLines(element: SampleElement, around: string, indent: string): s
   if (children.length > 0)
     return [
       `${indent}<${open}>`,
-      ...children.flatMap(each => elementLines(each, own, `${indent}  `)),
+      ...children.flatMap(each => elementLines(each, { ...layout, around: own, indent: `${indent}  ` })),
       `${indent}</${name.name}>`,
     ];
-  return [text === undefined ? `${indent}<${open}/>` : `${indent}<${open}>${escaped(text)}</${name.name}>`];
+  if (text === undefined) return [`${indent}<${open}/>`];
+  const content = passwordName.test(name.name) ? `{${secretFor(name.name)}}` : escaped(text);
+  return [`${indent}<${open}>${content}</${name.name}>`];
 }
 
 function escaped(text: string): string {

@@ -2,7 +2,8 @@ import type { Element } from 'slimdom';
 import type { ReadText } from '../../core/definition/document/document-set.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { isLoopback } from '../../core/text/hosts.ts';
-import type { ImportedCase, ImportedCollection, ImportedPage } from '../imported.ts';
+import { inWords } from '../../core/text/words.ts';
+import type { ImportedCase, ImportedCollection, ImportedPage, ImportedSecret } from '../imported.ts';
 import { nameOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { childrenOf, keyOf, namespaces, type QName, readQName, WsdlDocuments } from './documents.ts';
 import { envelopeText, Prefixes } from './envelope.ts';
@@ -41,7 +42,7 @@ export function importWsdl(
     ],
     namespaces: service.prefixes.all,
     pages,
-    secrets: [],
+    secrets: [...service.secrets.values()],
     notes: [
       ...documents.notes,
       ...service.notes,
@@ -91,9 +92,12 @@ interface Port {
 }
 
 class ServiceReader {
-  readonly notes: string[] = [];
+  readonly secrets = new Map<string, ImportedSecret>();
   readonly prefixes = new Prefixes();
   readonly title: string;
+  readonly #notes: string[] = [];
+  /** Operations that want headers of SOAP. */
+  readonly #withHeaders: string[] = [];
   readonly #types: SchemaTypes;
   readonly #messages = new Map<string, Element>();
   readonly #portTypes = new Map<string, Element>();
@@ -114,6 +118,16 @@ class ServiceReader {
     }
     const [first] = this.#services();
     this.title = first?.getAttribute('name') ?? documents.definitions[0]?.getAttribute('name') ?? 'A service';
+  }
+
+  /** What was left out, as sentences. */
+  get notes(): string[] {
+    const operations = this.#withHeaders;
+    if (operations.length === 0) return this.#notes;
+    const named =
+      operations.length > 5 ? [...operations.slice(0, 4), `${operations.length - 4} more`] : operations;
+    const what = operations.length === 1 ? 'the operation' : 'the operations';
+    return [...this.#notes, `Headers of SOAP left out, which ${what} ${inWords(named)} have.`];
   }
 
   #services(): Element[] {
@@ -138,7 +152,7 @@ class ServiceReader {
           : isElsewhere
             ? 'it is not reached over HTTP'
             : 'it does not speak SOAP';
-        this.notes.push(`The port '${name}' left out: ${why}.`);
+        this.#notes.push(`The port '${name}' left out: ${why}.`);
         return [];
       }),
     );
@@ -147,7 +161,7 @@ class ServiceReader {
       const key = `${port.service.getAttribute('name')} ${port.binding.getAttribute('type')}`;
       const first = seen.get(key);
       if (first)
-        this.notes.push(`The port '${port.name}' left out: its operations are those of '${first.name}'.`);
+        this.#notes.push(`The port '${port.name}' left out: its operations are those of '${first.name}'.`);
       else seen.set(key, port);
       return !first;
     });
@@ -183,7 +197,7 @@ class ServiceReader {
     const operation =
       portType && childrenOf(portType, wsdl, 'operation').find(each => each.getAttribute('name') === name);
     if (!operation) {
-      this.notes.push(`The operation '${name}' left out: nothing describes it.`);
+      this.#notes.push(`The operation '${name}' left out: nothing describes it.`);
       return undefined;
     }
     const said = childrenOf(bound, soap, 'operation')[0];
@@ -200,10 +214,17 @@ class ServiceReader {
         method: 'POST',
         target: targetOf(address),
         headers: headersFor(soap, action),
-        body: { text: envelopeText(envelope, request ?? []) },
+        body: { text: envelopeText(envelope, request ?? [], element => this.#secretFor(element, name)) },
       },
       statements: this.#statements(envelope, response),
     };
+  }
+
+  #secretFor(element: string, operation: string): string {
+    const name = nameOf(element);
+    if (!this.secrets.has(name))
+      this.secrets.set(name, { name, about: `What '${element}' of ${operation} is.` });
+    return name;
   }
 
   /** What stands in the Body; nothing where there is no such message. */
@@ -224,7 +245,7 @@ class ServiceReader {
     const [part] = childrenOf(bound, wsdl, direction);
     const body = part && childrenOf(part, soap, 'body')[0];
     if (part && childrenOf(part, soap, 'header').length > 0 && direction === 'input')
-      this.notes.push(`The operation '${name}' has headers of SOAP, which are left out.`);
+      this.#withHeaders.push(`'${name}'`);
     const named = body?.getAttribute('parts')?.trim().split(/\s+/);
     const parts = childrenOf(message, wsdl, 'part').filter(
       each => !named || named.includes(each.getAttribute('name') ?? ''),

@@ -14,8 +14,9 @@ export interface SampleElement {
   readonly text?: string;
 }
 
-/** How deep a message is made, and how deep what may be left out. */
+/** How deep a message is made, and how deep what may be left out, of a message that can still be read. */
 const deepest = { all: 12, optional: 4 };
+const mostElements = 40;
 /** Of how many types. */
 const mostTypes = 1000;
 
@@ -25,8 +26,9 @@ export class SchemaTypes {
   readonly #types = new Map<string, Element>();
   readonly #groups = new Map<string, Element>();
   readonly #attributeGroups = new Map<string, Element>();
-  /** How many types the message that is made has been filled from. */
+  /** How many types the message that is made has been filled from, and how deep what may be left out is in it. */
   #count = 0;
+  #optional = deepest.optional;
 
   constructor(schemas: readonly Element[]) {
     const tables = [
@@ -50,15 +52,22 @@ export class SchemaTypes {
   element(name: QName): SampleElement {
     const found = this.#elements.get(keyOf(name));
     const bare = { name, qualified: true, attributes: [], children: [] };
-    this.#count = 0;
-    return found ? this.#filled(found, bare, []) : bare;
+    return found ? this.#readable(() => this.#filled(found, bare, [])) : bare;
   }
 
   /** An element of a type, such as a part of an rpc message. */
   ofType(name: string, type: QName): SampleElement {
     const bare = { name: { namespace: '', name }, qualified: false, attributes: [], children: [] };
-    this.#count = 0;
-    return { ...bare, ...this.#content(type, []) };
+    return this.#readable(() => ({ ...bare, ...this.#content(type, []) }));
+  }
+
+  /** With so much of what may be left out that it can be read. */
+  #readable(make: () => SampleElement): SampleElement {
+    for (this.#optional = deepest.optional; ; this.#optional--) {
+      this.#count = 0;
+      const made = make();
+      if (this.#optional === 1 || sizeOf(made) <= mostElements) return made;
+    }
   }
 
   #filled(element: Element, bare: SampleElement, around: readonly Element[]): SampleElement {
@@ -100,7 +109,7 @@ export class SchemaTypes {
   }
 
   #particle(particle: Element, around: readonly Element[]): SampleElement[] {
-    if (isLeftOut(particle, around)) return [];
+    if (this.#isLeftOut(particle, around)) return [];
     const reference = readQName(particle, 'ref');
     switch (particle.localName) {
       case 'sequence':
@@ -113,10 +122,16 @@ export class SchemaTypes {
         return group && !around.includes(group) ? this.#particles(group, [...around, group]) : [];
       }
       case 'element':
-        return this.#goesRound(particle, around) ? [] : [this.#element(particle, reference, around)];
+        return this.#goesRound(particle, around) ? [] : this.#filledOrLeftOut(particle, reference, around);
       default:
         return [];
     }
+  }
+
+  /** What may be left out is written near the surface, where it shows what there is. */
+  #isLeftOut(particle: Element, around: readonly Element[]): boolean {
+    if (particle.getAttribute('maxOccurs') === '0') return true;
+    return particle.getAttribute('minOccurs') === '0' && around.length > this.#optional;
   }
 
   /** What may be left out, and would hold itself again. */
@@ -124,6 +139,17 @@ export class SchemaTypes {
     const type = readQName(particle, 'type');
     const found = type && this.#types.get(keyOf(type));
     return particle.getAttribute('minOccurs') === '0' && found !== undefined && around.includes(found);
+  }
+
+  /** What may be left out, and would have nothing in it, is. */
+  #filledOrLeftOut(
+    particle: Element,
+    reference: QName | undefined,
+    around: readonly Element[],
+  ): SampleElement[] {
+    const made = this.#element(particle, reference, around);
+    const isEmpty = made.children.length === 0 && made.text === undefined && made.attributes.length === 0;
+    return isEmpty && particle.getAttribute('minOccurs') === '0' ? [] : [made];
   }
 
   #element(particle: Element, reference: QName | undefined, around: readonly Element[]): SampleElement {
@@ -199,10 +225,8 @@ function unionMember(kind: Element): QName | undefined {
   return { namespace: kind.lookupNamespaceURI(prefix) ?? '', name };
 }
 
-/** What may be left out is written near the surface, where it shows what there is. */
-function isLeftOut(particle: Element, around: readonly Element[]): boolean {
-  if (particle.getAttribute('maxOccurs') === '0') return true;
-  return particle.getAttribute('minOccurs') === '0' && around.length > deepest.optional;
+function sizeOf({ children }: SampleElement): number {
+  return children.reduce((sum, each) => sum + sizeOf(each), 1);
 }
 
 function schemaAround(element: Element): Element | undefined {
