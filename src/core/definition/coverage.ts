@@ -1,6 +1,6 @@
 import { memberStep } from '../language/looked-at.ts';
 import type { ExercisedOperation } from '../model/exercised.ts';
-import { type ApiDefinition, type Operation, operationTitle } from './api.ts';
+import { type ApiDefinition, type MediaType, type Operation, operationTitle } from './api.ts';
 import { type Located, Unresolved } from './document/document-set.ts';
 import { isJsonObject, type Json, member, members } from './document/json.ts';
 import { takesJson } from './media-types.ts';
@@ -116,79 +116,60 @@ function withoutItems(path: string): string {
   return path.replace(/(?:\[\*?\])+$/, '');
 }
 
-/** So many members of one body are looked for, in so many schemas, and so deep. */
-const most = { members: 300, schemas: 5000, depth: 8 };
-
 /** The members of the bodies that are described as JSON, as `captain.name` and `crew[].name`. */
 function bodyMembers(api: ApiDefinition, { body }: Operation): string[] {
-  const names = new Set<string>();
-  for (const { type, schema } of body?.content ?? [])
-    if (schema && takesJson(type))
-      leavesOf(
-        api,
-        schema,
-        { way: '', name: bodyStep, item: '[]', skips: 'readOnly', count: { looked: 0 } },
-        names,
-      );
-  return [...names];
+  const step = (name: string, way: string) => (way === '' ? name : `.${name}`);
+  return leavesOf(api, body?.content ?? [], { start: '', step, item: '[]', skips: 'readOnly' });
 }
 
 /** The same of the responses that say that all is well, as paths. */
 function responseMembers(api: ApiDefinition, { responses }: Operation): string[] {
-  const names = new Set<string>();
-  for (const { status, content } of responses.values())
-    for (const { type, schema } of /^2/.test(status) ? content : [])
-      if (schema && takesJson(type))
-        leavesOf(
-          api,
-          schema,
-          { way: '$', name: memberStep, item: '[*]', skips: 'writeOnly', count: { looked: 0 } },
-          names,
-        );
-  return [...names].filter(name => name !== '$');
+  const well = [...responses.values()].filter(({ status }) => /^2/.test(status));
+  const content = well.flatMap(each => each.content);
+  return leavesOf(api, content, { start: '$', step: memberStep, item: '[*]', skips: 'writeOnly' });
 }
 
-function bodyStep(name: string, way: string): string {
-  return way === '' ? name : `.${name}`;
-}
-
-interface Way {
-  readonly way: string;
-  readonly name: (name: string, way: string) => string;
+/** How the places in a body are named. */
+interface Naming {
+  readonly start: string;
+  readonly step: (name: string, way: string) => string;
   readonly item: string;
   /** Members that belong to the other direction. */
   readonly skips: 'readOnly' | 'writeOnly';
-  /** How many schemas have been looked at. */
-  readonly count: { looked: number };
 }
 
-/** Everything in a value that has nothing described below it. */
+/** So many members of a body are looked for, in so many schemas, and so deep. */
+const most = { members: 300, schemas: 5000, depth: 8 };
+
+/** Everything in bodies of JSON that has nothing described below it. */
 function leavesOf(
-  api: ApiDefinition,
-  located: Located,
-  way: Way,
-  names: Set<string>,
-  around: readonly Json[] = [],
-): void {
-  const target = api.documents.resolve(located);
-  if (target instanceof Unresolved || names.size >= most.members) return;
-  if (++way.count.looked > most.schemas) return;
-  const { value, document } = target;
-  if (around.length > most.depth || around.includes(value)) return;
-  const inside = [...around, value];
-  const before = names.size;
-  const look = (each: Json, more: string) =>
-    leavesOf(api, { value: each, document }, { ...way, way: way.way + more }, names, inside);
-  for (const [name, each] of members(member(value, 'properties'))) {
-    const inner = api.documents.resolve({ value: each, document });
-    const isSkipped = !(inner instanceof Unresolved) && member(inner.value, way.skips) === true;
-    if (!isSkipped) look(each, way.name(name, way.way));
-  }
-  for (const keyword of ['allOf', 'anyOf', 'oneOf'])
-    for (const each of [member(value, keyword) ?? []].flat()) if (isJsonObject(each)) look(each, '');
-  const items = member(value, 'items');
-  if (isJsonObject(items)) look(items, way.item);
-  if (names.size === before && way.way !== '' && !hasParts(value)) names.add(way.way);
+  { documents }: ApiDefinition,
+  content: readonly MediaType[],
+  { start, step, item, skips }: Naming,
+): string[] {
+  const names = new Set<string>();
+  let looked = 0;
+  const look = (located: Located, way: string, around: readonly Json[]): void => {
+    const target = documents.resolve(located);
+    if (target instanceof Unresolved || names.size >= most.members || ++looked > most.schemas) return;
+    const { value, document } = target;
+    if (around.length > most.depth || around.includes(value)) return;
+    const inside = [...around, value];
+    const before = names.size;
+    for (const [name, each] of members(member(value, 'properties'))) {
+      const inner = documents.resolve({ value: each, document });
+      const isSkipped = !(inner instanceof Unresolved) && member(inner.value, skips) === true;
+      if (!isSkipped) look({ value: each, document }, way + step(name, way), inside);
+    }
+    for (const keyword of ['allOf', 'anyOf', 'oneOf'])
+      for (const each of [member(value, keyword) ?? []].flat())
+        if (isJsonObject(each)) look({ value: each, document }, way, inside);
+    const items = member(value, 'items');
+    if (isJsonObject(items)) look({ value: items, document }, way + item, inside);
+    if (names.size === before && way !== start && !hasParts(value)) names.add(way);
+  };
+  for (const { type, schema } of content) if (schema && takesJson(type)) look(schema, start, []);
+  return [...names];
 }
 
 function hasParts(value: Json): boolean {
