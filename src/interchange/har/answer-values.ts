@@ -1,22 +1,10 @@
 import type { Json } from '../../core/definition/document/json.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
+import type { AnswerValue } from './answer-value.ts';
 import { htmlValues, xmlValues } from './markup-values.ts';
 import type { RecordedExchange } from './read-har.ts';
 import { readJson } from './recorded-parts.ts';
-
-/** A value of an answer that a later request may send. */
-export interface AnswerValue {
-  readonly value: string;
-  /** What it is called there. */
-  readonly member: string;
-  /** What it is of, where that is said right there. */
-  readonly around?: string | undefined;
-  /** Whether it is one wherever it comes from, as a cookie is. */
-  readonly isSecret?: true;
-  /** What a statement takes: `$.berths[0].id`, `location /([^\/]+)$/`; nothing where it cannot be found surely. */
-  readonly source: () => string | undefined;
-}
 
 type Values = Generator<AnswerValue>;
 

@@ -1,6 +1,6 @@
 import { compilePattern } from '../../core/language/patterns.ts';
 import { Missing } from '../../core/model/value.ts';
-import type { AnswerValue } from './answer-values.ts';
+import type { AnswerValue } from './answer-value.ts';
 
 // Values that a page of HTML or a document of XML gives: what its forms send back, where its links lead, and what its
 // elements hold. They are taken by patterns; one counts only where its first match is the value.

@@ -1,7 +1,8 @@
 import { secretName } from '../../core/secrecy/secret-names.ts';
 import { nameOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
-import { type AnswerValue, valuesOfAnswer } from './answer-values.ts';
+import type { AnswerValue } from './answer-value.ts';
+import { valuesOfAnswer } from './answer-values.ts';
 import type { RecordedExchange } from './read-har.ts';
 import { isSameSubject, pathWords, subjectsOf } from './subjects.ts';
 

@@ -1,0 +1,12 @@
+/** A value of an answer that a later request may send. */
+export interface AnswerValue {
+  readonly value: string;
+  /** What it is called there. */
+  readonly member: string;
+  /** What it is of, where that is said right there. */
+  readonly around?: string | undefined;
+  /** Whether it is one wherever it comes from, as a cookie is. */
+  readonly isSecret?: true;
+  /** What a statement takes: `$.berths[0].id`, `location /([^\/]+)$/`; nothing where it cannot be found surely. */
+  readonly source: () => string | undefined;
+}
