@@ -365,7 +365,7 @@ function office(seed: number) {
         answer(
           isRight ? 201 : 403,
           'application/xml',
-          `<bill><no>${id('bill')}</no><nights>3</nights></bill>`,
+          `<bill><paid by="card" /><no>${id('bill')}</no><nights>3</nights></bill>`,
           {
             'Set-Cookie': `guard=cookie-${seed + 9}; Path=/`,
           },

@@ -31,7 +31,7 @@ const leading = /^(?:href|action|formaction|hx-(?:get|post|put|patch|delete))$/;
 export function* xmlValues(text: string, isAsked: Asked): Found {
   const around: string[] = [];
   for (const [, end, name = '', empty, value = ''] of text.matchAll(
-    /<(\/?)([A-Za-z_][\w.:-]{0,100})(?:\s[^<>]{0,2000})?(\/?)>([^<]{0,500})/g,
+    /<(\/?)([A-Za-z_][\w.:-]{0,100})(?:\s[^<>]{0,2000}?)?(\/?)>([^<]{0,500})/g,
   )) {
     if (end) around.pop();
     else if (!empty) {
