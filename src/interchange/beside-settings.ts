@@ -1,5 +1,6 @@
 import { UsageError } from '../core/model/usage-error.ts';
 import type { ImportedAuth, ImportedCase, ImportedCollection, ImportedPage } from './imported.ts';
+import { noAuth } from './usual-auth.ts';
 import { authLines, literalText, yamlText } from './write-pages.ts';
 
 // What an import has to say itself where settings are there already, which stay as they are.
@@ -47,8 +48,6 @@ export function withKnownBases<Case extends ImportedCase>(cases: readonly Case[]
     return base === undefined || settings.includes(`${base.slice(1, -1)}:`) ? each : (rest as Case);
   });
 }
-
-const noAuth: ImportedAuth = { kind: 'none' };
 
 /** A new page, which says how it signs in where the settings that are there say something else. */
 export function withOwnAuth(

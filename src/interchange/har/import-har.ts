@@ -6,6 +6,7 @@ import { percentDecoded } from '../../core/text/percent.ts';
 import type { ImportedAuth, ImportedCase, ImportedCollection, ImportedRequest } from '../imported.ts';
 import { sentenceOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
+import { mostUsual, noAuth, sameAuth } from '../usual-auth.ts';
 import { kindsOf } from './kinds.ts';
 import { type RecordedExchange, type Recording, readHar } from './read-har.ts';
 import { BodyWriter } from './recorded-body.ts';
@@ -21,8 +22,11 @@ export function importHar(
   const recording = readHar(value);
   const writer = new CaseWriter(recording, askedIn(recording));
   const cases = recording.exchanges.map((each, at) => writer.write(each, at));
-  const withKept = cases.map((each, at) => ({
+  // Those that came before somebody signed in say so.
+  const auth = mostUsual(cases.map(each => each.auth));
+  const written = cases.map(({ auth: own, ...each }, at) => ({
     ...each,
+    ...(!sameAuth(own, auth) && { auth: own ?? noAuth }),
     statements: [...each.statements, ...writer.names.values.statementsOf(at)],
   }));
   const { hostname } = new URL(recording.origin);
@@ -41,9 +45,10 @@ export function importHar(
       {
         slug: slugOf(nameOfFile(fileName), 'recording'),
         title,
+        ...(auth && { auth }),
         ...(writer.pageHeaders.length > 0 && { headers: writer.pageHeaders }),
         variables: [],
-        cases: withKept,
+        cases: written,
       },
     ],
     secrets: [...writer.names.secrets.values()],

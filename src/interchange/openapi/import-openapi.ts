@@ -17,7 +17,8 @@ import type {
 } from '../imported.ts';
 import { jsonText } from '../json-text.ts';
 import { headingText, sentenceOf, slugOf, UniqueNames, wordsOf } from '../plain-text.ts';
-import { Authorizations, mostUsual, sameAuth } from './authorizations.ts';
+import { mostUsual, noAuth, sameAuth } from '../usual-auth.ts';
+import { Authorizations } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
 import { environmentsOf, OtherServers } from './servers.ts';
@@ -138,8 +139,6 @@ class PageWriter {
     };
   }
 }
-
-const noAuth: ImportedAuth = { kind: 'none' };
 
 /** What other pages use is taken away at the end. */
 function withCleanUp(pages: readonly OperationPage[]): OperationPage[] {
