@@ -70,8 +70,12 @@ function* headerValues({ answered }: RecordedExchange): Values {
     if (/^set-cookie$/i.test(name))
       for (const line of value.split('\n')) {
         const [, cookie, content] = /^\s*([\w.-]+)=([^;]*)/.exec(line) ?? [];
-        if (cookie !== undefined && /\d/.test(content!))
-          yield { value: content!, member: cookie, isSecret: true, source: () => `cookie ${cookie}` };
+        if (cookie === undefined || !/\d/.test(content!)) continue;
+        const what = { member: cookie, isSecret: true } as const;
+        yield { ...what, value: content!, source: () => `cookie ${cookie}` };
+        // A script reads what it stands for.
+        const decoded = percentDecoded(content!);
+        if (decoded !== content) yield { ...what, value: decoded, source: () => `decode(cookie ${cookie})` };
       }
     else if (/^[A-Za-z][\w-]*$/.test(name) && !ofTransfer.test(name))
       yield { value, member: name.toLowerCase(), source: () => `header ${name.toLowerCase()}` };

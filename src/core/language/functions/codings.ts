@@ -35,10 +35,19 @@ export const codingFunctions = {
   },
   jwt: { parameters: ['text'], result: 'object', apply: ([text]) => readToken(text as string) },
   encode: { parameters: ['text'], result: 'text', apply: ([text]) => encodeQuery(text as string) },
+  decode: { parameters: ['text'], result: 'text', apply: ([text]) => decode(text as string) },
 } satisfies FunctionGroup;
 
 function bytesOf(data: Value): Buffer {
   return typeof data === 'string' ? Buffer.from(data, 'utf8') : Buffer.from(data as Uint8Array);
+}
+
+function decode(text: string): Found {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return new Missing(`decode() takes what is percent-encoded, not '${text.slice(0, 40)}'`);
+  }
 }
 
 /** Text where the bytes are UTF-8, else the bytes. Both alphabets, with padding or without. */
