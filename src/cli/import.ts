@@ -4,7 +4,7 @@ import { readCollection } from '../core/analysis/collection.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { collectionAround, rootFile } from '../platform/collection-folder.ts';
 import { read, readInside } from '../platform/files.ts';
-import { findCollection } from '../platform/find-collection.ts';
+import { findCollection, secretFile } from '../platform/find-collection.ts';
 import { addRules, missingRules } from '../platform/ignore-rules.ts';
 import { suggestPath } from '../platform/suggest-path.ts';
 import { writeBelow } from '../platform/write-below.ts';
@@ -45,9 +45,13 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
   const beside = dirname(resolve(path));
   const inFolder = pathBelow(folder, path);
   const name = basename(path);
+  const text = (each: string) => (existsSync(join(folder, each)) ? read(join(folder, each)) : undefined);
   const imported = await importFile(
     { name, text: read(path), readText: each => readInside({ root: beside, anywhere: true }, each) },
-    inFolder ?? `api/${name}`,
+    {
+      definitionAt: inFolder ?? `api/${name}`,
+      settings: [rootFile, secretFile].flatMap(each => text(each) ?? []),
+    },
   );
   if (imported.finding) {
     await printFindings([imported.finding], terminal);
@@ -63,7 +67,7 @@ async function importOne(path: string, folder: string, list: boolean, terminal: 
     ...(existsSync(join(folder, rootFile)) && {
       collection: await readCollection((await findCollection([folder], process.cwd())).files),
     }),
-    text: (each: string) => (existsSync(join(folder, each)) ? read(join(folder, each)) : undefined),
+    text,
   };
   const { files, notes } = filesOf(imported.collection, existing, imported.secrets);
   const copies =

@@ -45,7 +45,7 @@ export function besideOthers(
 export function withKnownBases<Case extends ImportedCase>(cases: readonly Case[], settings: string): Case[] {
   return cases.map(each => {
     const { base, ...rest } = each;
-    return base === undefined || settings.includes(`${base.slice(1, -1)}:`) ? each : (rest as Case);
+    return base === undefined || givesName(settings, base.slice(1, -1)) ? each : (rest as Case);
   });
 }
 
@@ -71,7 +71,7 @@ export function casesForPage(
   { settings, before }: { readonly settings: string; readonly before: string },
 ): ImportedCase[] {
   const there = authIn(frontMatterOf(before)) ?? authIn(settings) ?? signsIn(noAuth);
-  const missing = new Map(page.variables.filter(([name]) => !before.includes(`${name}:`)));
+  const missing = new Map(page.variables.filter(([name]) => !givesName(before, name)));
   return cases.map(each => {
     const { auth: _, ...rest } = each;
     const auth = each.auth ?? page.auth ?? usual ?? noAuth;
@@ -84,6 +84,19 @@ export function casesForPage(
       ...(values.length > 0 && { values }),
     };
   });
+}
+
+/** Names that settings give, each with its value as it is written. */
+export function namesIn(settings: readonly string[]): Map<string, string> {
+  const lines = settings.flatMap(text => [
+    ...text.matchAll(/^[ \t]+([a-z][\w-]*)[ \t]*:[ \t]*(.*?)[ \t\r]*$/gm),
+  ]);
+  return new Map(lines.map(([, name = '', value = '']) => [name, value]));
+}
+
+/** Whether settings, or a page, give a name a value. */
+export function givesName(text: string, name: string): boolean {
+  return new RegExp(`(?<![\\w-])${name}[ \\t]*:`).test(text);
 }
 
 /** The settings at the head of a page. */

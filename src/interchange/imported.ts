@@ -11,11 +11,16 @@ export interface ImportedCollection {
   readonly definition?: string;
   readonly namespaces?: readonly (readonly [prefix: string, name: string])[];
   readonly pages: readonly ImportedPage[];
-  /** Small files that requests send, so that there is something. */
-  readonly files?: readonly string[];
+  /** Small files that requests send; what is not known of them is made up. */
+  readonly files?: readonly ImportedSample[];
   readonly secrets: readonly ImportedSecret[];
   /** What was left out, as sentences. */
   readonly notes: readonly string[];
+}
+
+export interface ImportedSample {
+  readonly path: string;
+  readonly text?: string;
 }
 
 export interface ImportedEnvironment {

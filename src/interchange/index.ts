@@ -5,6 +5,7 @@ import { loadPatterns } from '../core/language/patterns.ts';
 import { type Finding, finding, findingOf, SourceError } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
 import { loadXml } from '../core/values/xml.ts';
+import { namesIn } from './beside-settings.ts';
 import { importHar } from './har/import-har.ts';
 import { isRecording } from './har/read-har.ts';
 import type { ImportedCollection } from './imported.ts';
@@ -28,18 +29,26 @@ export type Imported =
     }
   | { readonly finding: Finding; readonly collection?: undefined };
 
+/** Where an import goes. */
+export interface ImportTarget {
+  /** Where the definition will be, as the settings name it. */
+  readonly definitionAt: string;
+  /** The texts of the settings that are there. */
+  readonly settings: readonly string[];
+}
+
 /**
  * Reads a file in one of the forms that are known.
  * @param name of the file, as messages call it
- * @param definitionAt where the definition will be, as the settings name it
  */
 export async function importFile(
   { name, text, readText }: { readonly name: string; readonly text: string; readonly readText: ReadText },
-  definitionAt: string,
+  { definitionAt, settings }: ImportTarget,
 ): Promise<Imported> {
   const source = new Source(name, text);
   if (/^\s*<[?!A-Za-z]/.test(source.text.slice(0, 1000))) return importService(source, readText);
-  if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text)) return await importRecording(source);
+  if (/^\s*\{/.test(text.slice(0, 1000)) && /"entries"\s*:/.test(text))
+    return await importRecording(source, settings);
   const { api, finding } = openDefinition(source, readText);
   if (!api) return { finding };
   api.documents.readAll();
@@ -58,7 +67,7 @@ async function importService(source: Source, readText: ReadText): Promise<Import
   }
 }
 
-async function importRecording(source: Source): Promise<Imported> {
+async function importRecording(source: Source, settings: readonly string[]): Promise<Imported> {
   // What is found again in pages is found by patterns.
   await loadPatterns();
   try {
@@ -69,7 +78,7 @@ async function importRecording(source: Source): Promise<Imported> {
         { start: 0, end: 0 },
         'This is no HTTP archive: it has no log of entries.',
       );
-    return { ...importHar(value, source.file), needs: [] };
+    return { ...importHar(value, source.file, namesIn(settings)), needs: [] };
   } catch (error) {
     if (error instanceof SourceError) return { finding: findingOf(error, source) };
     if (!(error instanceof SyntaxError)) throw error;

@@ -4,7 +4,14 @@ import { readPage } from '../core/pages/read-page.ts';
 import { Masker } from '../core/secrecy/masker.ts';
 import type { WrittenRequest } from '../core/steps/http/request.ts';
 import { counted, inWords } from '../core/text/words.ts';
-import { besideOthers, casesForPage, frontMatterOf, withKnownBases, withOwnAuth } from './beside-settings.ts';
+import {
+  besideOthers,
+  casesForPage,
+  frontMatterOf,
+  givesName,
+  withKnownBases,
+  withOwnAuth,
+} from './beside-settings.ts';
 import type { ImportedCase, ImportedCollection, ImportedPage } from './imported.ts';
 import { secretLines, writeCase, writePage, writeSecrets, writeSettings } from './write-pages.ts';
 
@@ -69,9 +76,8 @@ export function filesOf(
     files.unshift({ path: 'mervok.yaml', text: writeSettings(imported), grows: false });
   else if (collection) notes.push(...notHeldTo(imported.definition, collection.root.definition?.file));
   const isSent = (path: string) => files.some(each => each.text.includes(`file "${path}"`));
-  for (const path of imported.files ?? [])
-    if (isSent(path) && text(path) === undefined)
-      files.push({ path, text: 'This stands for a file to send.\n', grows: false });
+  for (const { path, text: held = 'This stands for a file to send.\n' } of imported.files ?? [])
+    if (isSent(path) && text(path) === undefined) files.push({ path, text: held, grows: false });
   files.push(...secretFile(imported, text('mervok.secret.yaml')));
   if (collection) notes.push(...goneIn(collection, imported));
   return withoutSecrets(files, notes, secrets);
@@ -107,7 +113,7 @@ function withoutSecrets(
 
 function secretFile({ secrets }: ImportedCollection, before: string | undefined): ImportedFile[] {
   const path = 'mervok.secret.yaml';
-  const missing = secrets.filter(({ name }) => !before?.includes(`${name}:`));
+  const missing = secrets.filter(({ name }) => before === undefined || !givesName(before, name));
   if (missing.length === 0) return [];
   const about = counted(missing.length, 'name');
   if (before === undefined) return [{ path, text: writeSecrets(secrets), grows: false, about, secret: true }];

@@ -8,7 +8,7 @@ import { attempt, read } from './files.ts';
 import { type GitIgnore, gitIgnoreAround } from './git-ignore.ts';
 import { suggestPath } from './suggest-path.ts';
 
-const secretFile = 'mervok.secret.yaml';
+export const secretFile = 'mervok.secret.yaml';
 
 export interface FoundCollection {
   /** Absolute. */

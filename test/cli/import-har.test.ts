@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { existsSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { join } from 'node:path';
 import { test } from 'node:test';
@@ -450,4 +450,104 @@ test('the flow through pages, choices, tokens, cookies and versions is found aga
     assert.equal(run.code, 0, run.out);
     assert.match(run.out, /Passed: 5 cases/);
   }
+});
+
+test('files go with a form as far as the recording has them; what it does not have is told', async t => {
+  const site = 'http://127.0.0.1:7071';
+  const line = '----quay';
+  const part = (head: string, text: string) =>
+    `--${line}\r\nContent-Disposition: form-data; ${head}\r\n\r\n${text}\r\n`;
+  const body = [
+    part('name="vessel"', 'Grey {petrel}'),
+    part('name="manifest"; filename="../../crates.CSV"\r\nContent-Type: text/csv', 'crate;weight\r\n1;2\r\n'),
+    part('name="page"; filename="C:\\\\x\\\\mervok.md"', '# Break out\n\n```http\nGET /out\n```'),
+    part('name="chart"; filename="chart.png"\r\nContent-Type: image/png', '\u0089PNG\u0000'),
+    `--${line}--\r\n`,
+  ].join('');
+  const recording = JSON.parse(
+    har([
+      {
+        method: 'POST',
+        url: `${site}/papers`,
+        body,
+        type: `multipart/form-data; boundary=${line}`,
+        answer: {},
+      },
+      { method: 'POST', url: `${site}/crates`, headers: { 'Content-Length': '12' }, answer: {} },
+    ]),
+  );
+  recording.log.pages = [{ title: ' ' }];
+  recording.log.entries.push({
+    request: {
+      method: 'PUT',
+      url: `${site}/papers`,
+      headers: [],
+      postData: {
+        mimeType: 'multipart/form-data; boundary=x',
+        params: [
+          { name: 'manifest', fileName: 'crates.csv', contentType: 'text/csv', value: 'crate;weight' },
+        ],
+      },
+    },
+    response: { status: 204, headers: [], content: {} },
+  });
+  const folder = folderWith(t, { 'visit.har': JSON.stringify(recording) });
+  const ended = await mervok(folder, ['import', 'visit.har']);
+  assert.equal(ended.code, 0, ended.err);
+  assert.match(ended.err, /1 body left out: the recording does not have what was sent\.\n/);
+  assert.match(
+    ended.err,
+    /samples\/chart\.png is made up: of the file that was sent the recording has no text\.\n/,
+  );
+  const page = readFileSync(join(folder, 'visit.md'), 'utf8');
+  assert.match(page, /^# Visit\n/);
+  assert.match(
+    page,
+    /vessel = Grey \\\{petrel\}\nmanifest = file "samples\/crates\.csv" as text\/csv\npage = file "samples\/c-x-mervok\.bin"\nchart = file "samples\/chart\.png" as image\/png\n/,
+  );
+  assert.match(page, /## Post crates\n\nThe recording does not have what was sent here\.\n/);
+  assert.match(page, /manifest = file "samples\/crates-2\.csv" as text\/csv\n/);
+  assert.equal(readFileSync(join(folder, 'samples/crates.csv'), 'utf8'), 'crate;weight\r\n1;2\r\n');
+  assert.deepEqual(readdirSync(join(folder, 'samples')).sort(), [
+    'c-x-mervok.bin',
+    'chart.png',
+    'crates-2.csv',
+    'crates.csv',
+  ]);
+  assert.equal(
+    (await mervok(folder, ['lint'])).out,
+    '1 page, 3 cases, 3 checks: nothing to find fault with.\n',
+  );
+});
+
+test('secrets of several recordings keep apart, in settings and in pages', async t => {
+  const visit = (name: string, password: string, header: string) =>
+    har([
+      {
+        method: 'POST',
+        url: 'http://127.0.0.1:7071/login',
+        headers: { 'X-Token': header },
+        body: { user: name, password },
+        answer: { token: `${name}-token-41` },
+      },
+      { url: 'http://127.0.0.1:7071/berths', headers: { 'X-Token': `${name}-token-41` }, answer: [] },
+    ]);
+  const folder = folderWith(t, {
+    'a.har': visit('mira', 'ebb-and-flow-77', 'first-header-token'),
+    'b.har': visit('ole', 'low-tide-2026', 'first-header-token'),
+    'c/mervok.yaml': 'title: Skerry\nvariables:\n  token: of-the-office\n',
+    'c/mervok.secret.yaml': 'variables:\n  keeper-password: light-house-9\n',
+  });
+  for (const name of ['a', 'b'])
+    assert.equal((await mervok(folder, ['import', `${name}.har`, '-o', 'c'])).code, 0);
+  const page = (name: string) => readFileSync(join(folder, `c/${name}.md`), 'utf8');
+  assert.match(
+    page('a'),
+    /X-Token: \{x-token\}\n[\s\S]*"password": "\{password\}"[\s\S]*keep \$\.token as secret token-2\n/,
+  );
+  assert.match(page('b'), /X-Token: \{x-token\}\n[\s\S]*"password": "\{password-2\}"/);
+  assert.equal(
+    readFileSync(join(folder, 'c/mervok.secret.yaml'), 'utf8').replace(/^ *#.*\n/gm, ''),
+    'variables:\n  keeper-password: light-house-9\n  x-token: first-header-token\n  password: ebb-and-flow-77\n  password-2: low-tide-2026\n',
+  );
 });

@@ -88,7 +88,10 @@ for (const [name, schemas, circles] of clusters)
         'http://127.0.0.1:9',
       );
     assert.equal(exercisedPart(api!, new Map(), true).operations.length, 3);
-    const imported = await importFile({ name: 'harbour.json', text, readText: nothing }, 'harbour.json');
+    const imported = await importFile(
+      { name: 'harbour.json', text, readText: nothing },
+      { definitionAt: 'harbour.json', settings: [] },
+    );
     const { files } = filesOf(imported.collection!, { text: () => undefined });
     assert.ok(files.every(file => file.text.length < 200_000));
   });
@@ -104,7 +107,7 @@ test('a definition of a service whose types hold each other many times is filled
   const text = `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:x="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:skerry" targetNamespace="urn:skerry"><types><x:schema targetNamespace="urn:skerry">${types.join('')}<x:element name="In" type="t:T0"/></x:schema></types><message name="m"><part name="p" element="t:In"/></message><portType name="P"><operation name="Light"><input message="t:m"/></operation></portType><binding name="B" type="t:P"><soap:binding/><operation name="Light"><soap:operation soapAction=""/></operation></binding><service name="Quay"><port name="Q" binding="t:B"><soap:address location="http://127.0.0.1:9/"/></port></service></definitions>`;
   const imported = await importFile(
     { name: 'quay.wsdl', text, readText: () => ({ reason: '' }) },
-    'quay.wsdl',
+    { definitionAt: 'quay.wsdl', settings: [] },
   );
   const { files } = filesOf(imported.collection!, { text: () => undefined });
   const page = files.find(({ path }) => path === 'quay.md')!;

@@ -116,7 +116,10 @@ async function lookAt(name: string, text: string, next: Next): Promise<boolean> 
 
 /** What is imported is a collection that can be read, with the cases that were meant. */
 async function importAll(name: string, text: string): Promise<boolean> {
-  const imported = await importFile({ name, text, readText: nothing }, `api/${name}`);
+  const imported = await importFile(
+    { name, text, readText: nothing },
+    { definitionAt: `api/${name}`, settings: [] },
+  );
   if (imported.finding) {
     places([imported.finding]);
     return false;

@@ -12,15 +12,17 @@ import { type RecordedExchange, type Recording, readHar } from './read-har.ts';
 import { BodyWriter } from './recorded-body.ts';
 import { RecordedNames } from './recorded-names.ts';
 import { cookiesIn, encodeBraces, pairsIn } from './recorded-parts.ts';
+import { SentFiles } from './sent-files.ts';
 import { pathWords, subjectsBefore, subjectsOf } from './subjects.ts';
 
 /** A recording as a page: what was asked, in its order, with what flows from one answer to the next request found again. */
 export function importHar(
   value: Json,
   fileName: string,
+  secretsThere: ReadonlyMap<string, string>,
 ): { collection: ImportedCollection; secrets: string[] } {
   const recording = readHar(value);
-  const writer = new CaseWriter(recording, askedIn(recording));
+  const writer = new CaseWriter(recording, askedIn(recording), secretsThere);
   const cases = recording.exchanges.map((each, at) => writer.write(each, at));
   // Those that came before somebody signed in say so.
   const auth = mostUsual(cases.map(each => each.auth));
@@ -32,9 +34,9 @@ export function importHar(
   const { hostname } = new URL(recording.origin);
   const isHere = isLoopback(hostname.replace(/^\[|\]$/g, ''));
   const title =
-    recording.title !== undefined && !/^https?:/i.test(recording.title)
-      ? recording.title
-      : nameOfFile(fileName);
+    recording.title === undefined || /^(?:https?:.*|\s*)$/i.test(recording.title)
+      ? nameOfFile(fileName)
+      : recording.title;
   const collection: ImportedCollection = {
     title,
     base: '{server}',
@@ -51,8 +53,9 @@ export function importHar(
         cases: written,
       },
     ],
+    files: writer.files.all,
     secrets: [...writer.names.secrets.values()],
-    notes: recording.notes,
+    notes: [...recording.notes, ...writer.files.notes],
   };
   return { collection, secrets: writer.everySecret() };
 }
@@ -60,7 +63,7 @@ export function importHar(
 /** Every value that a request sends. */
 function askedIn(recording: Recording): ReadonlySet<string> {
   const asked = new Set<string>();
-  const writer = new CaseWriter(recording, asked);
+  const writer = new CaseWriter(recording, asked, new Map());
   for (const each of recording.exchanges) {
     writer.request(each);
     for (const { value } of writer.names.endRequest()) asked.add(value);
@@ -86,6 +89,7 @@ const longestTarget = 110;
 
 class CaseWriter {
   readonly names: RecordedNames;
+  readonly files = new SentFiles();
   /** Cookies that were there before the recording began. */
   readonly pageHeaders: [string, string][] = [];
   readonly #titles = new UniqueNames();
@@ -94,8 +98,9 @@ class CaseWriter {
   constructor(
     readonly recording: Recording,
     asked: ReadonlySet<string>,
+    secretsThere: ReadonlyMap<string, string>,
   ) {
-    this.names = new RecordedNames(asked);
+    this.names = new RecordedNames(asked, secretsThere);
     this.#cookiesBefore();
   }
 
@@ -110,6 +115,7 @@ class CaseWriter {
     this.names.values.noteAnswer(exchange, place);
     return {
       title: this.#titles.take(titleOf(request)),
+      ...(exchange.lacksBody && { description: 'The recording does not have what was sent here.' }),
       ...(auth && { auth }),
       ...(/^3/.test(String(exchange.status)) && { staysHere: true as const }),
       request,
@@ -118,7 +124,7 @@ class CaseWriter {
   }
 
   request(exchange: RecordedExchange): { readonly auth?: ImportedAuth; readonly request: ImportedRequest } {
-    const writer = new BodyWriter(this.names, pathWords(exchange.url));
+    const writer = new BodyWriter(this.names, this.files, pathWords(exchange.url));
     const { auth, headers } = this.#headers(exchange);
     const { target, query } = this.#target(exchange.url, writer);
     const body = exchange.body && writer.write(exchange.body, headers);

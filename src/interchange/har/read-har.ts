@@ -7,6 +7,7 @@ import {
 } from '../../core/definition/document/json.ts';
 import { SourceError } from '../../core/model/finding.ts';
 import { counted } from '../../core/text/words.ts';
+import { partsOf } from './multipart-parts.ts';
 
 /** An exchange of a recording, as far as an import needs it. */
 export interface RecordedExchange {
@@ -16,6 +17,8 @@ export interface RecordedExchange {
   readonly headers: readonly (readonly [name: string, value: string])[];
   readonly cookies: readonly (readonly [name: string, value: string])[];
   readonly body?: RecordedBody;
+  /** Whether it sent something that the recording does not have. */
+  readonly lacksBody: boolean;
   readonly status: number;
   readonly answered: readonly (readonly [name: string, value: string])[];
   readonly contentType: string;
@@ -29,7 +32,15 @@ export interface RecordedBody {
   readonly contentType: string;
   readonly text?: string;
   /** Of a form, where they are told one by one. */
-  readonly fields: readonly { readonly name: string; readonly value?: string; readonly file?: string }[];
+  readonly fields: readonly RecordedField[];
+}
+
+export interface RecordedField {
+  readonly name: string;
+  readonly value?: string;
+  /** The name of the file that it is. */
+  readonly file?: string;
+  readonly type?: string;
 }
 
 export interface Recording {
@@ -79,6 +90,11 @@ export function readHar(value: Json): Recording {
     notes.push(
       'The recording has no bodies, so what flows from one request to the next cannot be found again.',
     );
+  const bare = once.filter(({ lacksBody }) => lacksBody);
+  if (bare.length > 0)
+    notes.push(
+      `${counted(bare.length, 'body', 'bodies')} left out: the recording does not have what was sent.`,
+    );
   const [page] = Array.isArray(member(log, 'pages')) ? (member(log, 'pages') as Json[]) : [];
   const everything = exchanges
     .map(({ exchange }) => exchange)
@@ -103,15 +119,19 @@ function readEntry(entry: JsonObject): Read | undefined {
     return undefined;
   const content = member(response, 'content');
   const body = readBody(member(request, 'postData'));
+  const headers = pairsIn(member(request, 'headers'));
+  const length = headers.find(([name]) => /^content-length$/i.test(name))?.[1];
+  const size = Math.max(Number(length ?? 0), Number(member(request, 'bodySize') ?? 0));
   const text = readText(content);
   return {
     kind: (textOf(entry._resourceType) ?? '').toLowerCase(),
     exchange: {
       method,
       url,
-      headers: pairsIn(member(request, 'headers')),
+      headers,
       cookies: pairsIn(member(request, 'cookies')),
       ...(body && { body }),
+      lacksBody: size > 0 && (!body || (body.text === undefined && body.fields.length === 0)),
       // What asks only for what is new is not sent again, so all of it comes.
       status: status === 304 ? 200 : status,
       answered: pairsIn(member(response, 'headers')),
@@ -135,13 +155,27 @@ function readBody(data: Json | undefined): RecordedBody | undefined {
   const text = textOf(data.text);
   const fields = Array.isArray(data.params)
     ? data.params.flatMap(each => {
-        const [name, value, file] = ['name', 'value', 'fileName'].map(key => textOf(member(each, key)));
+        const [name, value, file, type] = ['name', 'value', 'fileName', 'contentType'].map(key =>
+          textOf(member(each, key)),
+        );
         return name === undefined
           ? []
-          : [{ name, ...(value !== undefined && { value }), ...(file !== undefined && { file }) }];
+          : [
+              {
+                name,
+                ...(value !== undefined && { value }),
+                ...(file !== undefined && { file }),
+                ...(type !== undefined && { type }),
+              },
+            ];
       })
     : [];
-  return { contentType, ...(text !== undefined && text !== '' && { text }), fields };
+  const isMultipart = /^multipart\/form-data/i.test(contentType) && fields.length === 0;
+  return {
+    contentType,
+    ...(text !== undefined && text !== '' && { text }),
+    fields: isMultipart ? partsOf(text ?? '', contentType) : fields,
+  };
 }
 
 /** Binary bodies are no texts. */

@@ -4,9 +4,10 @@ import { percentDecoded } from '../../core/text/percent.ts';
 import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
-import type { RecordedBody } from './read-har.ts';
+import type { RecordedBody, RecordedField } from './read-har.ts';
 import { isSecret, type RecordedNames } from './recorded-names.ts';
 import { pairsIn, readJson } from './recorded-parts.ts';
+import type { SentFiles } from './sent-files.ts';
 import { subjectsOf } from './subjects.ts';
 
 /** Writes what recorded requests carry. */
@@ -14,6 +15,7 @@ export class BodyWriter {
   /** @param around words of what the request is about, where a name does not say it; the nearest first */
   constructor(
     readonly names: RecordedNames,
+    readonly files: SentFiles,
     readonly around: readonly string[],
   ) {}
 
@@ -30,13 +32,8 @@ export class BodyWriter {
           : pairsIn(text ?? '');
       return { form: 'form', text: this.fields(pairs) };
     }
-    if (/^multipart\//i.test(type)) {
-      const written = fields.filter(({ file }) => file === undefined);
-      return {
-        form: 'multipart',
-        text: this.fields(written.map(({ name, value = '' }) => [name, value] as const)),
-      };
-    }
+    if (/^multipart\//i.test(type))
+      return { form: 'multipart', text: fields.flatMap(each => this.#part(each)).join('\n') };
     if (text === undefined) return undefined;
     const document = /json/i.test(type) ? readJson(text) : undefined;
     const graph = document === undefined ? undefined : this.#graphql(document);
@@ -49,6 +46,14 @@ export class BodyWriter {
   /** Lines of a form. */
   fields(pairs: Iterable<readonly [name: string, value: string]>): string {
     return [...pairs].flatMap(([name, value]) => this.#field(name, value)).join('\n');
+  }
+
+  #part({ name, value = '', file, type }: RecordedField): string[] {
+    if (file === undefined) return this.#field(name, value);
+    const path = this.files.pathOf(file, value);
+    const isPlain = type === undefined || !/^[\w.+-]+\/[\w.+-]+$/.test(type) || /octet-stream/i.test(type);
+    const written = `file "${path}"${isPlain ? '' : ` as ${type}`}`;
+    return fieldLine(name, { written });
   }
 
   #field(name: string, value: string): string[] {

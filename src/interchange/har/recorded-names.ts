@@ -1,19 +1,27 @@
 import { secretName, signedToken } from '../../core/secrecy/secret-names.ts';
 import type { ImportedSecret } from '../imported.ts';
 import { nameOf, UniqueNames } from '../plain-text.ts';
+import { literalText } from '../write-pages.ts';
 import { RecordedValues, type SentValue } from './recorded-values.ts';
 
 /** The names that stand in a page in the place of recorded values: of what an earlier answer gave, and of secrets. */
 export class RecordedNames {
   readonly values: RecordedValues;
   readonly secrets = new Map<string, ImportedSecret & { readonly value: string }>();
-  readonly #names = new UniqueNames(['server']);
+  readonly #names: UniqueNames;
   /** What the request that is written sends. */
   #sent: SentValue[] = [];
 
-  /** @param asked what the requests send */
-  constructor(asked: ReadonlySet<string>) {
-    this.values = new RecordedValues(asked, ['server']);
+  /**
+   * @param asked what the requests send
+   * @param there secrets that the collection has already, as they are written: a name of theirs is theirs
+   */
+  constructor(
+    asked: ReadonlySet<string>,
+    readonly there: ReadonlyMap<string, string>,
+  ) {
+    this.#names = new UniqueNames(['server', ...there.keys()]);
+    this.values = new RecordedValues(asked, this.#names);
   }
 
   /** What an earlier answer gave, or a secret that is known already. */
@@ -40,7 +48,9 @@ export class RecordedNames {
   secret(called: string, value: string, about: string): string {
     const known = this.#knownSecret(value);
     if (known) return known.name;
-    const name = this.#names.take(nameOf(called, 'secret'));
+    const wanted = nameOf(called, 'secret');
+    const isThere = this.there.get(wanted) === literalText(value) && !this.secrets.has(wanted);
+    const name = isThere ? wanted : this.#names.take(wanted);
     this.secrets.set(name, { name, about, value });
     return name;
   }

@@ -1,5 +1,5 @@
 import { secretName } from '../../core/secrecy/secret-names.ts';
-import { nameOf, UniqueNames } from '../plain-text.ts';
+import { nameOf, type UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import type { AnswerValue } from './answer-value.ts';
 import { valuesOfAnswer } from './answer-values.ts';
@@ -41,18 +41,15 @@ export class RecordedValues {
   readonly #found = new Map<string, Found[]>();
   readonly #sent = new Set<string>();
   readonly #flowing = new Map<Found, FlowingValue | undefined>();
-  readonly #names: UniqueNames;
 
   /**
    * @param asked what the requests send: nothing else is looked for
-   * @param taken names that are given already
+   * @param names those that are given already, to which its own are added
    */
   constructor(
     readonly asked: ReadonlySet<string>,
-    taken: Iterable<string>,
-  ) {
-    this.#names = new UniqueNames(taken);
-  }
+    readonly names: UniqueNames,
+  ) {}
 
   /** What is kept of each answer, by the place of its exchange. */
   statementsOf(place: number): string[] {
@@ -122,7 +119,7 @@ export class RecordedValues {
     const source = found.source();
     if (source === undefined) return undefined;
     const isSecret = found.isSecret ?? secretName.test(found.member);
-    const name = this.#names.take(nameFrom(found));
+    const name = this.names.take(nameFrom(found));
     return { name, isSecret, statement: `keep ${source} as ${isSecret ? 'secret ' : ''}${name}` };
   }
 }

@@ -52,7 +52,7 @@ export function importOpenApi(api: ApiDefinition, definition: string): ImportedD
     ...(writer.auth && { auth: writer.auth }),
     definition,
     pages,
-    files: [...writer.files],
+    files: [...writer.files].map(path => ({ path })),
     secrets: [...writer.authorizations.secrets.values()],
     notes: [...(note === undefined ? [] : [note]), ...leftOut(api)],
   };
