@@ -425,7 +425,12 @@ test('the flow through pages, choices, tokens, cookies and versions is found aga
     { Cookie: 'guard=cookie-50%3D', 'X-Guard': 'cookie-50=', ...versions },
     'paid=true',
   );
-  const folder = folderWith(t, { 'office.har': har(entries) });
+  const recording = JSON.parse(har(entries));
+  // Some recorders tell cookies apart.
+  const { response } = recording.log.entries[1];
+  response.headers = response.headers.filter(({ name }: { name: string }) => name !== 'set-cookie');
+  response.cookies = [{ name: 'guard', value: 'cookie-41%3D' }];
+  const folder = folderWith(t, { 'office.har': JSON.stringify(recording) });
   const imported = await mervok(folder, ['import', 'office.har']);
   assert.equal(imported.code, 0, imported.err);
   const page = readFileSync(join(folder, 'office.md'), 'utf8');

@@ -134,11 +134,22 @@ function readEntry(entry: JsonObject): Read | undefined {
       lacksBody: size > 0 && (!body || (body.text === undefined && body.fields.length === 0)),
       // What asks only for what is new is not sent again, so all of it comes.
       status: status === 304 ? 200 : status,
-      answered: pairsIn(member(response, 'headers')),
+      answered: answeredIn(response),
       contentType: (textOf(member(content, 'mimeType')) ?? '').replace(/;.*$/s, '').trim().toLowerCase(),
       ...(text !== undefined && { text }),
     },
   };
+}
+
+/** Headers of an answer; some recorders tell the cookies that it sets beside them. */
+function answeredIn(response: Json | undefined): [string, string][] {
+  const headers = pairsIn(member(response, 'headers'));
+  if (headers.some(([name]) => /^set-cookie$/i.test(name))) return headers;
+  const cookies = pairsIn(member(response, 'cookies'));
+  return [
+    ...headers,
+    ...cookies.map(([name, value]): [string, string] => ['set-cookie', `${name}=${value}`]),
+  ];
 }
 
 function pairsIn(list: Json | undefined): [string, string][] {
