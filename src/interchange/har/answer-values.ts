@@ -3,8 +3,8 @@ import { memberStep } from '../../core/language/looked-at.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
 import type { AnswerValue } from './answer-value.ts';
 import { htmlValues, xmlValues } from './markup-values.ts';
-import type { RecordedExchange } from './read-har.ts';
 import { readJson } from './recorded-parts.ts';
+import type { RecordedExchange } from './recording.ts';
 
 type Values = Generator<AnswerValue>;
 

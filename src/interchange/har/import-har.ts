@@ -8,10 +8,11 @@ import { sentenceOf, slugOf, UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import { mostUsual, noAuth, sameAuth } from '../usual-auth.ts';
 import { kindsOf } from './kinds.ts';
-import { type RecordedExchange, type Recording, readHar } from './read-har.ts';
+import { readHar } from './read-har.ts';
 import { BodyWriter } from './recorded-body.ts';
 import { RecordedNames } from './recorded-names.ts';
 import { cookiesIn, encodeBraces, pairsIn } from './recorded-parts.ts';
+import type { RecordedExchange, Recording } from './recording.ts';
 import { SentFiles } from './sent-files.ts';
 import { pathWords, subjectsBefore, subjectsOf } from './subjects.ts';
 

@@ -1,5 +1,5 @@
 import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
-import type { RecordedExchange } from './read-har.ts';
+import type { RecordedExchange } from './recording.ts';
 
 /** So many members are named: a check is to be read. */
 const mostMembers = 12;

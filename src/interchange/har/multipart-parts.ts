@@ -1,4 +1,4 @@
-import type { RecordedBody } from './read-har.ts';
+import type { RecordedBody } from './recording.ts';
 
 /** The parts of a body of multipart/form-data (RFC 7578) that was recorded as it was sent. */
 export function partsOf(text: string, contentType: string): RecordedBody['fields'] {

@@ -4,9 +4,9 @@ import { percentDecoded } from '../../core/text/percent.ts';
 import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
-import type { RecordedBody, RecordedField } from './read-har.ts';
 import { isSecret, type RecordedNames } from './recorded-names.ts';
 import { pairsIn, readJson } from './recorded-parts.ts';
+import type { RecordedBody, RecordedField } from './recording.ts';
 import type { SentFiles } from './sent-files.ts';
 import { subjectsOf } from './subjects.ts';
 

@@ -1,6 +1,6 @@
 import type { Json } from '../../core/definition/document/json.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
-import type { RecordedExchange } from './read-har.ts';
+import type { RecordedExchange } from './recording.ts';
 
 // What a recorded request is made of.
 

@@ -3,7 +3,7 @@ import { nameOf, type UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
 import type { AnswerValue } from './answer-value.ts';
 import { valuesOfAnswer } from './answer-values.ts';
-import type { RecordedExchange } from './read-har.ts';
+import type { RecordedExchange } from './recording.ts';
 import { isSameSubject, pathWords, subjectsOf } from './subjects.ts';
 
 /** A value of a request, and what is named there, the nearest first: `order` for `/orders/7` and for `order_id=7`. */
