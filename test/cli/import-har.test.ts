@@ -338,7 +338,7 @@ function office(seed: number) {
   const token = `guard-${seed}`;
   const pages: Record<string, () => string> = {
     '/berths': () =>
-      `<meta name="csrf-token" content="${token}"><a href="/berths/${id('north')}"><img src="n.png"></a>
+      `<script>const office = {"deskWord": "word-${seed}"}</script><p data-turn="turn-of-${seed}"><meta name=csrf-token content=${token}><a href="/berths/${id('north')}"><img src="n.png"></a>
        <a class="berth" href="/berths/${id('north')}">North Quay</a> <a href='/berths/${id('south')}'><b>South Quay</b></a>`,
     [`/berths/${id('south')}`]: () =>
       `<form action="/moorings?berth=${id('south')}" method="post"><input type="hidden" name="berth_id" value="${id('south')}">
@@ -361,7 +361,9 @@ function office(seed: number) {
       else if (path === `/moorings?berth=${id('south')}`) {
         const isRight =
           body === `berth_id=${id('south')}&service=${id('slip')}&nights=3` &&
-          request.headers['x-csrf-token'] === token;
+          request.headers['x-csrf-token'] === token &&
+          request.headers['x-desk'] === `word-${seed}` &&
+          request.headers['x-line'] === `turn-of-${seed}`;
         answer(
           isRight ? 201 : 403,
           'application/xml',
@@ -416,7 +418,8 @@ test('the flow through pages, choices, tokens, cookies and versions is found aga
   await ask('GET', '/app.css');
   await ask('GET', '/berths/42', { Cookie: 'guard=cookie-41%3D' });
   const form = 'berth_id=42&service=44&nights=3';
-  await ask('POST', '/moorings?berth=42', { Cookie: 'guard=cookie-41%3D', 'X-CSRF-Token': 'guard-41' }, form);
+  const read = { 'X-CSRF-Token': 'guard-41', 'X-Desk': 'word-41', 'X-Line': 'turn-of-41' };
+  await ask('POST', '/moorings?berth=42', { Cookie: 'guard=cookie-41%3D', ...read }, form);
   await ask('GET', '/bills/45', { Cookie: 'guard=cookie-50%3D' });
   const versions = { 'If-Match': '"v41"', Authorization: 'Turn turn-41' };
   await ask(
@@ -440,7 +443,9 @@ test('the flow through pages, choices, tokens, cookies and versions is found aga
     [...page.matchAll(/^keep .*$/gm)].map(([line]) => line),
     [
       String.raw`keep body /\/berths\/([\w-]+)[^>]*>(?:\s|<[^>]*>)*South Quay/ as berth-id`,
-      'keep body /name="csrf-token"[^>]*content="([^"]*)"/ as secret csrf-token',
+      String.raw`keep body /name=csrf-token[^>]*content=([^\s>]+)/ as secret csrf-token`,
+      String.raw`keep body /deskWord": "([^"'<>\s]+)/ as desk-word`,
+      String.raw`keep body /data-turn="([^"'<>\s]+)/ as turn`,
       "keep body /<option[^>]*value='([^']*)'[^>]*>Slipway # 2/ as service-id",
       'keep body /<no>([^<]*)</ as bill-no',
       'keep decode(cookie guard) as secret guard',

@@ -23,6 +23,26 @@ export function* htmlValues(page: string, isAsked: Asked): Found {
     for (const [name, { value }] of tag.attributes)
       if (leading.test(name)) yield* linkValues(page, value, tag.end, isAsked);
   }
+  yield* writtenValues(page, isAsked);
+}
+
+/** What scripts read: their own words, and what stands beside elements for them. */
+function* writtenValues(page: string, isAsked: Asked): Found {
+  const ofPage = /^(?:class|style|src|href|action|value|content|name|type|rel|title|alt|for)$/i;
+  for (const match of page.matchAll(/["']? ?[:=] ?["']([^"'<>\s\\]{6,500})["']/g)) {
+    const value = match[1]!;
+    if (!/\d/.test(value) || !isAsked(value)) continue;
+    const name = /[\w-]+$/.exec(page.slice(Math.max(0, match.index - 60), match.index))?.[0];
+    if (name === undefined || ofPage.test(name)) continue;
+    const sign = match[0].slice(0, -1 - value.length);
+    const pattern = quoted(name + sign) + String.raw`([^"'<>\s]+)`;
+    yield {
+      value,
+      member: name.replace(/^data-/, ''),
+      isForScripts: true,
+      source: () => firstMatch(page, [pattern], value),
+    };
+  }
 }
 
 /** Attributes with an address, of pages that ask for parts of themselves too. */
@@ -63,17 +83,17 @@ interface Tag {
 interface Attribute {
   /** As it is written. */
   readonly name: string;
+  /** What stands around its value, if anything does. */
   readonly quote: string;
   readonly value: string;
   readonly at: number;
 }
 
-/** Those whose values stand in quotes. */
 function attributesOf(text: string): ReadonlyMap<string, Attribute> {
   const found = new Map<string, Attribute>();
-  for (const match of text.matchAll(/([\w:-]+)=(?:"([^"]*)"|'([^']*)')/g)) {
-    const [all, name = '', double, single] = match;
-    const attribute = { name, quote: all.at(-1)!, value: double ?? single!, at: match.index };
+  for (const match of text.matchAll(/([\w:-]+)=(?:(["'])(.*?)\2|([^\s"'>]+))/gs)) {
+    const [, name = '', quote = '', inQuotes, bare] = match;
+    const attribute = { name, quote, value: inQuotes ?? bare!, at: match.index };
     if (!found.has(name.toLowerCase())) found.set(name.toLowerCase(), attribute);
   }
   return found;
@@ -89,7 +109,7 @@ function* fieldValue(page: string, { name: tag, attributes }: Tag, isAsked: Aske
   // Of what is told about a page only what guards its requests is sent back.
   const guards = /csrf|xsrf|forgery|authenticity|verification/i.test(name.value);
   if (tag === 'meta' && !guards) return;
-  const field = `name=${name.quote}${quoted(name.value)}${name.quote}`;
+  const field = `${name.name}=${name.quote}${quoted(name.value)}${name.quote}`;
   const given = takenValue(value);
   const pattern = name.at < value.at ? `${field}[^>]*${given}` : `${given}[^>]*${field}`;
   yield {
@@ -117,7 +137,7 @@ function* optionValue(page: string, tag: Tag, list: string | undefined, isAsked:
 }
 
 function takenValue({ name, quote }: Attribute): string {
-  return `${name}=${quote}([^${quote}]*)${quote}`;
+  return quote === '' ? String.raw`${name}=([^\s>]+)` : `${name}=${quote}([^${quote}]*)${quote}`;
 }
 
 /** What an address names behind a word or after a name, as in `/orders/417` and `?order=417`. */

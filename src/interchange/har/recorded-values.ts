@@ -101,7 +101,7 @@ export class RecordedValues {
       // A word that stands in many places is no name of one thing.
       if (counts.get(each.value)! > 1 && !identifier.test(each.member)) continue;
       const known = this.#found.get(each.value) ?? [];
-      const alike = known.filter(({ subjects }) => subjects[0] === each.subjects[0]);
+      const alike = known.filter(other => isAlike(other, each));
       if (alike.length < most.places) this.#found.set(each.value, [...known, each]);
     }
   }
@@ -109,7 +109,8 @@ export class RecordedValues {
   /** Where it may come from, the likeliest first. */
   #mayBe({ value, subjects }: SentValue): Found[] {
     const found = this.#found.get(value) ?? [];
-    if (isLong(value)) return found;
+    if (isLong(value))
+      return found.toSorted((a, b) => Number(a.isForScripts ?? 0) - Number(b.isForScripts ?? 0));
     return subjects.flatMap(subject =>
       found.filter(each => each.subjects.some(own => isSameSubject(own, subject))),
     );
@@ -122,6 +123,10 @@ export class RecordedValues {
     const name = this.names.take(nameFrom(found));
     return { name, isSecret, statement: `keep ${source} as ${isSecret ? 'secret ' : ''}${name}` };
   }
+}
+
+function isAlike(one: Found, other: Found): boolean {
+  return one.subjects[0] === other.subjects[0] && one.isForScripts === other.isForScripts;
 }
 
 function isLong(value: string): boolean {
