@@ -561,3 +561,33 @@ test('secrets of several recordings keep apart, in settings and in pages', async
     'variables:\n  keeper-password: light-house-9\n  x-token: first-header-token\n  password: ebb-and-flow-77\n  password-2: low-tide-2026\n',
   );
 });
+
+test('numbers keep all their digits: in what flows, and in what is sent again', async t => {
+  const site = 'http://127.0.0.1:7071';
+  const big = '9007199254740993';
+  const folder = folderWith(t, {
+    'visit.har': har([
+      {
+        method: 'POST',
+        url: `${site}/vessels`,
+        body: `{"mark":${big}, "draught":4.20}`,
+        answer: `{"id":1${big},"fee":2.5}`,
+      },
+      { url: `${site}/vessels/1${big}`, answer: `[{"id":${big}}]` },
+      {
+        method: 'POST',
+        url: `${site}/moorings`,
+        body: `{"vesselId":1${big},"other":2${big},"share":0.1234567890123456789}`,
+      },
+    ]),
+  });
+  assert.equal((await mervok(folder, ['import', 'visit.har'])).code, 0);
+  const page = readFileSync(join(folder, 'visit.md'), 'utf8');
+  assert.deepEqual(sentIn(page), [
+    `POST /vessels { "mark": ${big}, "draught": 4.2 }`,
+    'GET /vessels/{vessel-id}',
+    `POST /moorings { "vesselId": {vessel-id}, "other": 2${big}, "share": 0.1234567890123456789 }`,
+  ]);
+  assert.match(page, /\$ includes \{ "id": number, "fee": number \}/);
+  assert.match(page, /each \$\[\*\] includes \{ "id": number \}/);
+});

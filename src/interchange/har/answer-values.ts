@@ -1,28 +1,30 @@
-import type { Json } from '../../core/definition/document/json.ts';
 import { memberStep } from '../../core/language/looked-at.ts';
+import type { Value } from '../../core/model/value.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
+import { isNumeric, numberText } from '../../core/values/number.ts';
 import type { AnswerValue } from './answer-value.ts';
 import { htmlValues, xmlValues } from './markup-values.ts';
-import { readJson } from './recorded-parts.ts';
 import type { RecordedExchange } from './recording.ts';
 
 type Values = Generator<AnswerValue>;
 
 /**
  * What an answer gives in its address, its headers and cookies, its body.
+ * @param document what its body says, where that is JSON
  * @param isAsked whether a value is looked for: an answer has many, and few come back
  */
-export function* valuesOfAnswer(exchange: RecordedExchange, isAsked: (value: string) => boolean): Values {
+export function* valuesOfAnswer(
+  exchange: RecordedExchange,
+  document: Value | undefined,
+  isAsked: (value: string) => boolean,
+): Values {
   for (const each of addressValues(exchange)) if (isAsked(each.value)) yield each;
   for (const each of headerValues(exchange)) if (isAsked(each.value)) yield each;
   const { contentType, text } = exchange;
   if (text === undefined) return;
   if (/html/.test(contentType)) yield* htmlValues(text, isAsked);
   else if (/\bxml\b/.test(contentType)) yield* xmlValues(text, isAsked);
-  else if (/json/.test(contentType)) {
-    const document = readJson(text);
-    if (document !== undefined) yield* jsonValues(document, isAsked);
-  }
+  else if (document !== undefined) yield* jsonValues(document, isAsked);
 }
 
 /** Where what was made is, and where redirects lead. */
@@ -90,12 +92,12 @@ const wrapper =
   /^(?:data|response|payload|body|content|values?|entity|object|attributes|nodes?|edges|hits|docs|_embedded)$/i;
 const plainList = /^(?:items?|records?|results?|rows|list)$/i;
 
-function jsonValues(document: Json, isAsked: (value: string) => boolean): AnswerValue[] {
+function jsonValues(document: Value, isAsked: (value: string) => boolean): AnswerValue[] {
   const values: AnswerValue[] = [];
   const way: (string | number)[] = [];
-  const look = (value: Json, member: string, around: string | undefined) => {
-    if (typeof value === 'string' || typeof value === 'number') {
-      const text = String(value);
+  const look = (value: Value, member: string, around: string | undefined) => {
+    if (typeof value === 'string' || isNumeric(value)) {
+      const text = typeof value === 'string' ? value : numberText(value);
       if (!isAsked(text)) return;
       const steps = way.map(step => (typeof step === 'number' ? `[${step}]` : memberStep(step)));
       values.push({ value: text, member, around, source: () => `$${steps.join('')}` });

@@ -11,7 +11,7 @@ import { kindsOf } from './kinds.ts';
 import { readHar } from './read-har.ts';
 import { BodyWriter } from './recorded-body.ts';
 import { RecordedNames } from './recorded-names.ts';
-import { cookiesIn, encodeBraces, pairsIn } from './recorded-parts.ts';
+import { cookiesIn, encodeBraces, pairsIn, readDocument } from './recorded-parts.ts';
 import type { RecordedExchange, Recording } from './recording.ts';
 import { SentFiles } from './sent-files.ts';
 import { pathWords, subjectsBefore, subjectsOf } from './subjects.ts';
@@ -113,14 +113,16 @@ class CaseWriter {
   write(exchange: RecordedExchange, place: number): ImportedCase {
     const { auth, request } = this.request(exchange);
     this.names.endRequest();
-    this.names.values.noteAnswer(exchange, place);
+    const { contentType, text } = exchange;
+    const document = text !== undefined && /json/.test(contentType) ? readDocument(text) : undefined;
+    this.names.values.noteAnswer(exchange, document, place);
     return {
       title: this.#titles.take(titleOf(request)),
       ...(exchange.lacksBody && { description: 'The recording does not have what was sent here.' }),
       ...(auth && { auth }),
       ...(/^3/.test(String(exchange.status)) && { staysHere: true as const }),
       request,
-      statements: [`status = ${exchange.status}`, ...kindsOf(exchange)],
+      statements: [`status = ${exchange.status}`, ...kindsOf(exchange, document)],
     };
   }
 

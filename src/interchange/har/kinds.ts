@@ -1,32 +1,32 @@
-import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
+import { isObject, kindOf, type Value } from '../../core/model/value.ts';
 import type { RecordedExchange } from './recording.ts';
 
 /** So many members are named: a check is to be read. */
 const mostMembers = 12;
 
-/** Of which kinds the members of an answer are: what holds again with other values. */
-export function kindsOf({ contentType, text, method }: RecordedExchange): string[] {
+/**
+ * Of which kinds the members of an answer are: what holds again with other values.
+ * @param document what its body says, where that is JSON
+ */
+export function kindsOf(
+  { contentType, text, method }: RecordedExchange,
+  document: Value | undefined,
+): string[] {
   if (method === 'HEAD' || text === undefined || text === '') return [];
   if (/html/.test(contentType)) return ['header content-type contains "html"'];
-  if (!/json/.test(contentType)) return [];
-  let document: Json;
-  try {
-    document = JSON.parse(text) as Json;
-  } catch {
-    return [];
-  }
+  if (document === undefined) return [];
   if (Array.isArray(document)) {
-    const kinds = kindsOfAll(document.filter(isJsonObject));
-    return document.length > 0 && document.every(isJsonObject) && kinds !== undefined
+    const kinds = kindsOfAll(document.filter(isObject));
+    return document.length > 0 && document.every(isObject) && kinds !== undefined
       ? [`each $[*] includes ${kinds}`]
       : [];
   }
-  const kinds = isJsonObject(document) ? kindsOfAll([document]) : undefined;
+  const kinds = isObject(document) ? kindsOfAll([document]) : undefined;
   return kinds === undefined ? [] : [`$ includes ${kinds}`];
 }
 
 /** The members that all of them have, of one kind in all of them. */
-function kindsOfAll(objects: readonly { readonly [name: string]: Json }[]): string | undefined {
+function kindsOfAll(objects: readonly { readonly [name: string]: Value }[]): string | undefined {
   const [first] = objects;
   if (!first) return undefined;
   const members = Object.keys(first).flatMap(name => {
@@ -41,11 +41,4 @@ function kindsOfAll(objects: readonly { readonly [name: string]: Json }[]): stri
 
 function nameText(name: string): string {
   return JSON.stringify(name).replace(/\{/g, '\\{');
-}
-
-function kindOf(value: Json): string {
-  if (value === null) return 'null';
-  if (Array.isArray(value)) return 'list';
-  if (typeof value === 'object') return 'object';
-  return typeof value === 'string' ? 'text' : typeof value;
 }

@@ -1,11 +1,12 @@
-import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
+import { isObject, type Value } from '../../core/model/value.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
+import { isNumeric, numberText } from '../../core/values/number.ts';
 import { fieldLine } from '../field-lines.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
 import { isSecret, type RecordedNames } from './recorded-names.ts';
-import { pairsIn, readJson } from './recorded-parts.ts';
+import { pairsIn, readDocument } from './recorded-parts.ts';
 import type { RecordedBody, RecordedField } from './recording.ts';
 import type { SentFiles } from './sent-files.ts';
 import { subjectsOf } from './subjects.ts';
@@ -35,7 +36,7 @@ export class BodyWriter {
     if (/^multipart\//i.test(type))
       return { form: 'multipart', text: fields.flatMap(each => this.#part(each)).join('\n') };
     if (text === undefined) return undefined;
-    const document = /json/i.test(type) ? readJson(text) : undefined;
+    const document = /json/i.test(type) ? readDocument(text) : undefined;
     const graph = document === undefined ? undefined : this.#graphql(document);
     if (graph && /^application\/json$/i.test(type)) return graph;
     if (type !== '') headers.push(['Content-Type', withoutReferences(type)]);
@@ -63,8 +64,8 @@ export class BodyWriter {
   }
 
   /** A document of one operation, whose name says nothing more. */
-  #graphql(value: Json): ImportedRequest['body'] | undefined {
-    if (!isJsonObject(value)) return undefined;
+  #graphql(value: Value): ImportedRequest['body'] | undefined {
+    if (!isObject(value)) return undefined;
     const { query, operationName: _, variables, ...more } = value;
     if (typeof query !== 'string' || Object.keys(more).length > 0) return undefined;
     if (!/^(?:\s|#.*\n)*(?:query|mutation|subscription|fragment|\{)/.test(query)) return undefined;
@@ -72,7 +73,7 @@ export class BodyWriter {
     // What a document says itself has no place for a reference: it is masked.
     for (const [, name = '', said = ''] of query.matchAll(/\b(\w+)\s*:\s*"((?:[^"\\]|\\.)*)"/g))
       if (isSecret(name, said)) this.names.secret(name, said, `What '${name}' is.`);
-    const given = isJsonObject(variables) && Object.keys(variables).length > 0 ? variables : undefined;
+    const given = isObject(variables) && Object.keys(variables).length > 0 ? variables : undefined;
     return {
       form: 'graphql',
       text: query,
@@ -81,16 +82,19 @@ export class BodyWriter {
   }
 
   /** Values that come from elsewhere by their names. */
-  #document(value: Json, name: string, around: readonly string[]): unknown {
+  #document(value: Value, name: string, around: readonly string[]): unknown {
     if (Array.isArray(value)) return value.map(each => this.#document(each, name, around));
-    if (isJsonObject(value)) {
+    if (isObject(value)) {
       const inner = name === '' ? around : [name, ...around];
       return Object.fromEntries(
         Object.entries(value).map(([key, each]) => [key, this.#document(each, key, inner)]),
       );
     }
-    if (typeof value !== 'string' && typeof value !== 'number') return value;
-    const sent = { value: String(value), subjects: subjectsOf(name, around) };
+    if (typeof value !== 'string' && !isNumeric(value)) return value;
+    const sent = {
+      value: typeof value === 'string' ? value : numberText(value),
+      subjects: subjectsOf(name, around),
+    };
     const known = this.names.namedOrSecret(name, sent, `What '${name}' is.`);
     return known === undefined ? value : new Named(known, typeof value === 'string');
   }

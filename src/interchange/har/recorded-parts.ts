@@ -1,5 +1,6 @@
-import type { Json } from '../../core/definition/document/json.ts';
+import type { Value } from '../../core/model/value.ts';
 import { percentDecoded } from '../../core/text/percent.ts';
+import { JsonError, readJson } from '../../core/values/json-document.ts';
 import type { RecordedExchange } from './recording.ts';
 
 // What a recorded request is made of.
@@ -27,10 +28,12 @@ export function cookiesIn(headers: RecordedExchange['headers']): [string, string
     });
 }
 
-export function readJson(text: string): Json | undefined {
+/** A document of JSON, whose numbers keep all their digits; nothing where it is none. */
+export function readDocument(text: string): Value | undefined {
   try {
-    return JSON.parse(text) as Json;
-  } catch {
+    return readJson(text);
+  } catch (error) {
+    if (!(error instanceof JsonError)) throw error;
     return undefined;
   }
 }

@@ -1,3 +1,4 @@
+import type { Value } from '../../core/model/value.ts';
 import { secretName } from '../../core/secrecy/secret-names.ts';
 import { nameOf, type UniqueNames } from '../plain-text.ts';
 import { singularOf } from '../singular.ts';
@@ -79,8 +80,11 @@ export class RecordedValues {
     for (const each of values) if (this.#mayBe(each).length === 0) this.#sent.add(keyOf(each));
   }
 
-  /** Notes what an answer gives. */
-  noteAnswer(exchange: RecordedExchange, place: number): void {
+  /**
+   * Notes what an answer gives.
+   * @param document what its body says, where that is JSON
+   */
+  noteAnswer(exchange: RecordedExchange, document: Value | undefined, place: number): void {
     const resource = pathWords(exchange.url)[0] ?? 'value';
     const counts = new Map<string, number>();
     const isAsked = (value: string) => {
@@ -90,7 +94,7 @@ export class RecordedValues {
       return count <= most.timesInAnswer;
     };
     const candidates: Found[] = [];
-    for (const each of valuesOfAnswer(exchange, isAsked)) {
+    for (const each of valuesOfAnswer(exchange, document, isAsked)) {
       const { value, member, around } = each;
       if (!identifier.test(member) && !isLong(value)) continue;
       const owner = around ?? resource;
