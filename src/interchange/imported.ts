@@ -1,3 +1,5 @@
+import type { Exact } from '../core/model/value.ts';
+
 // What an import comes to, before it is written as pages: data of a definition or a recording, none of it markup.
 
 export interface ImportedCollection {
@@ -17,6 +19,9 @@ export interface ImportedCollection {
   /** What was left out, as sentences. */
   readonly notes: readonly string[];
 }
+
+/** What a variable is given; its digits stand as they do in the definition. */
+export type ImportedScalar = string | number | boolean | Exact;
 
 export interface ImportedSample {
   readonly path: string;
@@ -61,7 +66,7 @@ export interface ImportedPage {
   /** Headers of all its requests. */
   readonly headers?: readonly (readonly [name: string, value: string])[];
   /** Values as YAML has them. */
-  readonly variables: readonly (readonly [name: string, value: string | number | boolean])[];
+  readonly variables: readonly (readonly [name: string, value: ImportedScalar])[];
   readonly cases: readonly ImportedCase[];
 }
 

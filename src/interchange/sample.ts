@@ -18,14 +18,15 @@ const deepest = 6;
 const mostSchemas = 1000;
 
 /** A value that a schema gives itself: an example, a default, the only one that there is. */
-export function givenValue(schema: Json): Json | undefined {
+export function givenValue({ value: schema, document }: Located): Json | undefined {
   if (!isJsonObject(schema)) return undefined;
   for (const keyword of ['example', 'x-example', 'const', 'default'])
-    if (Object.hasOwn(schema, keyword)) return schema[keyword];
-  const examples = member(schema, 'examples');
-  if (Array.isArray(examples) && examples.length > 0) return examples[0];
-  const words = member(schema, 'enum');
-  return Array.isArray(words) && words.length > 0 ? words[0] : undefined;
+    if (Object.hasOwn(schema, keyword)) return document.exact(schema, keyword);
+  for (const keyword of ['examples', 'enum']) {
+    const list = member(schema, keyword);
+    if (Array.isArray(list) && list.length > 0) return document.exact(list, 0);
+  }
+  return undefined;
 }
 
 interface SampleChoices {
@@ -46,7 +47,7 @@ export function sampleOf(
   if (target instanceof Unresolved || !isJsonObject(target.value)) return undefined;
   const { value, document } = target;
   if (around.includes(value) || around.length > deepest || ++count.looked > mostSchemas) return undefined;
-  const given = givenValue(located.value) ?? givenValue(value);
+  const given = givenValue(located) ?? givenValue(target);
   if (given !== undefined) return given;
   const inner = (each: Json) =>
     sampleOf(documents, { value: each, document }, { skips, around: [...around, value], count });
@@ -93,7 +94,9 @@ function ownSample(
     for (const [name, each] of members(schema.properties)) {
       // What may be left out is written where the definition shows what it looks like, or wants nothing at all.
       const isWanted =
-        required.has(name) || (givenValue(each) ?? '') !== '' || (required.size === 0 && depth < 2);
+        required.has(name) ||
+        (givenValue({ value: each, document }) ?? '') !== '' ||
+        (required.size === 0 && depth < 2);
       if (!isWanted || (name.startsWith('_') && !required.has(name))) continue;
       if (required.size === 0 && Object.keys(object).length >= mostOptional) break;
       const target = documents.resolve({ value: each, document });

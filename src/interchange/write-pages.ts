@@ -1,11 +1,14 @@
 import { STATUS_CODES } from 'node:http';
+import { Exact } from '../core/model/value.ts';
 import { fence, withoutReferences } from '../core/steps/http/write-request.ts';
+import { numberText } from '../core/values/number.ts';
 import { headerValue, oneLine } from './field-lines.ts';
 import type {
   ImportedAuth,
   ImportedCase,
   ImportedCollection,
   ImportedPage,
+  ImportedScalar,
   ImportedSecret,
 } from './imported.ts';
 import { jsonText } from './json-text.ts';
@@ -139,12 +142,13 @@ export function authLines(auth: ImportedAuth): string[] {
 }
 
 /** A value in which nothing is a reference. */
-export function literalText(value: string | number | boolean): string {
+export function literalText(value: ImportedScalar): string {
   return yamlText(typeof value === 'string' ? withoutReferences(value) : value);
 }
 
 /** A scalar of YAML; in quotes where it would be anything else than what it is. */
-export function yamlText(value: string | number | boolean): string {
+export function yamlText(value: ImportedScalar): string {
+  if (value instanceof Exact) return numberText(value);
   if (typeof value !== 'string') return String(value);
   const isPlain =
     /^[A-Za-z][\w ./-]*$/.test(value) &&

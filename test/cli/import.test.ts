@@ -308,6 +308,63 @@ definitions:
   assert.ok(existsSync(join(folder, 'samples/chart.bin')));
 });
 
+test('numbers of examples keep all their digits, in YAML and in JSON', async t => {
+  const big = '9223372036854775807';
+  const paths = `{ "/vessels/{id}": { "put": { "summary": "Name it", "parameters": [
+    { "name": "id", "in": "path", "required": true, "schema": { "type": "integer", "format": "int64", "example": ${big} } },
+    { "name": "of", "in": "query", "required": true, "schema": { "type": "integer", "enum": [${big}] } },
+    { "name": "X-Marks", "in": "header", "required": true, "schema": { "example": [${big}, 1.5] } } ],
+    "requestBody": { "content": { "application/json": { "schema": { "type": "object", "required": ["mark", "at", "list"], "properties": {
+      "mark": { "type": "integer", "default": 9007199254740993 }, "at": { "type": "number", "example": 0.1234567890123456789 },
+      "list": { "example": [{ "no": 1${big} }, 2] } } } } } },
+    "responses": { "200": { "description": "yes", "content": { "application/json": { "examples": { "one": { "value": { "id": ${big} } } } } } } } } } }`;
+  const definition = `{ "openapi": "3.0.3", "info": { "title": "Skerry", "version": "1" }, "servers": [{ "url": "http://127.0.0.1:9" }], "paths": ${paths} }`;
+  const folder = folderWith(t, { 'a.json': definition, 'b.yaml': definition.replace(/"(\w+)":/g, '$1:') });
+  for (const name of ['a.json', 'b.yaml']) {
+    assert.equal((await mervok(folder, ['import', name, '-o', `${name}-pages`])).code, 0);
+    const page = readFileSync(join(folder, `${name}-pages/vessels.md`), 'utf8');
+    assert.match(page, new RegExp(`\\n {2}vessel-id: ${big}\\n`));
+    assert.match(
+      page,
+      new RegExp(`PUT /vessels/\\{vessel-id\\}\\?of=${big}\\nX-Marks: \\[${big}, 1.5\\]\\n`),
+    );
+    assert.match(
+      page,
+      new RegExp(
+        `\\{ "mark": 9007199254740993, "at": 0.1234567890123456789, "list": \\[\\{ "no": 1${big} \\}, 2\\] \\}`,
+      ),
+    );
+    assert.match(page, new RegExp(`HTTP/1.1 200 OK[^{]*\\{ "id": ${big} \\}`));
+    assert.equal((await mervok(join(folder, `${name}-pages`), ['lint', '-q'])).code, 0);
+  }
+});
+
+test('an example of more than anybody reads is left out', async t => {
+  const names = [...'abcde'];
+  const lists = names.map((name, at) => {
+    const item = at === 0 ? '1' : `*${names[at - 1]}`;
+    return `x-${name}: &${name} [${Array.from({ length: 10 }, () => item).join(', ')}]`;
+  });
+  const folder = folderWith(t, {
+    'many.yaml': `openapi: 3.0.3
+info: { title: Skerry, version: '1' }
+${lists.join('\n')}
+paths:
+  /vessels:
+    put:
+      summary: Name it
+      requestBody: { content: { application/json: { schema: { type: object, required: [name], properties: { name: { type: string } } }, example: { all: *e } } } }
+      responses: { '200': { description: yes, content: { application/json: { example: *e } } } }
+`,
+  });
+  const ended = await mervok(folder, ['import', 'many.yaml']);
+  assert.equal(ended.code, 0, ended.err);
+  assert.match(
+    readFileSync(join(folder, 'vessels.md'), 'utf8'),
+    /\{ "name": "text" \}\n```\n\n```mervok\nstatus = 200\n```\n$/,
+  );
+});
+
 test('an operation with a server of its own is asked there, and on this machine never elsewhere', async t => {
   const asked: string[] = [];
   const origin = await serve(t, (request, response) => {

@@ -261,6 +261,14 @@ const unreadable: readonly (readonly [text: string, said: string])[] = [
     '1:24 This is no JSON: end of the stream or a document separator is expected.',
   ],
   ['a: 1\na: 2', '2:1 This is no YAML: duplicated mapping key.'],
+  [
+    'a: &x { b: [&y 1, *y, *x] }',
+    "1:23 '*x' stands inside of what it is the name of, which would have no end. Refer to it instead: $ref: '#/…'",
+  ],
+  [
+    `openapi: 3.0.3\n${[...'abcdefgh'].map((name, at, all) => `x-${name}: &${name} [${Array.from({ length: 10 }, () => (at === 0 ? 1 : `*${all[at - 1]}`)).join(',')}]`).join('\n')}`,
+    "7:31 '*e' and others like it stand for more than 1,000,000 values. Refer to it instead: $ref: '#/…'",
+  ],
   ['- berths', '1:1 This is no definition of an API. One of OpenAPI begins with its version: openapi: 3.1.0'],
   ['', '1:1 This is no definition of an API. One of OpenAPI begins with its version: openapi: 3.1.0'],
   [

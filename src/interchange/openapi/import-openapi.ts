@@ -22,7 +22,7 @@ import { Authorizations } from './authorizations.ts';
 import { Flow } from './flow.ts';
 import { Producers, successOf } from './producers.ts';
 import { environmentsOf, OtherServers } from './servers.ts';
-import { typeToSend, type Variables } from './write-body.ts';
+import { exampleIn, typeToSend, type Variables } from './write-body.ts';
 import { RequestWriter } from './write-request.ts';
 
 /** A case, and the operation that it is for. */
@@ -241,7 +241,7 @@ function exampleOf({ status, content }: ApiResponse): ImportedExample | undefine
   const media = content.find(
     ({ type, examples }) => examples.length > 0 && (takesJson(type) || /text|xml/i.test(type)),
   );
-  const value = media?.examples[0]?.value;
+  const value = media && exampleIn(media);
   if (value === undefined || !/^\d{3}$/.test(status)) return undefined;
   const type = typeToSend(media!.type, value);
   const body = typeof value === 'string' && !takesJson(type) ? withoutReferences(value) : jsonText(value);

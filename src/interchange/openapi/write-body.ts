@@ -8,9 +8,12 @@ import {
   members,
 } from '../../core/definition/document/json.ts';
 import { takesJson, typeName } from '../../core/definition/media-types.ts';
+import { Exact } from '../../core/model/value.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
+import { writeJson } from '../../core/values/json-document.ts';
+import { isNumeric } from '../../core/values/number.ts';
 import { fieldLine } from '../field-lines.ts';
-import type { ImportedRequest } from '../imported.ts';
+import type { ImportedRequest, ImportedScalar } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
 import { passwordName } from '../password-name.ts';
 import { nameOf, slugOf } from '../plain-text.ts';
@@ -20,7 +23,7 @@ import type { Flow } from './flow.ts';
 import type { Producers } from './producers.ts';
 
 /** Values of a page, by their names. */
-export type Variables = Map<string, string | number | boolean>;
+export type Variables = Map<string, ImportedScalar>;
 
 export interface WrittenBody {
   readonly body: NonNullable<ImportedRequest['body']>;
@@ -45,7 +48,7 @@ export class BodyWriter {
   write(operation: Operation, variables: Variables): WrittenBody | undefined {
     const media = operation.body && preferred(operation.body.content);
     if (!media) return undefined;
-    const sample = media.examples[0]?.value ?? (media.schema && sampleOf(this.api.documents, media.schema));
+    const sample = exampleIn(media) ?? (media.schema && sampleOf(this.api.documents, media.schema));
     const type = typeToSend(media.type, sample);
     if (/^application\/x-www-form-urlencoded/i.test(type) && isJsonObject(sample))
       return {
@@ -62,7 +65,7 @@ export class BodyWriter {
         : (sample ?? {});
       return { body: { text: jsonText(document) }, contentType: type };
     }
-    const text = typeof sample === 'string' ? sample : sample === undefined ? '' : JSON.stringify(sample);
+    const text = sample === undefined ? '' : asText(sample);
     return { body: { form: 'text', text: withoutReferences(text) }, contentType: type };
   }
 
@@ -74,12 +77,12 @@ export class BodyWriter {
     const last = this.#lastOfPath(operation);
     const signsIn = Object.keys(sample).some(name => passwordName.test(name));
     return Object.entries(sample).flatMap(([name, value]): Member[] => {
-      if (/^_?id$/i.test(name) && typeof value !== 'object')
+      if (/^_?id$/i.test(name) && (typeof value !== 'object' || value instanceof Exact))
         // It is the one that the path names, or the service gives it.
         return last === undefined ? [] : [[name, new Named(last, typeof value === 'string')]];
       if (typeof value === 'string' && passwordName.test(name))
         return [[name, new Named(this.authorizations.passwordIn(operation, name).slice(1, -1), true)]];
-      const isIdentifier = (typeof value === 'string' || typeof value === 'number') && name !== 'name';
+      const isIdentifier = (typeof value === 'string' || isNumeric(value)) && name !== 'name';
       // What its own path names is not what it says.
       const ids = [nameOf(name), nameOf(`${name}-id`)].filter(each => !own.has(each));
       const known = isIdentifier ? ids.find(each => this.flow.takes(operation, each)) : undefined;
@@ -176,10 +179,16 @@ function preferred(content: readonly MediaType[]): MediaType | undefined {
   return undefined;
 }
 
-export function asText(value: Json): string {
-  return typeof value === 'string' ? value : JSON.stringify(value);
+/** The example of a whole body, with all the digits of its numbers. */
+export function exampleIn({ examples }: MediaType): Json | undefined {
+  const [first] = examples;
+  return first?.holder.document.exact(first.holder.value, first.key);
 }
 
-export function plainOf(value: Json): string | number | boolean {
-  return typeof value === 'object' ? asText(value) : value;
+export function asText(value: Json): string {
+  return typeof value === 'string' ? value : writeJson(value);
+}
+
+export function plainOf(value: Json): ImportedScalar {
+  return typeof value === 'object' && !(value instanceof Exact) ? asText(value) : value;
 }

@@ -84,7 +84,7 @@ export class RequestWriter {
   }
 
   #sample({ located, schema, name }: Parameter): Json {
-    const example = givenValue(located.value);
+    const example = givenValue(located);
     if (example !== undefined && !isJsonObject(example)) return example;
     return (schema && sampleOf(this.api.documents, schema)) ?? name;
   }

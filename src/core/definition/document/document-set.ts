@@ -139,10 +139,10 @@ export class DocumentSet {
     if (!text.includes('$id') && !text.includes('nchor')) return named;
     const seen = new Set<Json>();
     const visit = (value: Json): void => {
-      if (typeof value !== 'object' || value === null || seen.has(value)) return;
+      if (typeof value !== 'object' || seen.has(value)) return;
       seen.add(value);
       if (Array.isArray(value)) value.forEach(visit);
-      else {
+      else if (isJsonObject(value)) {
         if (typeof value.$id === 'string') named.set(value.$id.replace(/#$/, ''), value);
         for (const anchor of [value.$anchor, value.$dynamicAnchor])
           if (typeof anchor === 'string') named.set(`#${anchor}`, value);

@@ -1,7 +1,8 @@
 import { CORE_SCHEMA, constructFromEvents, mergeTag, parseEvents, YAMLException } from 'js-yaml';
 import { SourceError } from '../../model/finding.ts';
 import type { Range, Source } from '../../model/source.ts';
-import type { Json } from './json.ts';
+import { refuseEndless } from './aliases.ts';
+import { isJsonObject, type Json, type JsonObject } from './json.ts';
 import { Places } from './places.ts';
 
 /** How deep a definition may be nested. */
@@ -22,10 +23,56 @@ export class DefinitionDocument {
     return this.#places;
   }
 
+  /**
+   * A member of an object or an item of a list, with all the digits of its numbers. Nothing where it is more than anybody
+   * reads.
+   */
+  exact(container: object, key: string | number): Json | undefined {
+    const value = (container as Members)[key]!;
+    const look = { left: mostValues, losesDigits: false };
+    if (!canBeWritten(value, look)) return undefined;
+    return look.losesDigits ? this.#exactly(container, key) : value;
+  }
+
+  #exactly(container: object, key: string | number): Json {
+    const value = (container as Members)[key]!;
+    if (typeof value === 'number') return this.#all.numbers.get(container)?.get(String(key)) ?? value;
+    if (Array.isArray(value)) return value.map((_, index) => this.#exactly(value, index));
+    if (!isJsonObject(value)) return value;
+    const copy: JsonObject = {};
+    for (const name of Object.keys(value))
+      Object.defineProperty(copy, name, {
+        value: this.#exactly(value, name),
+        enumerable: true,
+        writable: true,
+        configurable: true,
+      });
+    return copy;
+  }
+
   /** Where a member of an object or an item of a list is named; without one, where the object begins. */
   range(container: object, key?: string | number): Range {
     return this.#all.range(container, key);
   }
+}
+
+interface Members {
+  readonly [key: string | number]: Json;
+}
+
+/** So many values may be in one that is written into a page. */
+const mostValues = 5000;
+
+/** Counts what is in a value, each time that it is there, and notes doubles that may stand for a number with more digits. */
+function canBeWritten(value: Json, look: { left: number; losesDigits: boolean }): boolean {
+  if (--look.left < 0) return false;
+  if (typeof value === 'number' && !Number.isSafeInteger(value) && String(value).length > 15)
+    look.losesDigits = true;
+  return (
+    typeof value !== 'object' ||
+    value === null ||
+    Object.values(value).every(each => canBeWritten(each, look))
+  );
 }
 
 /** Reads JSON and YAML 1.2. Throws SourceError. */
@@ -40,6 +87,7 @@ export function readDocument(source: Source): DefinitionDocument {
         { start: 0, end: 0 },
         `This file holds ${documents.length} documents, and a definition is one.`,
       );
+    refuseEndless(events, text);
     const value = (documents[0] ?? null) as Json;
     return new DefinitionDocument(source, value, () => new Places(text, events, value));
   } catch (error) {

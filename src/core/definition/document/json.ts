@@ -1,12 +1,17 @@
-/** Any value of JSON; definitions are read by doubles, as the standard's own schemas are. */
-export type Json = string | number | boolean | null | Json[] | JsonObject;
+import { Exact } from '../../model/value.ts';
+
+/**
+ * Any value of JSON. Definitions are read by doubles, as the standard's own schemas are; a number with more digits is one
+ * only where it is to be written as it is (`DefinitionDocument.exact`).
+ */
+export type Json = string | number | boolean | null | Exact | Json[] | JsonObject;
 
 export interface JsonObject {
   [name: string]: Json;
 }
 
 export function isJsonObject(value: unknown): value is JsonObject {
-  return typeof value === 'object' && value !== null && !Array.isArray(value);
+  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Exact);
 }
 
 /** A member that an object has itself. */

@@ -1,6 +1,8 @@
 import { EVENT_ID, type Event, getScalarValue } from 'js-yaml';
 import type { Range } from '../../model/source.ts';
-import type { Json } from './json.ts';
+import { Exact } from '../../model/value.ts';
+import { isNumberText, readNumber } from '../../values/number.ts';
+import { isJsonObject, type Json } from './json.ts';
 
 interface ContainerPlaces {
   readonly start: number;
@@ -11,6 +13,8 @@ interface ContainerPlaces {
 /** Where everything in a document stands. An object that is used several times stands where it is written out. */
 export class Places {
   readonly #containers = new Map<object, ContainerPlaces>();
+  /** Numbers with more digits than a double keeps, by what holds them and their names or indexes there. */
+  readonly numbers = new Map<object, Map<string, Exact>>();
   #at = 0;
 
   /** @param events those that the value was made from */
@@ -58,10 +62,9 @@ export class Places {
       const name =
         key.type === EVENT_ID.SCALAR ? (key.valueStart < 0 ? '' : getScalarValue(this.text, key)) : undefined;
       const range = this.#visit(undefined);
-      const isThere = typeof value === 'object' && value !== null && name !== undefined;
-      this.#visit(
-        isThere && Object.hasOwn(value, name) ? (value as { [name: string]: unknown })[name] : undefined,
-      );
+      const isThere = isJsonObject(value) && name !== undefined && Object.hasOwn(value, name);
+      if (isThere) this.#noteNumber(value, name);
+      this.#visit(isThere ? value[name] : undefined);
       if (name !== undefined) keys.set(name, range);
     }
     return { start, end: this.#lineEnd(start) };
@@ -70,14 +73,28 @@ export class Places {
   #sequence(start: number, value: unknown): Range {
     const keys = new Map<string, Range>();
     this.#note(value, start, keys);
-    for (let index = 0; !this.#closes(); index++)
+    for (let index = 0; !this.#closes(); index++) {
+      if (Array.isArray(value)) this.#noteNumber(value, index);
       keys.set(String(index), this.#visit(Array.isArray(value) ? value[index] : undefined));
+    }
     return { start, end: this.#lineEnd(start) };
   }
 
   #note(value: unknown, start: number, keys: ReadonlyMap<string, Range>): void {
     if (typeof value === 'object' && value !== null && !this.#containers.has(value))
       this.#containers.set(value, { start: Math.max(0, start), keys });
+  }
+
+  /** The event that comes next is that of a member. */
+  #noteNumber(container: object, key: string | number): void {
+    const event = this.events[this.#at];
+    const value = (container as { readonly [key: string | number]: unknown })[key];
+    if (typeof value !== 'number' || event?.type !== EVENT_ID.SCALAR) return;
+    const text = this.text.slice(event.valueStart, event.valueEnd);
+    const number = isNumberText(text) ? readNumber(text) : value;
+    if (!(number instanceof Exact)) return;
+    const known = this.numbers.get(container) ?? new Map<string, Exact>();
+    this.numbers.set(container, known.set(String(key), number));
   }
 
   #closes(): boolean {
