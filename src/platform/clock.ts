@@ -7,16 +7,27 @@ export function elapsed(): number {
 /** In milliseconds: what a timer of the system can be set to. What is longer would be over at once. */
 export const longestTimer = 2 ** 31 - 1;
 
-/** Does something after a time of any length, in milliseconds. @returns what keeps it from that */
+/**
+ * Limits something to a time of any length, in milliseconds. What has come in by the end of it comes before `then`: a
+ * program that was busy itself, and reads late what is there, has not waited in vain.
+ * @returns what keeps it from that
+ */
 export function after(milliseconds: number, then: () => void): () => void {
   const end = elapsed() + milliseconds;
   let timer: NodeJS.Timeout;
+  let immediate: NodeJS.Immediate | undefined;
   const wait = (left: number) => {
     timer = setTimeout(
-      () => (left > longestTimer ? wait(end - elapsed()) : then()),
+      () => {
+        if (left > longestTimer) wait(end - elapsed());
+        else immediate = setImmediate(then);
+      },
       Math.min(longestTimer, left),
     );
   };
   wait(milliseconds);
-  return () => clearTimeout(timer);
+  return () => {
+    clearTimeout(timer);
+    clearImmediate(immediate);
+  };
 }

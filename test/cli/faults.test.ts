@@ -1,12 +1,13 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { gzipSync } from 'node:zlib';
+import { fence, within } from '../support/cases.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
 import { serveRaw } from '../support/server.ts';
 
-const kase = (title: string, origin: string, statements: string) =>
-  `## ${title}\n\n\`\`\`http\nGET ${origin}/\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n\n`;
+const kase = (title: string, origin: string, statements: string, settings = '') =>
+  `## ${title}\n\n${settings}\`\`\`http\nGET ${origin}/\n\`\`\`\n\n\`\`\`mervok\n${statements}\n\`\`\`\n\n`;
 
 test('whatever a server does, its case ends in a fault and the run goes on', async t => {
   const answering = (answer: Buffer | string) =>
@@ -37,12 +38,15 @@ test('whatever a server does, its case ends in a fault and the run goes on', asy
   ];
   // A server may say 100 without being asked.
   const good = await answering(`HTTP/1.1 100 Continue\r\n\r\n${head}Content-Length: 2\r\n\r\nok`);
-  const page = servers.flatMap(([title, origin, fault]) => [
-    kase(`${title} unexpected`, origin, 'status = 200'),
-    kase(`${title} expected`, origin, `fault = "${fault}"`),
-  ]);
+  const page = servers.flatMap(([title, origin, fault]) => {
+    const settings = fault === 'timeout' ? within('1500 ms') : '';
+    return [
+      kase(`${title} unexpected`, origin, 'status = 200', settings),
+      kase(`${title} expected`, origin, `fault = "${fault}"`, settings),
+    ];
+  });
   const folder = folderWith(t, {
-    'page.md': `---\ntimeout: 1500 ms\n---\n# Faults\n\n${page.join('')}${kase('Good', good, 'status = 200\nbody = "ok"')}`,
+    'page.md': `# Faults\n\n${page.join('')}${kase('Good', good, 'status = 200\nbody = "ok"')}`,
   });
   const { code, out, err } = await mervok(folder, ['run', 'page.md'], {
     NODE_OPTIONS: '--max-old-space-size=200',
@@ -59,14 +63,14 @@ test('whatever a server does, its case ends in a fault and the run goes on', asy
 
 test('a connection that never opens does not keep the program from ending', async t => {
   const silent = await serveRaw(t, () => undefined);
-  const safe = silent.replace('http:', 'https:');
-  const settings = (more: string) => `\`\`\`yaml settings\n${more}\n\`\`\`\n\n`;
-  const withSettings = (text: string, more: string) => text.replace('\n\n', `\n\n${settings(more)}`);
+  const through = fence('yaml settings', `proxy: ${silent}`);
+  const page = [
+    kase('TLS', silent.replace('http:', 'https:'), 'fault = "timeout"'),
+    kase('Tunnel', 'https://skerry.example', 'fault = "timeout"', through),
+    kase('Passed on', 'http://skerry.example', 'fault = "timeout"', through),
+  ];
   const folder = folderWith(t, {
-    'page.md': `---\ntimeout: 200 ms\n---\n# Silence\n\n${kase('TLS', safe, 'fault = "timeout"')}${withSettings(
-      kase('Tunnel', 'https://skerry.example', 'fault = "timeout"'),
-      `proxy: ${silent}`,
-    )}${withSettings(kase('Passed on', 'http://skerry.example', 'fault = "timeout"'), `proxy: ${silent}`)}`,
+    'page.md': `---\ntimeout: 200 ms\n---\n# Silence\n\n${page.join('')}`,
   });
   const { code, out } = await mervok(folder, ['run', '-q', 'page.md']);
   assert.deepEqual([code, out.split('\n')[0]], [0, 'Passed: 3 cases; all 3 checks hold.']);

@@ -3,7 +3,7 @@ import { readFileSync, symlinkSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join, resolve } from 'node:path';
 import { test } from 'node:test';
-import { fence, pageOf, runCases } from '../support/cases.ts';
+import { fence, pageOf, runCases, within } from '../support/cases.ts';
 import {
   address,
   type DatabaseKind,
@@ -178,12 +178,12 @@ const rows: readonly Row[] = [
   ],
   [
     'Repeats',
-    `${checks('repeat every 10 ms for 5 s until $[0].depth >= 5')}${sql("update berths set depth = depth + 1 where code = 'a'; select depth from berths where code = 'a'")}`,
+    `${checks('repeat every 10 ms for 60 s until $[0].depth >= 5')}${sql("update berths set depth = depth + 1 where code = 'a'; select depth from berths where code = 'a'")}`,
     'passed',
   ],
   [
     'Endless',
-    `${sql('with recursive n as (select 1 as x union all select x + 1 from n) select max(x) as most from n')}${checks('count $[*] = 1')}`,
+    `${within('1500 ms')}${sql('with recursive n as (select 1 as x union all select x + 1 from n) select max(x) as most from n')}${checks('count $[*] = 1')}`,
     /^error: The query had not ended within 1\.5 s\. The limit is the setting 'timeout'\.$/,
     'postgres',
     'sqlite',
@@ -294,7 +294,7 @@ for (const { dialect, missing, open } of databaseKinds)
   }, async t => {
     const { setting } = await open(t);
     const own = rows.filter(([, , , ...dialects]) => dialects.length === 0 || dialects.includes(dialect));
-    const settings = `title: Skerry Harbour\n${variables}databases:\n  ledger: ${setting}\ntimeout: 1500 ms\nlimits: { rows: 500 }\nredact: { paths: ["$[*].age"] }\n`;
+    const settings = `title: Skerry Harbour\n${variables}databases:\n  ledger: ${setting}\ntimeout: 60 s\nlimits: { rows: 500 }\nredact: { paths: ["$[*].age"] }\n`;
     const folder = folderWith(t, {
       'mervok.yaml': settings,
       'data/.keep': '',
@@ -336,13 +336,16 @@ for (const { dialect, missing, open } of databaseKinds)
 test('a query that takes too long is ended at the server', { skip: databaseKinds[1]!.missing }, async t => {
   const { setting } = await databaseKinds[1]!.open(t);
   const page = pageOf([
-    ['Sleeps', `${sql("select pg_sleep(60), 'sleeping gull'")}${checks('fault = "timeout"')}`],
+    [
+      'Sleeps',
+      `${within('700 ms')}${sql("select pg_sleep(60), 'sleeping gull'")}${checks('fault = "timeout"')}`,
+    ],
     [
       'Looks',
       `${fence('sql step other', "select count(*) as n from pg_stat_activity where query like '%sleeping' || ' gull%' and state = 'active'")}${checks('$[0].n = 0')}`,
     ],
   ]);
-  const settings = `databases:\n  ledger: ${setting}\n  other: ${setting}\ntimeout: 700 ms\n`;
+  const settings = `databases:\n  ledger: ${setting}\n  other: ${setting}\n`;
   const folder = folderWith(t, { 'mervok.yaml': settings, 'a.md': page });
   const { code, out, err } = await runCases(folder);
   assert.equal(code, 0, out + err);
@@ -360,7 +363,7 @@ test('an interrupt ends a query at the server', { skip: databaseKinds[2]!.missin
     'b.md': pageOf([
       [
         'Looks',
-        `${checks('repeat every 50 ms for 5 s until $[0].n = 0')}${sql("select count(*) as n from information_schema.processlist where info like 'select sleep%'")}`,
+        `${checks('repeat every 50 ms for 60 s until $[0].n = 0')}${sql("select count(*) as n from information_schema.processlist where info like 'select sleep%'")}`,
       ],
     ]),
   });
@@ -406,7 +409,6 @@ test('many that ask at once wait for one of few connections', {
   assert.ok(
     asked.some(event => event.type === 'operation' && event.queued !== undefined && event.queued > 50),
   );
-  assert.ok(asked.every(event => event.type === 'operation' && event.times.total < 2000));
 });
 
 test('databases that are away, that let nobody in, that are not there, that speak something else', {
@@ -489,11 +491,11 @@ test('databases that are away, that let nobody in, that are not there, that spea
     ['lite-folder', '{ url: "sqlite:{folder}" }', /fault: missing; .*is no file/],
     ['lite-text', '{ url: "sqlite:data/note.db" }', /fault: (?:missing|statement); /],
   ];
-  const settings = `variables: { link: link, folder: data }\ndatabases:\n${rows.map(([name, setting]) => `  ${name}: ${setting}`).join('\n')}\ntimeout: 900 ms\n`;
+  const settings = `variables: { link: link, folder: data }\ndatabases:\n${rows.map(([name, setting]) => `  ${name}: ${setting}`).join('\n')}\ntimeout: 60 s\n`;
   const page = pageOf(
     rows.map(([name]) => [
       name,
-      `${fence(`sql step ${name}`, name === 'lite-text' ? 'select * from sqlite_master' : 'select 1 as one')}${checks('count $[*] = 1')}`,
+      `${/-(?:mute|web)$/.test(name) ? within('900 ms') : ''}${fence(`sql step ${name}`, name === 'lite-text' ? 'select * from sqlite_master' : 'select 1 as one')}${checks('count $[*] = 1')}`,
     ]),
   );
   const folder = folderWith(t, {

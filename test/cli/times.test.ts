@@ -33,7 +33,7 @@ test('hops, challenges and tries stand at their own time; the time of a request 
     'mervok.yaml': `base: ${origin}\n`,
     'a.md':
       caseText('Chain', 'GET /a', 'status = 200\ntime > 300 ms') +
-      `## Tries\n\n~~~yaml settings\nretry: { times: 3, every: 200 ms }\n~~~\n\n~~~http\nGET /try\n~~~\n\n~~~mervok\nstatus = 200\ntime < 900 ms\n~~~\n`,
+      `## Tries\n\n~~~yaml settings\nretry: { times: 3, every: 200 ms }\n~~~\n\n~~~http\nGET /try\n~~~\n\n~~~mervok\nstatus = 200\n~~~\n`,
   });
   const { code, out } = await mervok(folder, [
     'run',
@@ -86,6 +86,7 @@ test('waits and limits of weeks are no shorter than they say', async t => {
       caseText('Ready', 'GET /', 'status = 200') + caseText('Wait', 'GET /', 'status = 200\nwait 700 h'),
   });
   assert.equal((await mervok(folder, ['run', 'a.md', '--timeout', '700h'])).code, 0);
+  assert.equal((await mervok(folder, ['send', 'a.md', '--timeout', '700h'])).code, 0);
   const ended = await mervok(folder, ['run', 'b.md'], {}, interruptAfter('Ready', 1000));
   assert.equal(ended.code, 130);
 });
@@ -98,6 +99,8 @@ test('other steps too have limits of weeks', async t => {
 ## Runs\n\n${fence('sh step', 'sleep 0.3')}${fence('mervok', 'exit = 0')}
 ## Works it out\n\n${fence('js step', "import { equals } from 'mervok:checks'\nlet sum = 0\nfor (let n = 0; n < 1e6; n++) sum += n\nequals('sum', sum, 499999500000)")}`,
   });
-  const { code, out, err } = await mervok(folder, ['run', '--commands']);
-  assert.equal(code, 0, out + err);
+  for (const words of [['run'], ['send', 'a.md#runs', '--timeout', '700h']]) {
+    const { code, out, err } = await mervok(folder, [...words, '--commands']);
+    assert.equal(code, 0, out + err);
+  }
 });

@@ -118,7 +118,7 @@ test('a run with --jobs that is killed has told of every page, and of no secret 
     const look = setInterval(() => {
       if (asked.length < 8) return;
       clearInterval(look);
-      setTimeout(() => child.kill('SIGKILL'), 700);
+      setTimeout(() => child.kill('SIGKILL'), 3000);
     }, 20);
   });
   const path = join(folder, '.mervok/runs', records(folder)[0]!);

@@ -65,7 +65,7 @@ test('every request of a run against a server that fails at random is in the rec
     });
   });
   const folder = folderWith(t, {
-    'mervok.yaml': `base: ${origin}\ntimeout: 400 ms\n`,
+    'mervok.yaml': `base: ${origin}\ntimeout: 3 s\n`,
     'soak.md': ['GET', 'POST'].map(caseOf).join('\n'),
   });
   const words = ['run', '--quiet', '--users', String(users), '--rounds', String(rounds)];

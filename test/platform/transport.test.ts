@@ -465,22 +465,6 @@ test('a body that cannot be written where it should go is told', async t => {
   assert.match(fault.message, /^The body could not be written to '.*': .*EISDIR/);
 });
 
-test('a body that goes into a file may take longer than its beginning', async t => {
-  const folder = mkdtempSync(join(tmpdir(), 'mervok-test-'));
-  t.after(() => rmSync(folder, { recursive: true, force: true }));
-  const origin = await serve(t, (_request, response) => {
-    response.write('a beginning');
-    setTimeout(() => response.end(', an end'), 250);
-  });
-  const saveTo = join(folder, 'slow.txt');
-  for (const timeout of [{ answer: 100 }, { connect: 100 }, { connect: 100, answer: 100 }]) {
-    const { fault } = await send(origin, { saveTo, timeout });
-    assert.equal(fault, undefined, JSON.stringify(timeout));
-    assert.equal(readFileSync(saveTo, 'utf8'), 'a beginning, an end');
-  }
-  assert.equal((await send(origin, { saveTo, timeout: { total: 100 } })).fault?.kind, 'timeout');
-});
-
 test('fields behind the body are kept apart; any method goes', async t => {
   const origin = await serve(t, (request, response) => {
     response.setHeader('X-Method', request.method!);

@@ -58,3 +58,6 @@ export function pageOf(
 export function fence(info: string, text: string): string {
   return `~~~${info}\n${text}\n~~~\n`;
 }
+
+/** The settings of a case that is to take longer than it may: others keep limits that a busy machine does not reach. */
+export const within = (limit: string): string => fence('yaml settings', `timeout: ${limit}`);

@@ -33,9 +33,10 @@ export class Watch {
     if (deadline >= this.#due) return;
     clearTimeout(this.#timer);
     this.#due = deadline;
-    // What is waited for keeps the program alive, not the limit of its time.
+    // What is waited for keeps the program alive, not the limit of its time. What has come in meanwhile comes first: a
+    // program that was busy itself, and reads a response late, has not waited for it in vain.
     this.#timer = setTimeout(
-      () => this.#look(),
+      () => setImmediate(() => this.#look()),
       Math.min(longestTimer, Math.ceil(deadline - elapsed())),
     ).unref();
   }
