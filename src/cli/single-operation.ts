@@ -8,7 +8,7 @@ import { CommandStep } from '../core/steps/command/command-step.ts';
 import { CommandView } from '../core/steps/command/command-view.ts';
 import { QueryView } from '../core/steps/query/query-view.ts';
 import { durationText } from '../core/values/text.ts';
-import { after } from '../platform/clock.ts';
+import { signalAfter } from '../platform/clock.ts';
 import { openPorts } from '../platform/ports.ts';
 import { version } from '../platform/version.ts';
 import { blockedInWords } from '../reports/cases.ts';
@@ -57,9 +57,8 @@ export async function operate(
     if (event.holds === 'yes') checks.held++;
   };
   const interrupt = listenForInterrupt();
-  const limit = new AbortController();
-  const cancelTimer = timeout === undefined ? undefined : after(timeout, () => limit.abort());
-  const signal = AbortSignal.any([interrupt.signal, limit.signal]);
+  const limit = timeout === undefined ? undefined : signalAfter(timeout);
+  const signal = limit ? AbortSignal.any([interrupt.signal, limit]) : interrupt.signal;
   const ports = await openPorts(places, kindsIn(plan));
   const options = { tool: `mervok ${version}`, bodies: true, signal, masker };
   try {
@@ -69,11 +68,10 @@ export async function operate(
     await run(firstOnly(plan, asked), watched, options, onEvent);
   } finally {
     interrupt.stop();
-    cancelTimer?.();
     await ports.close();
   }
   if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
-  else if (limit.signal.aborted && !last) {
+  else if (limit?.aborted && !last) {
     err(`Given up after ${durationText(timeout!)} (--timeout), before anything came.\n`);
     process.exitCode = exitCodes.failed;
   } else if (problems.length > 0) {

@@ -8,7 +8,7 @@ import { Masker } from '../core/secrecy/masker.ts';
 import { exchangeEvent } from '../core/steps/http/exchange-event.ts';
 import type { HttpPort, OutgoingRequest, Sent } from '../core/steps/http/http-port.ts';
 import { durationText } from '../core/values/text.ts';
-import { after } from '../platform/clock.ts';
+import { signalAfter } from '../platform/clock.ts';
 import { openPorts } from '../platform/ports.ts';
 import { version } from '../platform/version.ts';
 import { blockedInWords } from '../reports/cases.ts';
@@ -33,7 +33,7 @@ export class SingleRequest {
   readonly masker = new Masker();
   #last: Sent | undefined;
   /** Ends all of it where a case takes longer than it may. */
-  readonly #limit = new AbortController();
+  #limit: AbortSignal | undefined;
   #ended = 0;
   #checks = { made: 0, held: 0 };
   readonly #all: number;
@@ -53,8 +53,7 @@ export class SingleRequest {
     const { isGiven, timeout } = this.options;
     const interrupt = listenForInterrupt();
     // Of a request of the command line it is a setting.
-    const cancelTimer =
-      isGiven || timeout === undefined ? undefined : after(timeout, () => this.#limit.abort());
+    if (!isGiven && timeout !== undefined) this.#limit = signalAfter(timeout);
     const ports = await openPorts(prepared.places, kindsIn(prepared.plan));
     const { http } = ports.operations;
     const watched: Ports = {
@@ -67,18 +66,17 @@ export class SingleRequest {
     const options: RunOptions = {
       tool: `mervok ${version}`,
       bodies: false,
-      signal: AbortSignal.any([interrupt.signal, this.#limit.signal]),
+      signal: this.#limit ? AbortSignal.any([interrupt.signal, this.#limit]) : interrupt.signal,
       masker,
     };
     try {
       await run(firstOnly(prepared.plan, this.asked), watched, options, event => this.#onEvent(event));
     } finally {
       interrupt.stop();
-      cancelTimer?.();
       await ports.close();
     }
     if (interrupt.signal.aborted) process.exitCode = exitCodes.interrupted;
-    else if (this.#limit.signal.aborted && !this.#last?.exchanges.at(-1)?.response) this.#giveUp();
+    else if (this.#limit?.aborted && !this.#last?.exchanges.at(-1)?.response) this.#giveUp();
     return this.#last;
   }
 
@@ -132,7 +130,7 @@ export class SingleRequest {
     this.#last = undefined;
     process.exitCode = exitCodes.failed;
     // That is told at the end, for all that there was to do.
-    if (this.#limit.signal.aborted) return;
+    if (this.#limit?.aborted) return;
     const message = event.problem?.message ?? (isAsked ? came?.fault?.message : undefined);
     const mend = isAsked && came ? this.#mendOf(came) : '';
     if (message !== undefined) err(`${this.masker.text(message)}${mend}\n`);

@@ -9,7 +9,8 @@ export const longestTimer = 2 ** 31 - 1;
 
 /**
  * Limits something to a time of any length, in milliseconds. What has come in by the end of it comes before `then`: a
- * program that was busy itself, and reads late what is there, has not waited in vain.
+ * program that was busy itself, and reads late what is there, has not waited in vain. What is waited for keeps the
+ * program alive, not the limit of its time.
  * @returns what keeps it from that
  */
 export function after(milliseconds: number, then: () => void): () => void {
@@ -23,11 +24,18 @@ export function after(milliseconds: number, then: () => void): () => void {
         else immediate = setImmediate(then);
       },
       Math.min(longestTimer, left),
-    );
+    ).unref();
   };
   wait(milliseconds);
   return () => {
     clearTimeout(timer);
     clearImmediate(immediate);
   };
+}
+
+/** Aborted after a time of any length, in milliseconds. */
+export function signalAfter(milliseconds: number): AbortSignal {
+  const controller = new AbortController();
+  after(milliseconds, () => controller.abort());
+  return controller.signal;
 }

@@ -4,6 +4,7 @@ import { percentDecoded } from '../../core/text/percent.ts';
 import { isNumeric, numberText } from '../../core/values/number.ts';
 import type { AnswerValue } from './answer-value.ts';
 import { htmlValues, xmlValues } from './markup-values.ts';
+import { cookiesSetBy } from './recorded-parts.ts';
 import type { RecordedExchange } from './recording.ts';
 
 type Values = Generator<AnswerValue>;
@@ -20,6 +21,7 @@ export function* valuesOfAnswer(
 ): Values {
   for (const each of addressValues(exchange)) if (isAsked(each.value)) yield each;
   for (const each of headerValues(exchange)) if (isAsked(each.value)) yield each;
+  for (const each of cookieValues(exchange)) if (isAsked(each.value)) yield each;
   const { contentType, text } = exchange;
   if (text === undefined) return;
   if (/html/.test(contentType)) yield* htmlValues(text, isAsked);
@@ -66,21 +68,22 @@ function* addressed(url: string, source: string): Values {
 const ofTransfer =
   /^(?:date|server|vary|via|age|allow|connection|keep-alive|trailer|expires|pragma|refresh|status|location|link|alt-svc|nel|report-to|timing-allow-origin|transfer-encoding|upgrade|set-cookie|(?:cache|strict|access|content|accept|cross|referrer|permissions|feature|origin|server|sec)-.*|x-(?:frame|xss|content-type|powered|dns|download|permitted|robots|runtime|cache|served|ua|ratelimit)\b.*)$/i;
 
-/** Sessions, tokens, versions; of cookies those that a script sends back beside them. */
+/** Sessions, tokens, versions. */
 function* headerValues({ answered }: RecordedExchange): Values {
-  for (const [name, value] of answered) {
-    if (/^set-cookie$/i.test(name))
-      for (const line of value.split('\n')) {
-        const [, cookie, content] = /^\s*([\w.-]+)=([^;]*)/.exec(line) ?? [];
-        if (cookie === undefined || !/\d/.test(content!)) continue;
-        const what = { member: cookie, isSecret: true } as const;
-        yield { ...what, value: content!, source: () => `cookie ${cookie}` };
-        // A script reads what it stands for.
-        const decoded = percentDecoded(content!);
-        if (decoded !== content) yield { ...what, value: decoded, source: () => `decode(cookie ${cookie})` };
-      }
-    else if (/^[A-Za-z][\w-]*$/.test(name) && !ofTransfer.test(name))
+  for (const [name, value] of answered)
+    if (/^[A-Za-z][\w-]*$/.test(name) && !ofTransfer.test(name))
       yield { value, member: name.toLowerCase(), source: () => `header ${name.toLowerCase()}` };
+}
+
+/** What a script sends back beside the cookie. */
+function* cookieValues(exchange: RecordedExchange): Values {
+  for (const [member, value] of cookiesSetBy(exchange)) {
+    if (!/^[\w.-]+$/.test(member) || !/\d/.test(value)) continue;
+    yield { value, member, isSecret: true, source: () => `cookie ${member}` };
+    // A script reads what it stands for.
+    const decoded = percentDecoded(value);
+    if (decoded !== value)
+      yield { value: decoded, member, isSecret: true, source: () => `decode(cookie ${member})` };
   }
 }
 

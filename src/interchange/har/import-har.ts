@@ -11,7 +11,7 @@ import { kindsOf } from './kinds.ts';
 import { readHar } from './read-har.ts';
 import { BodyWriter } from './recorded-body.ts';
 import { RecordedNames } from './recorded-names.ts';
-import { cookiesIn, encodeBraces, pairsIn, readDocument } from './recorded-parts.ts';
+import { cookiesIn, cookiesSetBy, encodeBraces, pairsIn, readDocument } from './recorded-parts.ts';
 import type { RecordedExchange, Recording } from './recording.ts';
 import { SentFiles } from './sent-files.ts';
 import { pathWords, subjectsBefore, subjectsOf } from './subjects.ts';
@@ -147,17 +147,13 @@ class CaseWriter {
   #cookiesBefore(): void {
     const set = new Set<string>();
     const before = new Map<string, string>();
-    for (const { cookies, headers, answered } of this.recording.everything) {
+    for (const exchange of this.recording.everything) {
+      const { cookies, headers } = exchange;
       const sent = cookies.length > 0 ? cookies : cookiesIn(headers);
       for (const [name, value] of sent) if (!set.has(name) && !before.has(name)) before.set(name, value);
-      for (const [name, value] of answered) {
-        if (!/^set-cookie$/i.test(name)) continue;
-        for (const line of value.split('\n')) {
-          const [, cookie, content] = /^\s*([^=;\s]+)=([^;]*)/.exec(line) ?? [];
-          if (cookie === undefined) continue;
-          set.add(cookie);
-          if (content!.length >= shortestWritten) this.#cookieValues.add(content!);
-        }
+      for (const [name, value] of cookiesSetBy(exchange)) {
+        set.add(name);
+        if (value.length >= shortestWritten) this.#cookieValues.add(value);
       }
     }
     const pairs = [...before].map(

@@ -28,6 +28,17 @@ export function cookiesIn(headers: RecordedExchange['headers']): [string, string
     });
 }
 
+/** The cookies that an answer sets; a recording may have several in one header, a line each. */
+export function cookiesSetBy({ answered }: RecordedExchange): [name: string, value: string][] {
+  return answered
+    .filter(([name]) => /^set-cookie$/i.test(name))
+    .flatMap(([, value]) => value.split('\n'))
+    .flatMap(line => {
+      const [, name, value] = /^\s*([^=;\s]+)=([^;]*)/.exec(line) ?? [];
+      return name === undefined ? [] : [[name, value!] as [string, string]];
+    });
+}
+
 /** A document of JSON, whose numbers keep all their digits; nothing where it is none. */
 export function readDocument(text: string): Value | undefined {
   try {

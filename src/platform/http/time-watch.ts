@@ -1,4 +1,4 @@
-import { elapsed, longestTimer } from '../clock.ts';
+import { after, elapsed } from '../clock.ts';
 
 /** An exchange that is under way. */
 export interface Watched {
@@ -14,7 +14,7 @@ export interface Watched {
  */
 export class Watch {
   readonly #open = new Set<Watched>();
-  #timer: NodeJS.Timeout | undefined;
+  #cancelTimer = () => {};
   #due = Number.POSITIVE_INFINITY;
 
   constructor(readonly signal: AbortSignal) {
@@ -31,14 +31,9 @@ export class Watch {
   /** To be called where a deadline has become an earlier one. */
   expect({ deadline }: Watched): void {
     if (deadline >= this.#due) return;
-    clearTimeout(this.#timer);
+    this.#cancelTimer();
     this.#due = deadline;
-    // What is waited for keeps the program alive, not the limit of its time. What has come in meanwhile comes first: a
-    // program that was busy itself, and reads a response late, has not waited for it in vain.
-    this.#timer = setTimeout(
-      () => setImmediate(() => this.#look()),
-      Math.min(longestTimer, Math.ceil(deadline - elapsed())),
-    ).unref();
+    this.#cancelTimer = after(Math.ceil(deadline - elapsed()), () => this.#look());
   }
 
   delete(watched: Watched): void {
