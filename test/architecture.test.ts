@@ -31,6 +31,7 @@ const order = [
   'src/core/analysis',
   'src/core/record',
   'src/core/runner',
+  'src/core/examples',
   'src/interchange',
   'src/platform',
   'src/reports',

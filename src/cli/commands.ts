@@ -48,6 +48,10 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--timeout <DURATION>', 'end the run after so long')
       .option('--seed <TEXT>', 'let chance take the same turns as with this seed before')
       .option('--watch', 'run again what a changed file touches')
+      .option(
+        '--examples <HOW>',
+        'strict: what is not as the example in its page fails; write: examples are taken from what comes',
+      )
       .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',
@@ -63,7 +67,12 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         'after',
         '\nA DURATION is a number and its unit: 500ms, 30s, 5min, 1h.\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
       )
-      .action(async (paths: string[], options) => runCommand(paths, options, openTerminal(options))),
+      .action(async (paths: string[], options) => {
+        const later = () => import('./interactive-commands.ts');
+        const terminal = openTerminal(options);
+        if (options.examples === 'write') await (await later()).runWritingExamples(paths, options, terminal);
+        else await runCommand(paths, options, terminal, { watch: async () => (await later()).watch });
+      }),
 
   list: command =>
     choosing(looking(command))

@@ -16,3 +16,4 @@ export { showCommand } from './show.ts';
 export { topicNames } from './topic-names.ts';
 export { varsCommand } from './vars.ts';
 export { watch } from './watch.ts';
+export { runWritingExamples } from './write-examples.ts';

@@ -1,4 +1,5 @@
 import { join, relative } from 'node:path';
+import { examineExamples } from '../core/examples/examine-examples.ts';
 import type { Finding } from '../core/model/finding.ts';
 import { shownOf } from '../core/secrecy/shown-finding.ts';
 import { counted } from '../core/text/words.ts';
@@ -32,6 +33,7 @@ export async function lintCommand(
   const prepared = pages.length > 0 || paths.length === 0 ? await preparePlan(pages, flags) : undefined;
   const found = [
     ...(prepared?.findings.map(ofAnotherMachine) ?? []),
+    ...(prepared ? await examineExamples(prepared.plan, prepared.flow) : []),
     ...definitions.flatMap(each => each.findings),
   ];
   const findings = flags.strict ? found.map(asError) : found;

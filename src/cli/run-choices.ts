@@ -23,11 +23,12 @@ export interface RunOptionFlags {
   readonly pause?: string;
   readonly timeout?: string;
   readonly failFast?: boolean;
+  readonly examples?: string;
 }
 
 type ChosenRunOptions = Pick<
   RunOptions,
-  'rounds' | 'users' | 'lasting' | 'jobs' | 'pause' | 'timeout' | 'failFast'
+  'rounds' | 'users' | 'lasting' | 'jobs' | 'pause' | 'timeout' | 'failFast' | 'examples'
 >;
 
 /** How a run goes, as the command line says. Throws UsageError. */
@@ -41,7 +42,25 @@ export function readRunOptions(flags: RunOptionFlags): ChosenRunOptions {
     ...(pause !== undefined && { pause: readTime('--pause', pause) }),
     ...(timeout !== undefined && { timeout: readTime('--timeout', timeout) }),
     ...(failFast && { failFast }),
+    examples: readExamples(flags),
   };
+}
+
+/** Responses are set beside examples where each request is sent once; many of them would only say it again. */
+function readExamples({ examples, rounds, users, for: lasting }: RunOptionFlags): RunOptions['examples'] {
+  const repeats = Object.entries({ '--rounds': rounds, '--users': users, '--for': lasting }).find(
+    ([, value]) => value !== undefined,
+  );
+  if (examples === undefined) return repeats ? undefined : 'told';
+  if (examples !== 'strict' && examples !== 'write')
+    throw new UsageError(
+      `--examples takes strict (what is not as its example fails) or write (examples are taken from what comes), not '${examples}'.`,
+    );
+  if (repeats)
+    throw new UsageError(
+      `--examples ${examples} and ${repeats[0]} do not go together: examples are for one answer.`,
+    );
+  return examples === 'strict' ? examples : undefined;
 }
 
 function readCount(option: string, text: string): number {

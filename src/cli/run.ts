@@ -1,7 +1,9 @@
 import { relative } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
+import type { RunOptions } from '../core/runner/run-options.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
+import { exitCodes } from './exit.ts';
 import {
   allowing,
   flagsAgain,
@@ -34,7 +36,27 @@ export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
   readonly json?: boolean;
 }
 
-export async function runCommand(paths: readonly string[], flags: RunFlags, whole: Terminal): Promise<void> {
+/** What writes examples into pages from what came. */
+export interface ExampleOutput {
+  readonly onAnswers: NonNullable<RunOptions['onAnswers']>;
+  /** Whether everything that was to be written could be. */
+  write(prepared: Prepared, terminal: Terminal): Promise<boolean>;
+}
+
+/** What a run may do besides, from parts of the program that few runs load. */
+export interface RunExtras {
+  /** Runs again what changes, until it is interrupted. */
+  readonly watch: () => Promise<typeof import('./watch.ts').watch>;
+  /** Where examples are to be written. */
+  readonly openExamples?: (prepared: Prepared) => Promise<ExampleOutput>;
+}
+
+export async function runCommand(
+  paths: readonly string[],
+  flags: RunFlags,
+  whole: Terminal,
+  { watch, openExamples }: RunExtras,
+): Promise<void> {
   const output = readOutputs(flags.output);
   if (flags.json && output.some(({ path }) => path === undefined))
     throw new UsageError('--json and a report both want standard output.');
@@ -52,10 +74,12 @@ export async function runCommand(paths: readonly string[], flags: RunFlags, whol
     noteUnusedGiven(plan, terminal);
     noteUnsafe(findings, terminal);
     const selected = selectedInWords(chosen, flags);
-    process.exitCode = await executeRun(
+    const examples = await openExamples?.(prepared);
+    const exitCode = await executeRun(
       plan,
       {
         ...runOptions,
+        ...(examples && { onAnswers: examples.onAnswers }),
         output,
         view,
         root,
@@ -69,8 +93,10 @@ export async function runCommand(paths: readonly string[], flags: RunFlags, whol
       },
       terminal,
     );
+    const isWritten = examples === undefined || (await examples.write(prepared, terminal));
+    process.exitCode = isWritten ? exitCode : exitCodes.unfinished;
   };
-  if (flags.watch) await (await import('./interactive-commands.ts')).watch(paths, runOnce, terminal);
+  if (flags.watch) await (await watch())(paths, runOnce, terminal);
   else await runOnce();
 }
 

@@ -63,6 +63,7 @@ export class EventLines {
     line += `,"request":{"method":${texts.method.of(request.method)},"url":${texts.url.of(request.url)},"headers":${texts.sent.of(request.headers)}`;
     line += request.body ? `,"body":${JSON.stringify(request.body)}}` : '}';
     if (event.definition) line += `,"definition":${texts.definition.of(event.definition)}`;
+    if (event.example) line += `,"example":${JSON.stringify(event.example)}`;
     if (connection) line += `,"connection":${texts.connection.of(connection)}`;
     if (!response) return `${line}}`;
     const { status, reason, headers, trailers, body, encoded } = response;

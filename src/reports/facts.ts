@@ -4,7 +4,7 @@ import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted, grouped, inWords } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
-import { heldInWords } from './held.ts';
+import { heldInWords, outdatedInWords } from './held.ts';
 import { timesInWords } from './percentiles.ts';
 import { broughtInWords } from './verdict.ts';
 
@@ -32,6 +32,7 @@ export function factsOf(
     ['Seed', run.seed],
     ['With', run.tool],
     ['Definition', heldInWords(totals).join(' ') || undefined],
+    ['Examples', outdatedInWords(totals)],
   ];
   return facts.filter((fact): fact is [string, string] => fact[1] !== undefined);
 }

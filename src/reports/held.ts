@@ -10,6 +10,18 @@ export function heldInWords({ definitions }: RunTotals): string[] {
   return definitions.map(definitionInWords);
 }
 
+/** So many places of examples are told. */
+const mostPlaces = 3;
+
+/** `3 examples are out of date: berths.md:24, …`; nothing where none is. */
+export function outdatedInWords({ outdated }: RunTotals): string | undefined {
+  if (!outdated) return undefined;
+  const { count, places } = outdated;
+  const told = places.slice(0, mostPlaces).join(', ');
+  const more = count > mostPlaces ? `, and ${counted(count - mostPlaces, 'more', 'more')}` : '';
+  return `${counted(count, 'example')} ${count === 1 ? 'is' : 'are'} out of date: ${told}${more}.`;
+}
+
 function definitionInWords({ file, held, notHeld, reasons, notes }: HeldTotals): string {
   const parts = [`Held to ${file}: ${counted(held, 'response')}`];
   if (notHeld > 0) parts.push(`not held: ${grouped(notHeld)} (${reasonsInWords(reasons)})`);

@@ -3,7 +3,7 @@ import type { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { counted } from '../core/text/words.ts';
 import { figuresLines } from './figures-text.ts';
-import { heldInWords } from './held.ts';
+import { heldInWords, outdatedInWords } from './held.ts';
 import { visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal-options.ts';
 import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
@@ -31,6 +31,7 @@ export function endingLines(
   if (quiet) return verdict;
   const next = again && nextInWords(firstFailed, totals, again);
   const along = broughtInWords(brought);
+  const outdated = outdatedInWords(totals);
   const more =
     untold === 0
       ? []
@@ -42,6 +43,7 @@ export function endingLines(
     ...verdict.map(line => paint(totals.passed ? 'strong' : 'failed', line)),
     ...(along === undefined ? [] : wrap(`Brought along: ${visible(along)}.`, width, measure)),
     ...heldInWords(totals).flatMap(line => wrap(visible(line), width, measure)),
+    ...(outdated === undefined ? [] : wrap(visible(outdated), width, measure)),
     ...wrap(figuresInWords(totals), width, measure),
     ...(next === undefined ? [] : [paint('quiet', visible(next))]),
   ];

@@ -92,7 +92,11 @@ const hostile: readonly (readonly [text: string, outcome: Outcome])[] = [
   ['for (;;) try { for (;;); } catch {}', 'timeout'],
   ['try { for (;;); } finally { for (;;); }', 'timeout'],
   ['const f = async () => { for (;;) await 0; }; await f()', 'timeout'],
-  ['const again = () => Promise.resolve().then(again); await again()', 'timeout'],
+  // Every promise of it waits for the next: on a fast machine its memory comes to an end before its time.
+  [
+    'const again = () => Promise.resolve().then(again); await again()',
+    ended => ended.fault?.kind === 'timeout' || ended.fault?.kind === 'limit',
+  ],
   ['await new Promise(() => {})', 'pending'],
   ['await { then() {} }', 'pending'],
   ['export const a = { then(go) { go(1); } }', 'export'],

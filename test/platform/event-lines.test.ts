@@ -51,6 +51,12 @@ const changes: readonly Partial<ExchangeEvent>[] = [
   { fault: { kind: 'refused', message: 'No connection.' }, response: undefined },
   { interim: [{ status: 103, headers: [] }] },
   { definition: { file: 'harbour.yaml', hash: 'ff', notHeld: 'it is "outside"' } },
+  {
+    example: {
+      place: { file: 'berths.md', line: 7, column: 1 },
+      differences: [{ at: '$', expected: 'a "list"', found: 'null' }],
+    },
+  },
   { response: undefined },
 ];
 
@@ -73,6 +79,7 @@ test('whoever adds to what an exchange tells adds it to its line', () => {
       whole: 0,
       interim: 0,
       definition: 0,
+      example: 0,
       fault: 0,
     }),
   );

@@ -100,5 +100,6 @@ function effectOf({ written }: CollectionCase): string | undefined {
 
 /** Whether a statement or an example of a case says that its response sets a cookie. */
 function namesCookie({ written }: CollectionCase): boolean {
-  return written.exampleSetsCookie || [...statementsOf(written)].some(saysThatCookieIsSet);
+  const examples = written.steps.flatMap(step => step.examples ?? []);
+  return examples.some(each => each.setsCookie) || [...statementsOf(written)].some(saysThatCookieIsSet);
 }

@@ -106,7 +106,7 @@ export abstract class AnswerView {
   }
 
   /** What a document can be read from: a body that is only told of is none. */
-  get #readable(): string | Missing {
+  protected get readable(): string | Missing {
     return this.unreadable === undefined ? this.body : Missing.unreadable(this.unreadable);
   }
 
@@ -117,7 +117,7 @@ export abstract class AnswerView {
   /** The body as a JSON document; several of them, where they stand line by line, as a list. */
   get document(): Found {
     if (this.#document === undefined) {
-      const body = this.#readable;
+      const body = this.readable;
       this.#document = body instanceof Missing ? body : this.#readDocument(body);
     }
     return this.#document;
@@ -126,7 +126,7 @@ export abstract class AnswerView {
   /** The same, read in a form that its type need not say. */
   documentAs(form: DocumentForm | undefined): Found {
     if (form === undefined) return this.document;
-    const body = this.#readable;
+    const body = this.readable;
     if (body instanceof Missing) return body;
     if (form === 'csv') {
       this.#table ??= this.#readTable(body);
@@ -181,7 +181,7 @@ export abstract class AnswerView {
 
   /** The body as text, where there is any. */
   get #content(): string | Missing {
-    const body = this.#readable;
+    const body = this.readable;
     return body instanceof Missing || body.trim() !== ''
       ? body
       : Missing.unreadable(`${this.name} has no ${this.bodyWord}`);

@@ -154,6 +154,15 @@ export interface ExchangeEvent extends Operation {
   interim?: { status: number; headers: Fields }[] | undefined;
   /** Where it falls under the definition of an API: what that is, and what of it was exercised. */
   definition?: DescribedExchange | undefined;
+  /** Where it is not as the examples of its status: the nearest of them, and what differs. */
+  example?: OutdatedExample | undefined;
+}
+
+/** An example of a page that a response is not like. */
+export interface OutdatedExample {
+  /** Of its first line. */
+  place: Mutable<Place>;
+  differences: { at: string; expected: string; found: string }[];
 }
 
 /** An exchange beside the definition of an API; names alone. */
@@ -306,6 +315,8 @@ export interface EndTotals {
   causes?: number | undefined;
   /** How many exchanges were held to each definition of an API, and how many could not be, with the first reasons. */
   definitions?: HeldTotals[] | undefined;
+  /** How many examples of pages responses were not like, and the first of them as FILE:LINE. */
+  outdated?: { count: number; places: string[] } | undefined;
 }
 
 export interface HeldTotals {

@@ -75,6 +75,9 @@ export const codes = {
   'definition-server': 'error',
   // warnings
   'request-unchecked': 'warning',
+  'example-form': 'warning',
+  'example-name': 'warning',
+  'example-contradicts': 'warning',
   'script-idle': 'warning',
   'case-address': 'warning',
   'check-idle': 'warning',

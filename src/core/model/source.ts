@@ -4,6 +4,12 @@ export interface Range {
   readonly end: number;
 }
 
+/** Lines of a source, counted from 1; `to` is the first that does not belong to them. */
+export interface Lines {
+  readonly from: number;
+  readonly to: number;
+}
+
 /** A place as people count it: both from 1, the column in characters. */
 export interface Position {
   readonly line: number;

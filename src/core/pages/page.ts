@@ -1,6 +1,6 @@
 import type { StatementNode } from '../language/ast.ts';
 import type { Finding } from '../model/finding.ts';
-import type { Excerpt, Range, Source } from '../model/source.ts';
+import type { Excerpt, Lines, Range, Source } from '../model/source.ts';
 import type { WrittenRows } from '../steps/query/read-rows.ts';
 import type { WrittenStep } from '../steps/step.ts';
 import type { Cleanup, EachRow, EachValue } from './case-statements.ts';
@@ -33,8 +33,6 @@ export interface PageCase {
   readonly settings?: Excerpt;
   /** What the case is carried out for each of. */
   readonly each?: EachRow | EachValue;
-  /** Whether an example response of it sets a cookie. */
-  readonly exampleSetsCookie?: boolean;
   /** Set for a case that runs at the end of the iteration. */
   readonly cleanup?: Cleanup;
   readonly steps: readonly WrittenStep[];
@@ -43,11 +41,6 @@ export interface PageCase {
   /** Its lines, from its heading to the next one, and those of fences that are no prose; both from 1, ends exclusive. */
   readonly lines: Lines;
   readonly fences: readonly Lines[];
-}
-
-export interface Lines {
-  readonly from: number;
-  readonly to: number;
 }
 
 /** Every statement that a case carries out, in the order in which they are written. */

@@ -6,11 +6,12 @@ import { Excerpt, type Range, type Source } from '../model/source.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import { readRows, type WrittenRows } from '../steps/query/read-rows.ts';
 import type { Repeat } from '../steps/repeat.ts';
-import type { OperationKind, WrittenStep } from '../steps/step.ts';
+import type { OperationKind, WrittenExample } from '../steps/step.ts';
+import { addExample, attachTo, type Draft } from './case-draft.ts';
 import { type Cleanup, type EachRow, type EachValue, roleOf } from './case-statements.ts';
 import { type FenceUse, meantBelowRequest, meantByContent, useOfFence } from './fence.ts';
 import { type Fence, type Heading, readBlocks, type Swallowed } from './markdown-blocks.ts';
-import type { Lines, Page, PageCase } from './page.ts';
+import type { Page } from './page.ts';
 import { plainHeading } from './plain-heading.ts';
 import { readStatements } from './statements.ts';
 
@@ -31,17 +32,6 @@ export function readPage(source: Source): Page {
 function fileTitle(file: string): string {
   return file.replace(/^.*\//, '').replace(/\.md$/i, '');
 }
-
-type Draft = { -readonly [Key in keyof PageCase]: PageCase[Key] } & {
-  steps: WrittenStep[];
-  fences: Lines[];
-  /** An operation has been begun. */
-  hasOperation: boolean;
-  /** The last statement of the last fence, where it is one: it waits for its request. */
-  repeat: Repeat | undefined;
-  /** Something in it is wrong; it is a case all the same, for those who name it. */
-  broken: boolean;
-};
 
 type Named = Extract<FenceUse, { use: 'schema' | 'rows' | 'asked-rows' }>;
 type Attached = Extract<FenceUse, { use: 'attached' }>;
@@ -118,6 +108,7 @@ class PageReader {
       return;
     }
     const before = this.#findings.length;
+    if (use.use !== 'attached') draft.exampleOf = undefined;
     if (draft.repeat && use.use !== 'operation') this.#strayRepeat(draft);
     if (use.use === 'operation') this.#operation(draft, use.kind, fence);
     else if (use.use === 'statements') this.#statements(draft, fence);
@@ -211,6 +202,7 @@ class PageReader {
       lines: { from: line, to: line },
       fences: [],
       hasOperation: false,
+      exampleOf: undefined,
       repeat: undefined,
       broken: false,
     };
@@ -220,24 +212,28 @@ class PageReader {
   }
 
   #operation(draft: Draft, kind: OperationKind, fence: Fence): void {
-    const { content } = fence;
-    const { step, example, errors } = kind.read(fence);
-    if (example) {
-      const firstLine = content.text.indexOf('\n');
-      if (!draft.hasOperation && !draft.unread)
-        this.#add(
-          'body-stray',
-          content.range(0, firstLine < 0 ? content.text.length : firstLine),
-          'This example response has no request above it in its case.',
-        );
-      if (example.setsCookie) draft.exampleSetsCookie = true;
+    const { step, isExample, example, errors } = kind.read(fence);
+    if (isExample) {
+      this.#addErrors(errors);
+      this.#example(draft, example, fence);
       return;
     }
     draft.hasOperation = true;
     this.#addErrors(errors);
     if (errors.length > 0) this.#cannotRead(draft, fence);
-    if (step) draft.steps.push(draft.repeat ? { ...step, repeat: draft.repeat } : step);
+    if (step)
+      draft.steps.push({ ...step, extent: fence.lines, ...(draft.repeat && { repeat: draft.repeat }) });
     draft.repeat = undefined;
+  }
+
+  #example(draft: Draft, example: WrittenExample | undefined, { content }: Fence): void {
+    if (addExample(draft, example) || draft.unread) return;
+    const firstLine = content.text.indexOf('\n');
+    this.#add(
+      'body-stray',
+      content.range(0, firstLine < 0 ? content.text.length : firstLine),
+      'This example response has no request above it in its case.',
+    );
   }
 
   #statements(draft: Draft, fence: Fence): void {
@@ -304,24 +300,9 @@ class PageReader {
     draft.settings = content;
   }
 
-  /** A body, its variables or a query belongs to the operation right above, prose between them not counted. */
-  #attach(draft: Draft, { words, more }: Attached, { content, infoRange }: Fence): void {
-    const above = draft.steps.at(-1);
-    const attach = above && operationKindOf(above)?.attachments[words];
-    if (!above || !attach) {
-      // Below a request that could not be read there is nothing to say of its body.
-      if (!draft.unread)
-        this.#add(
-          'body-stray',
-          infoRange,
-          `There is no request right above this \`${words}\`.`,
-          'It stands directly below the fence of its request, before any statements.',
-        );
-      return;
-    }
-    const amended = attach(above, { content, more });
-    if (typeof amended === 'string') this.#add('body-stray', infoRange, amended);
-    else draft.steps[draft.steps.length - 1] = amended;
+  #attach(draft: Draft, { words, more }: Attached, fence: Fence): void {
+    const why = attachTo(draft, words, { content: fence.content, more, lines: fence.lines });
+    if (why) this.#add('body-stray', fence.infoRange, why.message, why.remedy);
   }
 
   #addErrors(errors: readonly SourceError[]): void {

@@ -44,6 +44,9 @@ const times = z.strictObject({
   total: duration,
 });
 
+/** What of a larger value is not as it should be. */
+const differences = z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() }));
+
 const counted = z.strictObject({ reason: z.string(), count: z.int() });
 
 /** One of the rows that something runs for: which one, of how many, and what it gives. */
@@ -167,6 +170,8 @@ export const eventSchema = z.discriminatedUnion('type', [
         led: z.optional(z.literal(true)),
       }),
     ),
+    /** Where it is not as the examples of its status: the nearest of them, and what differs. */
+    example: z.optional(z.strictObject({ place, differences })),
   }),
   /** An operation that is no exchange of HTTP, in a form that holds for every kind. */
   z.strictObject({
@@ -212,10 +217,7 @@ export const eventSchema = z.discriminatedUnion('type', [
     found: z.optional(z.string()),
     at: z.optional(z.string()),
     origins: z.optional(z.array(z.strictObject({ name: z.string(), value: z.string(), origin: z.string() }))),
-    /** What of a larger value is not as it should be. */
-    differences: z.optional(
-      z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() })),
-    ),
+    differences: z.optional(differences),
     nearest: z.optional(z.string()),
     nearestOf: z.optional(z.string()),
   }),
@@ -302,6 +304,8 @@ export const eventSchema = z.discriminatedUnion('type', [
           }),
         ),
       ),
+      /** How many examples of pages responses were not like, and the first of them as FILE:LINE. */
+      outdated: z.optional(z.strictObject({ count: z.int(), places: z.array(z.string()) })),
     }),
     /** What became of the bounds that apply. */
     bounds: z.optional(

@@ -1,5 +1,6 @@
 import type { EventOf, HeldTotals, RunEvent } from '../model/events.ts';
 import type { Outcome, Stop } from '../model/outcomes.ts';
+import type { Place } from '../model/place.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import { DefinitionsWatch } from './definitions-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
@@ -35,6 +36,8 @@ export class RunTotals {
   readonly #times = new DurationHistogram();
   #watch: BoundsWatch | undefined;
   readonly #definitions = new DefinitionsWatch();
+  /** Examples that responses were not like, as FILE:LINE. */
+  readonly #outdated = new Set<string>();
   /** What became of the bounds of the run; known at its end. */
   bounds: readonly BoundResult[] = [];
   /** What its end says of a run that this has not heard the events of. */
@@ -76,6 +79,7 @@ export class RunTotals {
         if (event.fault?.kind === 'unsendable') break;
         this.requests++;
         if (event.definition && !event.definition.led) this.#definitions.add(event.definition, event.place);
+        if (event.example) this.#outdated.add(inWordsOf(event.example.place));
         if (event.fresh) this.reconnects++;
         this.received += event.received;
         if (event.response !== undefined && !event.part) this.#times.add(event.whole ?? event.times.total);
@@ -113,12 +117,20 @@ export class RunTotals {
       ...(p50 !== undefined && p95 !== undefined && { p50, p95 }),
       ...(causes !== undefined && { causes }),
       ...(this.definitions.length > 0 && { definitions: [...this.definitions] }),
+      ...(this.outdated && { outdated: this.outdated }),
     };
   }
 
   /** What became of holding exchanges to definitions of an API. */
   get definitions(): readonly HeldTotals[] {
     return this.#fromEnd ? (this.#fromEnd.definitions ?? []) : this.#definitions.totals;
+  }
+
+  /** Examples that responses were not like; nothing where there is none. */
+  get outdated(): EventOf<'end'>['totals']['outdated'] {
+    if (this.#fromEnd) return this.#fromEnd.outdated;
+    const { size: count } = this.#outdated;
+    return count === 0 ? undefined : { count, places: [...this.#outdated].slice(0, mostPlaces) };
   }
 
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
@@ -153,6 +165,13 @@ export class RunTotals {
     const clean = failed + error + blocked === 0 && this.exceeded.length === 0;
     return clean && this.checks > 0 && this.stopped === undefined;
   }
+}
+
+/** So many places are told one by one. */
+const mostPlaces = 20;
+
+function inWordsOf({ file, line }: Place): string {
+  return `${file}:${line}`;
 }
 
 /** The figures of events that have happened already. */

@@ -11,6 +11,7 @@ import { toMicrosecond } from '../text/to-microsecond.ts';
 import { caseEvent } from './case-event.ts';
 import { caseValue } from './case-values.ts';
 import type { RunContext } from './run-context.ts';
+import type { OfferedAnswer } from './run-options.ts';
 import { CaseEvaluation, type PageScope } from './scope.ts';
 
 /** So long, in milliseconds, statements may look at a response before anything else gets its turn. */
@@ -29,6 +30,8 @@ export class CaseRun implements StepRun {
   /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
   #waiting: RunEvent[] = [];
   readonly names: PageNames;
+  readonly offer: StepRun['offer'];
+  #offered: OfferedAnswer[] = [];
 
   constructor(
     readonly planned: PlannedCase,
@@ -44,6 +47,7 @@ export class CaseRun implements StepRun {
       user === undefined ? { round, case: address } : { round, user, case: address };
     if (row) own.row = row.number;
     this.eventContext = own;
+    this.offer = context.options.onAnswers && (step => this.#offer(step));
     this.names = {
       forget: given => scope.forget(given),
       set: (given, value, more) => {
@@ -87,6 +91,10 @@ export class CaseRun implements StepRun {
     return this.context.options.tellsFound === true;
   }
 
+  get examples(): StepRun['examples'] {
+    return this.context.options.examples;
+  }
+
   pageState(kind: string): unknown {
     return this.scope.states.get(kind);
   }
@@ -118,7 +126,39 @@ export class CaseRun implements StepRun {
     event.time = toMicrosecond(ports.elapsed() - begin);
     this.emit(event);
     this.flush();
+    if (this.#offered.length > 0 && this.#outcome === 'passed') await this.#tellAnswers();
     return event;
+  }
+
+  #offer(step: PlannedStep): void {
+    this.#offered.push({ step, answer: this.evaluation.answer!, bound: this.#namesKnown() });
+  }
+
+  /** Every name that has a value now: made on the page, given by rows, and what else its cases up to this one use. */
+  #namesKnown(): Map<string, Entry> {
+    const { names, row, pageRow, iteration } = this.scope;
+    const known = new Map([
+      ...[...names].reverse(),
+      ...(row ?? []),
+      ...(pageRow ?? []),
+      ...(iteration.row ?? []),
+    ]);
+    const cases = iteration.plan.pages.find(page => page.cases.includes(this.planned))?.cases ?? [];
+    const own = cases.indexOf(this.planned);
+    for (const each of [this.planned, ...cases.slice(0, own).reverse()])
+      for (const name of each.uses) {
+        const entry = known.has(name) ? undefined : this.#entryOf(name, each);
+        if (entry) known.set(name, entry);
+      }
+    return known;
+  }
+
+  #tellAnswers(): Promise<void> {
+    const { planned, scope } = this;
+    const secret = new Map([...this.#namesKnown()].filter(([, entry]) => entry.secret));
+    const { plan } = scope.iteration;
+    const mask = (text: string) => this.mask(text);
+    return this.context.options.onAnswers!({ plan, planned, answers: this.#offered, secret, mask });
   }
 
   #caseEvent(): CaseEvent {
@@ -160,9 +200,9 @@ export class CaseRun implements StepRun {
   }
 
   /** What cannot be computed is nobody's value, and has been told where it was used. */
-  #entryOf(name: string): Entry | undefined {
+  #entryOf(name: string, user = this.planned): Entry | undefined {
     try {
-      return this.evaluation.lookup(name);
+      return this.scope.lookup(name, user, this.evaluation);
     } catch (error) {
       if (error instanceof TemplateError) return undefined;
       throw error;

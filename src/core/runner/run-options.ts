@@ -1,6 +1,28 @@
+import type { Plan, PlannedCase } from '../analysis/plan.ts';
+import type { Entry } from '../language/evaluation-context.ts';
 import type { EventOf, RunEvent } from '../model/events.ts';
 import type { RunTotals } from '../record/totals.ts';
 import type { Masker } from '../secrecy/masker.ts';
+import type { Answer, PlannedStep } from '../steps/step.ts';
+
+/** An answer of a case, and what was known when it came. */
+export interface OfferedAnswer {
+  readonly step: PlannedStep;
+  readonly answer: Answer;
+  /** Names that had a value, the nearest first. */
+  readonly bound: ReadonlyMap<string, Entry>;
+}
+
+/** A case that has passed, with what its operations came to. */
+export interface PassedCase {
+  readonly planned: PlannedCase;
+  readonly plan: Plan;
+  readonly answers: readonly OfferedAnswer[];
+  /** Names of the case whose values nobody may see. */
+  readonly secret: ReadonlyMap<string, Entry>;
+  /** A text with all secrets in it masked. */
+  mask(text: string): string;
+}
 
 export interface RunOptions {
   /** Name and version of the program, for the record. */
@@ -29,6 +51,10 @@ export interface RunOptions {
   readonly keepsBodies?: boolean;
   /** Whether checks that hold say what they found. */
   readonly tellsFound?: boolean;
+  /** Whether responses are set beside the examples of their pages, and what is not like them is a failed check. */
+  readonly examples?: 'told' | 'strict' | undefined;
+  /** Hears of the answers in cases that passed, before their values are forgotten: examples may be made of them. */
+  readonly onAnswers?: ((answers: PassedCase) => Promise<void>) | undefined;
   /** Whether events may be heard a moment after they have happened, while the next request is on its way. */
   readonly deferred?: boolean;
   readonly signal: AbortSignal;

@@ -4,11 +4,12 @@ import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
 import type { Package } from '../language/packages.ts';
 import type { StatementSyntax } from '../language/parser.ts';
+import type { Truth } from '../language/truth.ts';
 import type { CaseEventContext } from '../model/event-context.ts';
 import type { RunEvent } from '../model/events.ts';
 import type { SourceError } from '../model/finding.ts';
 import type { Place } from '../model/place.ts';
-import type { Excerpt, Range, Source } from '../model/source.ts';
+import type { Excerpt, Lines, Range, Source } from '../model/source.ts';
 import type { Missing, Value } from '../model/value.ts';
 import type { Effective } from '../settings/effective.ts';
 import type { OperationPorts } from './operation-ports.ts';
@@ -26,6 +27,19 @@ export interface WrittenStep {
   readonly range: Range;
   /** Of an operation: that it is carried out again until something holds. */
   readonly repeat?: Repeat;
+  /** Of an operation: its fence, and those that belong to it. */
+  readonly extent?: Lines;
+  /** Of an operation: what its page says that comes of it, one after the other where it is asked several times. */
+  readonly examples?: readonly WrittenExample[];
+}
+
+/** An example of what comes of an operation. */
+export interface WrittenExample {
+  /** Of its first line. */
+  readonly range: Range;
+  /** Its fence, and that of its body. */
+  readonly lines: Lines;
+  readonly setsCookie: boolean;
 }
 
 /** A kind of step that is a statement of a fence `mervok`. */
@@ -37,14 +51,19 @@ export interface StatementKind<Statement extends StatementNode = StatementNode> 
 }
 
 /** A kind of step that does something which statements below it look at, written in a fence of its own. */
-export interface OperationKind<Operation extends WrittenStep = WrittenStep> extends StepKind<Operation> {
+export interface OperationKind<
+  Operation extends WrittenStep = WrittenStep,
+  Example extends WrittenExample = WrittenExample,
+> extends StepKind<Operation> {
   /** The words behind the marks of its fence: `http`, `sql step`. */
   readonly fence: string;
   /** To be awaited before a fence is read, where it cannot be read without being loaded. */
   readonly loadReader?: () => Promise<void>;
-  readonly read: (fence: OperationFence) => ReadOperation<Operation>;
+  readonly read: (fence: OperationFence) => ReadOperation<Operation, Example>;
   /** Fences that belong to the operation right above them, by their words. */
   readonly attachments: { readonly [words: string]: Attach<Operation> };
+  /** The same for those that belong to the example right above them. */
+  readonly exampleAttachments?: { readonly [words: string]: Attach<Example> };
   /** Sources that statements below may look at, as the language names them; none where what came above stays in sight. */
   offers(operation: Operation): readonly string[] | undefined;
   /** What it may come to instead of an answer, in the words that `fault` is compared with. */
@@ -90,16 +109,19 @@ export interface OperationFence {
   /** What stands behind its marks. */
   readonly info: string;
   readonly infoRange: Range;
+  readonly lines: Lines;
 }
 
 /** What reading the fence of an operation comes to; neither where the fence is an example of what came of one. */
-export interface ReadOperation<Operation> {
+export interface ReadOperation<Operation, Example = WrittenExample> {
   readonly step?: Operation;
-  readonly example?: { readonly setsCookie: boolean };
+  /** Whether it is an example; one that cannot be read is none to anybody. */
+  readonly isExample?: true;
+  readonly example?: Example;
   readonly errors: readonly SourceError[];
 }
 
-/** Puts the content of a fence into the operation above it, or says why it cannot stand there. */
+/** Puts the content of a fence into the operation, or the example, above it, or says why it cannot stand there. */
 export type Attach<Operation> = (operation: Operation, fence: AttachedFence) => Operation | string;
 
 export interface AttachedFence {
@@ -177,6 +199,8 @@ export interface PrepareContext {
 export interface PlannedStep {
   readonly kind: string;
   readonly place: Place;
+  /** Of a check: as it is written, in one line. */
+  readonly text?: string;
   /** How many checks it makes. */
   readonly checks: number;
   /** The names that it makes. */
@@ -185,8 +209,31 @@ export interface PlannedStep {
   readonly operation?: string;
   /** Whether the case can go on. Throws TemplateError. */
   carryOut(run: StepRun): boolean | Promise<boolean>;
+  /** Of an operation: what its page says that comes of it, one after the other. */
+  readonly examples?: readonly ExampleOfAnswer[];
+  /** Of an operation: when it is carried out again. */
+  readonly repetition?: { readonly until: PlannedCondition } | undefined;
   /** Shows what it would do, as far as that is known before the run. */
   preview?(preview: StepPreview): void;
+}
+
+/** A condition that is a step, or a part of one. */
+export interface PlannedCondition extends PlannedStep {
+  readonly text: string;
+  /** Whether it holds, which nobody is told. */
+  truth(run: StepRun): Truth;
+}
+
+/** An example of what comes of an operation, ready to be looked at. */
+export interface ExampleOfAnswer {
+  readonly source: Source;
+  /** Of its first line. */
+  readonly range: Range;
+  /** What keeps it from being looked at. */
+  readonly errors: readonly SourceError[];
+  readonly references: readonly Reference[];
+  /** For the statements below. Whoever looks at what the example does not show throws OpenValueError. */
+  answer(context: EvaluationContext): Answer;
 }
 
 /** Names as steps of a page see and make them. */
@@ -235,6 +282,10 @@ export interface StepRun {
   readonly keepsBodies: boolean;
   /** Whether checks that hold say what they found. */
   readonly tellsFound: boolean;
+  /** Whether answers are set beside the examples of the page, and what is not like them is a failed check. */
+  readonly examples?: 'told' | 'strict' | undefined;
+  /** Takes the answer that is before the statements now for one that an example may be made of, where somebody wants any. */
+  readonly offer?: ((step: PlannedStep) => void) | undefined;
   /** What kinds of operations keep for a page while it runs, by their names: its cookies. */
   pageState(kind: string): unknown;
   /** Lets what else has come be read before this is looked at; looking takes time, which would be told as theirs. */

@@ -18,6 +18,8 @@ import { ScriptModules } from './script-modules.ts';
 
 /** The engine does not begin with less, in pages. */
 const fewestPages = 256;
+/** Of its limit: memory grows by a twentieth at the least, so what could not grow any more has as much as that. */
+const nearlyAll = 0.9;
 /** Of the stack of the engine, in bytes: with more it would come to the end of the program's own first. */
 const stackSize = 128 * 1024;
 /** Jobs of promises that are carried out before the time is looked at. */
@@ -108,6 +110,7 @@ export class Sandbox {
 
   #carryOut(host: ScriptHost): void {
     const context = this.#context;
+    const before = this.memory.buffer.byteLength;
     const result = context.evalCode("import { carryOut } from 'mervok:inner'; carryOut();", 'mervok:run', {
       type: 'module',
     });
@@ -116,6 +119,7 @@ export class Sandbox {
       return;
     }
     while (this.runtime.hasPendingJob() && !host.isOver()) this.runtime.executePendingJobs(jobsAtOnce);
-    host.end();
+    const after = this.memory.buffer.byteLength;
+    host.end(after > before && after > this.limit * nearlyAll);
   }
 }

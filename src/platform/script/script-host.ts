@@ -71,10 +71,18 @@ export class ScriptHost {
     return true;
   }
 
-  /** Told when nothing of it is left to be done. */
-  end(): void {
+  /**
+   * Told when nothing of it is left to be done.
+   * @param isFull whether it has taken all memory: a promise that there was no room for is one that never comes
+   */
+  end(isFull: boolean): void {
     if (this.fault || this.exports !== undefined) return;
     if (this.isOver()) return;
+    if (isFull) {
+      this.isOutOfMemory = true;
+      this.fault = memoryFault(this.script.limits.memory);
+      return;
+    }
     this.fault = {
       kind: 'pending',
       message: 'The script waits for something that never comes, so not all of it was carried out.',

@@ -4,6 +4,9 @@ import { type FilledOperation, OperationStep } from '../operation.ts';
 import type { OperationFault } from '../operation-port.ts';
 import type { Repetition } from '../repetition.ts';
 import type { OperationLines, StepPreview, StepRun } from '../step.ts';
+import { ExampleComparison } from './example/compare-example.ts';
+import { holdToExamples } from './example/hold-to-example.ts';
+import type { PlannedExample } from './example/planned-example.ts';
 import { exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
 import { fillRequest } from './fill-request.ts';
 import { type HttpAnswer, holdAnswer, type PlannedDefinition } from './hold-answer.ts';
@@ -17,6 +20,8 @@ export class HttpStep extends OperationStep {
   readonly kind = 'http';
   readonly operation: string;
   readonly definition: PlannedDefinition | undefined;
+  readonly examples: readonly PlannedExample[];
+  readonly #comparison: ExampleComparison | undefined;
 
   constructor(
     readonly request: PlannedRequest,
@@ -25,16 +30,20 @@ export class HttpStep extends OperationStep {
       expectsFault,
       repetition,
       definition,
+      examples = [],
     }: {
       readonly expectsFault: boolean;
       readonly repetition: Repetition | undefined;
       /** What its last response is held to. */
       readonly definition?: PlannedDefinition | undefined;
+      readonly examples?: readonly PlannedExample[];
     },
   ) {
     super(place, expectsFault, repetition);
     this.operation = request.method;
     this.definition = definition;
+    this.examples = examples;
+    if (examples.length > 0) this.#comparison = new ExampleComparison(examples);
   }
 
   override get checks(): number {
@@ -50,7 +59,14 @@ export class HttpStep extends OperationStep {
 
   protected override onAnswer(run: StepRun): void {
     run.noteStatus((run.evaluation.response as ResponseView).received.status);
-    if (this.definition) holdAnswer(run, this.definition, run.evaluation.answer as HttpAnswer);
+    const answer = run.evaluation.answer as HttpAnswer;
+    if (this.definition) holdAnswer(run, this.definition, answer);
+    run.offer?.(this);
+    if (this.#comparison && run.examples)
+      holdToExamples(run, this.#comparison, {
+        response: answer.response as ResponseView,
+        event: answer.told.at(-1)!.event,
+      });
   }
 
   /** Sends a request and puts what came of it before the statements below. */

@@ -7,19 +7,22 @@ import { referencesIn, sourcesIn } from '../../language/walk.ts';
 import { SourceError } from '../../model/finding.ts';
 import { faultWords } from '../../model/http-messages.ts';
 import { type Place, placeOf } from '../../model/place.ts';
+import type { Source } from '../../model/source.ts';
 import type { Effective } from '../../settings/effective.ts';
 import { expectsFault } from '../operation.ts';
 import type { Above } from '../out-of-place.ts';
 import { planRepeat } from '../repetition.ts';
 import type { Attach, OperationKind, PlannedStep, PrepareContext, UseReferences } from '../step.ts';
+import { PlannedExample } from './example/planned-example.ts';
+import { type HttpExample, isExampleResponse, readExample } from './example/read-example.ts';
 import { foreignReferencesInRequest } from './foreign-references.ts';
 import type { PlannedDefinition } from './hold-answer.ts';
 import { HttpStep } from './http-step.ts';
 import type { PlannedBody } from './planned-request.ts';
 import { filesOfBody, literalTextOf, needsXml, referencesOfBody } from './prepare-body.ts';
 import { authOf, outerQuery, prepareRequest } from './prepare-request.ts';
-import { isExampleResponse, readRequest } from './read-request.ts';
-import { type BodyForm, bodyForms, type WrittenRequest } from './request.ts';
+import { readRequest } from './read-request.ts';
+import { type BodyForm, bodyForms, exampleForms, type WrittenRequest } from './request.ts';
 import { secretsInRequest } from './written-secrets.ts';
 
 /** Methods that change nothing (RFC 9110, 9.2.1). */
@@ -34,12 +37,13 @@ const offers = [
 /** What the checks of settings look at. */
 export const anyRequest: Above = { title: 'a request', offers, faults: faultWords };
 
-export const httpKind: OperationKind<WrittenRequest> = {
+export const httpKind: OperationKind<WrittenRequest, HttpExample> = {
   type: 'http',
   fence: 'http',
-  read({ content }) {
-    if (!isExampleResponse(content)) return readRequest(content);
-    return { example: { setsCookie: /^set-cookie[ \t]*:/im.test(content.text) }, errors: [] };
+  read({ content, lines }) {
+    return isExampleResponse(content)
+      ? { isExample: true, ...readExample(content, lines) }
+      : readRequest(content);
   },
   attachments: {
     ...Object.fromEntries(bodyForms.map(form => [`${form} body`, attachBody(form)])),
@@ -50,6 +54,7 @@ export const httpKind: OperationKind<WrittenRequest> = {
     'form query': (request, { content }) =>
       request.query ? 'This request has a `form query` already.' : { ...request, query: content },
   },
+  exampleAttachments: Object.fromEntries(exampleForms.map(form => [`${form} body`, attachExampleBody(form)])),
   offers: () => offers,
   faults: faultWords,
   title: ({ method, targetText }) => `${method} ${targetText}`,
@@ -65,6 +70,10 @@ export const httpKind: OperationKind<WrittenRequest> = {
       request.headers.find(header => header.name.toLowerCase() === 'content-type')?.value ??
       effective.headers.find(({ header }) => header.name.toLowerCase() === 'content-type')?.header.value;
     if (needsXml(request, given && literalTextOf(given))) needed.add('xml');
+    for (const { headers, body } of (request.examples ?? []) as readonly HttpExample[]) {
+      const type = headers.find(header => header.name.toLowerCase() === 'content-type')?.value;
+      if (needsXml({ body }, type && literalTextOf(type))) needed.add('xml');
+    }
   },
   prepare,
   writtenSecrets: secretsInRequest,
@@ -76,6 +85,13 @@ function attachBody(form: BodyForm): Attach<WrittenRequest> {
     if (request.body) return 'This request has a body already.';
     const fence = { form, crlf: more === 'crlf' };
     return { ...request, body: { excerpt: content, start: 0, fence } };
+  };
+}
+
+function attachExampleBody(form: BodyForm): Attach<HttpExample> {
+  return (example, { content, more }) => {
+    if (example.body) return 'This example response has a body already.';
+    return { ...example, body: { excerpt: content, start: 0, fence: { form, crlf: more === 'crlf' } } };
   };
 }
 
@@ -122,6 +138,7 @@ function prepare(request: WrittenRequest, context: PrepareContext): readonly Pla
       expectsFault: expectsFault(context),
       repetition,
       definition,
+      examples: examplesOf(request, context.source),
     });
     return [step, ...context.levelChecks];
   } catch (error) {
@@ -129,6 +146,10 @@ function prepare(request: WrittenRequest, context: PrepareContext): readonly Pla
     context.add([error]);
     return [];
   }
+}
+
+function examplesOf({ examples = [], method }: WrittenRequest, source: Source): PlannedExample[] {
+  return examples.map(each => new PlannedExample(each as HttpExample, source, method));
 }
 
 /** What the response is held to. */

@@ -7,6 +7,8 @@ import type { Transport } from '../../settings/transport.ts';
 /** A request that is ready to be filled, as often as its case is carried out. */
 export interface PlannedRequest {
   readonly method: string;
+  /** What stands before targets, where the settings say it. */
+  readonly base?: Template;
   /** Without what `query` adds. Throws TemplateError. */
   readonly url: (context: EvaluationContext) => string;
   readonly query: readonly { readonly name: Template; readonly values: readonly Template[] }[];

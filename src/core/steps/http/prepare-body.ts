@@ -6,7 +6,7 @@ import { SourceError } from '../../model/finding.ts';
 import { resolvePath } from '../../text/paths.ts';
 import { withoutPrototype } from '../../text/without-prototype.ts';
 import type { PlannedBody } from './planned-request.ts';
-import type { BodyText, WrittenRequest } from './request.ts';
+import type { BodyText } from './request.ts';
 
 /**
  * Makes a body ready. The fence it stands in decides what it is, else its Content-Type, else its first character.
@@ -128,7 +128,10 @@ export function filesOfBody(body: PlannedBody): { path: string; range?: { start:
 }
 
 /** Whether making a body ready takes the package that reads XML. */
-export function needsXml({ body }: WrittenRequest, given: string | undefined): boolean {
+export function needsXml(
+  { body }: { readonly body?: BodyText | undefined },
+  given: string | undefined,
+): boolean {
   if (!body) return false;
   if (body.fence) return body.fence.form === 'xml';
   return formOf(given ?? typeByLook(body.excerpt.text.slice(body.start))) === 'xml';

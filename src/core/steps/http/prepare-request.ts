@@ -39,6 +39,7 @@ export function prepareRequest(
     .map(({ name }) => name.toLowerCase());
   return {
     method: step.method,
+    ...(base && { base: base.template }),
     url(context) {
       const target = renderTarget(step.target, context);
       if (relative) return renderBase(base!.template, context).replace(/\/$/, '') + target;

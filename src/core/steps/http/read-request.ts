@@ -5,6 +5,7 @@ import { SourceError } from '../../model/finding.ts';
 import type { Excerpt, Range } from '../../model/source.ts';
 import { framingValueOf, isAboutConnection } from '../../settings/framing-headers.ts';
 import { didYouMean, editDistance } from '../../text/words.ts';
+import { bodyOffset, headLines, type Line, token } from './message-head.ts';
 import type { HeaderField, WrittenRequest } from './request.ts';
 
 /** The usual methods, and others that are registered (RFC 9110, 16.1) or widely known, of which none is a slip. */
@@ -14,11 +15,6 @@ const otherMethods = new Set(
     ' ',
   ),
 );
-const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
-
-export function isExampleResponse(excerpt: Excerpt): boolean {
-  return /^\s*HTTP\//.test(excerpt.text);
-}
 
 // message :: method SP target ( SP HTTP/version )? ( EOL field )* ( EOL EOL body )?
 export function readRequest(excerpt: Excerpt): { step?: WrittenRequest; errors: SourceError[] } {
@@ -50,29 +46,6 @@ export function readRequest(excerpt: Excerpt): { step?: WrittenRequest; errors: 
     range: excerpt.range(first!.start, first!.start + first!.text.length),
   };
   return { step, errors };
-}
-
-interface Line {
-  readonly text: string;
-  readonly start: number;
-}
-
-/** The lines before the first empty one, each with its offset; empty lines before the request line do not count. */
-function headLines(text: string): Line[] {
-  const lines: Line[] = [];
-  let start = 0;
-  for (const line of text.split('\n')) {
-    if (line.trim() === '' && lines.length > 0) break;
-    if (line.trim() !== '') lines.push({ text: line, start });
-    start += line.length + 1;
-  }
-  return lines;
-}
-
-/** The body is everything behind the first empty line after the head. */
-function bodyOffset(text: string): number | undefined {
-  const head = /^(?:[ \t]*\n)*(?:[^\n]*\S[^\n]*(?:\n|$))*[ \t]*(?:\n|$)/.exec(text)![0];
-  return text.slice(head.length).trim() === '' ? undefined : head.length;
 }
 
 const requestStart =

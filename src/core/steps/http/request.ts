@@ -26,6 +26,8 @@ export interface HeaderField {
 /** The languages of fences that hold a body, each behind `body`. */
 export const bodyForms = ['json', 'xml', 'yaml', 'text', 'form', 'multipart', 'graphql', 'file'] as const;
 export type BodyForm = (typeof bodyForms)[number];
+/** Those that an example response may have. */
+export const exampleForms: readonly BodyForm[] = ['json', 'xml', 'yaml', 'text', 'file'];
 
 /** A body as written. How its references are escaped hangs on its type, which the settings may give. */
 export interface BodyText {

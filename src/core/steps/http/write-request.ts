@@ -56,7 +56,8 @@ export function writeCase(page: string, heading: string, request: GivenRequest, 
 
 /** A fence whose marks are longer than any in its text. */
 export function fence(info: string, text: string): string {
-  const longest = Math.max(2, ...(text.match(/`+/g) ?? []).map(marks => marks.length));
+  let longest = 2;
+  for (const [marks] of text.matchAll(/`+|~+/g)) longest = Math.max(longest, marks.length);
   const marks = '`'.repeat(longest + 1);
   return `${marks}${info}\n${text.replace(/\n$/, '')}\n${marks}`;
 }
