@@ -32,6 +32,7 @@ const order = [
   'src/core/record',
   'src/core/runner',
   'src/core/examples',
+  'src/core/stand-in',
   'src/interchange',
   'src/platform',
   'src/reports',

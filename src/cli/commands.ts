@@ -249,6 +249,27 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         (await import('./interactive-commands.ts')).importCommand(paths, options, openTerminal(options)),
       ),
 
+  mock: command =>
+    looking(command)
+      .description('answer requests from the examples of pages, in the place of the service')
+      .argument('[PATH...]', 'whose examples answer')
+      .option('--port <N>', 'the port, 7080 without it; 0 for a free one')
+      .option('--host <NAME>', 'where to listen; without it on this machine alone')
+      .option('--from <RUN>', 'answer what a run on record asked as it was answered there')
+      .option('--delay <TIME>', "wait before each answer: '200 ms', '50..300 ms'")
+      .option('--break <SHARE>', "let so many requests go wrong: '5 %'")
+      .option('--seed <TEXT>', 'let chance take the same turns as with this seed before')
+      .option('--no-cors', 'let no page of another origin read answers')
+      .option('--log <FILE>', 'write a line for each request')
+      .option('-q, --quiet', 'print no line for each request')
+      .addHelpText(
+        'after',
+        '\nA request of a page, read backwards, says which requests its example answers. Pages are read anew\nwhen they change. It knows no secret: what refers to one is made up.',
+      )
+      .action(async (paths: string[], options) =>
+        (await import('./interactive-commands.ts')).mockCommand(paths, options, openTerminal(options)),
+      ),
+
   init: command =>
     plain(command)
       .description('write a small working collection')

@@ -7,6 +7,7 @@ export { graphCommand } from './graph.ts';
 export { importCommand } from './import.ts';
 export { initCommand } from './init.ts';
 export { listCommand } from './list.ts';
+export { mockCommand } from './mock.ts';
 export { remedyForCommand, remedyForOption } from './other-command-lines.ts';
 export { pickCommand } from './pick.ts';
 export { reportCommand } from './report.ts';

@@ -163,7 +163,7 @@ async function openRows(name: string): Promise<WrittenTable> {
 }
 
 /** What `--set` gives is stronger than what the files of `--vars` give; a later file is stronger than an earlier one. */
-async function readGiven({ set = [], vars = [] }: PlanFlags): Promise<Map<string, GivenValue>> {
+export async function readGiven({ set = [], vars = [] }: PlanFlags): Promise<Map<string, GivenValue>> {
   const given = new Map<string, GivenValue>();
   for (const path of vars)
     for (const [name, value] of await readVariableFile(path))

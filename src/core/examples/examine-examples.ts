@@ -2,17 +2,14 @@ import type { CollectionCase } from '../analysis/collection.ts';
 import type { Flow } from '../analysis/flow.ts';
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
 import { weighted } from '../analysis/weights.ts';
-import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
-import { TemplateError } from '../language/templates/render.ts';
-import type { ExternalSources } from '../model/external-sources.ts';
 import { type Finding, finding, findingOf } from '../model/finding.ts';
-import { IterationScope, type PageScope } from '../runner/scope.ts';
+import { IterationScope } from '../runner/scope.ts';
 import { NamedValues } from '../secrecy/named-values.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { ExampleOfAnswer, PlannedStep } from '../steps/step.ts';
 import { didYouMean } from '../text/words.ts';
-import { meetOpen, unlessOpen } from '../values/open-value.ts';
-import { type Broken, ExampleCaseRun, type ExampleNames, noChance, openEntry } from './example-case-run.ts';
+import { type Broken, ExampleCaseRun, noChance } from './example-case-run.ts';
+import { NamesBefore, nothingOutside } from './names-before.ts';
 
 /**
  * What is wrong with the examples of a plan, by its pages alone: those that cannot be read, names that nothing gives, and
@@ -43,12 +40,6 @@ function hasExamples({ steps }: PlannedCase): boolean {
   return steps.some(({ examples }) => examples !== undefined && examples.length > 0);
 }
 
-const nothingOutside: ExternalSources = {
-  variable: meetOpen,
-  file: meetOpen,
-  bytes: meetOpen,
-};
-
 /** Whether a variable is the same wherever the pages run. */
 function fixedVariables(
   { given, secretNames }: Plan,
@@ -61,45 +52,6 @@ function fixedVariables(
     !given.has(definition.name) &&
     !secretNames.has(definition.name) &&
     !ofEnvironment.has(definition);
-}
-
-/** Names have a value where it is known without sending, or where an example above shows it; all others are open. */
-class NamesBefore implements ExampleNames {
-  constructor(
-    readonly scope: PageScope,
-    readonly planned: PlannedCase,
-    readonly known: {
-      readonly rows: ReadonlySet<string>;
-      readonly isFixed: (definition: VariableDefinition) => boolean;
-    },
-  ) {}
-
-  give({ name, how }: Parameters<ExampleNames['give']>[0], entry: Entry): void {
-    this.scope.names.set(name, entry);
-    if (how === 'keep') this.scope.kept.set(name, entry);
-  }
-
-  lookup(name: string, evaluation: EvaluationContext): Entry {
-    const { scope, planned, known } = this;
-    const made = scope.names.get(name);
-    if (made) return made;
-    if (known.rows.has(name)) return openEntry;
-    const near = planned.near.get(name);
-    if (near) return this.#valueOf(near, evaluation);
-    const source = planned.takenFrom.get(name);
-    if (source !== undefined) return scope.iteration.page(source)?.kept.get(name) ?? openEntry;
-    return this.#valueOf(planned.outer.get(name), evaluation);
-  }
-
-  #valueOf(definition: VariableDefinition | undefined, evaluation: EvaluationContext): Entry {
-    if (!definition || !this.known.isFixed(definition)) return openEntry;
-    try {
-      return unlessOpen(() => this.scope.iteration.resolve(definition, evaluation)) ?? openEntry;
-    } catch (error) {
-      if (error instanceof TemplateError) return openEntry;
-      throw error;
-    }
-  }
 }
 
 /** Carries out what looks at the answers of a case against its examples. */

@@ -55,8 +55,13 @@ export class ExampleCaseRun implements StepRun {
   #broken: Broken[] = [];
   #hasFailed = false;
 
-  constructor(plan: Plan, { address, namespaces }: PlannedCase, names: ExampleNames) {
-    this.evaluation = new ExampleEvaluation(plan, namespaces, names);
+  constructor(
+    plan: Plan,
+    { address, namespaces }: Pick<PlannedCase, 'address' | 'namespaces'>,
+    names: ExampleNames,
+    clockAndRandom = noChance,
+  ) {
+    this.evaluation = new ExampleEvaluation(plan, namespaces, names, clockAndRandom);
     this.address = address;
     this.eventContext = { round: 1, case: address };
     this.redacted = plan.redacted;
@@ -129,12 +134,12 @@ class ExampleEvaluation implements EvaluationContext {
   response: AnswerView | undefined;
   notes: Note[] = [];
   drawn: Map<object, Found> | undefined;
-  readonly clockAndRandom = noChance;
 
   constructor(
     readonly plan: Plan,
     readonly namespaces: ReadonlyMap<string, string>,
     readonly names: ExampleNames,
+    readonly clockAndRandom: ClockAndRandom,
   ) {}
 
   get answer(): Answer | undefined {

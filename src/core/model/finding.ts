@@ -78,6 +78,7 @@ export const codes = {
   'example-form': 'warning',
   'example-name': 'warning',
   'example-contradicts': 'warning',
+  'target-ambiguous': 'warning',
   'script-idle': 'warning',
   'case-address': 'warning',
   'check-idle': 'warning',

@@ -232,8 +232,11 @@ export interface ExampleOfAnswer {
   /** What keeps it from being looked at. */
   readonly errors: readonly SourceError[];
   readonly references: readonly Reference[];
-  /** For the statements below. Whoever looks at what the example does not show throws OpenValueError. */
-  answer(context: EvaluationContext): Answer;
+  /**
+   * For the statements below. Whoever looks at what the example does not show throws OpenValueError.
+   * @param url where it is answered, as far as that is known
+   */
+  answer(context: EvaluationContext, url?: string): Answer;
 }
 
 /** Names as steps of a page see and make them. */

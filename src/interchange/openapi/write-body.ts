@@ -8,6 +8,7 @@ import {
   members,
 } from '../../core/definition/document/json.ts';
 import { takesJson, typeName } from '../../core/definition/media-types.ts';
+import { sampleOf } from '../../core/definition/sample.ts';
 import { Exact } from '../../core/model/value.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import { writeJson } from '../../core/values/json-document.ts';
@@ -17,7 +18,6 @@ import type { ImportedRequest, ImportedScalar } from '../imported.ts';
 import { jsonText, Named } from '../json-text.ts';
 import { passwordName } from '../password-name.ts';
 import { nameOf, slugOf } from '../plain-text.ts';
-import { sampleOf } from '../sample.ts';
 import type { Authorizations } from './authorizations.ts';
 import type { Flow } from './flow.ts';
 import type { Producers } from './producers.ts';

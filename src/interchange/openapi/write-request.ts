@@ -1,9 +1,9 @@
 import type { ApiDefinition, Operation, Parameter } from '../../core/definition/api.ts';
 import { isJsonObject, type Json } from '../../core/definition/document/json.ts';
+import { givenValue, sampleOf } from '../../core/definition/sample.ts';
 import { withoutReferences } from '../../core/steps/http/write-request.ts';
 import type { ImportedRequest } from '../imported.ts';
 import { nameOf } from '../plain-text.ts';
-import { givenValue, sampleOf } from '../sample.ts';
 import type { Authorizations } from './authorizations.ts';
 import type { Flow } from './flow.ts';
 import type { Producers } from './producers.ts';

@@ -1,5 +1,5 @@
 import type { Element } from 'slimdom';
-import { sampleOfPattern } from '../sample.ts';
+import { sampleOfPattern } from '../../core/definition/sample.ts';
 import { childrenOf, keyOf, namespaces, type QName, readQName } from './documents.ts';
 
 const { schema: xsd } = namespaces;

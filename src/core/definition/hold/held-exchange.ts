@@ -50,12 +50,28 @@ export interface Held extends Described {
   readonly notes: readonly string[];
 }
 
+/** A request alone. */
+export type HeldRequest = Pick<HeldExchange, 'method' | 'url' | 'sent'>;
+
+/** An answer that fits a definition, made of its examples and schemas. */
+export interface SampledAnswer {
+  /** `GET /berths/{berth}` */
+  readonly operation: string;
+  readonly status: number;
+  readonly contentType?: string;
+  readonly text?: string;
+}
+
 /** A definition that exchanges are held to. */
 export interface Holder {
   /** @param at the address that its paths count from */
   hold(exchange: HeldExchange, at: string): Held;
   /** What an exchange is in the definition, whatever came of it; nothing where it is none of its operations. */
   describe(exchange: Omit<HeldExchange, 'body'>, at: string): Described | undefined;
+  /** What of a request is not as it is described; nothing where it is none of the operations. */
+  faults(request: HeldRequest, at: string): readonly Difference[] | undefined;
+  /** An answer to a request that says that all is well; nothing where it is none of the operations. */
+  sample(request: Pick<HeldRequest, 'method' | 'url'>, at: string): SampledAnswer | undefined;
   /** SHA-256 of all its files, as hexadecimal digits. */
   readonly hash: string;
 }

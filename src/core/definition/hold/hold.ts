@@ -4,10 +4,11 @@ import { inWords } from '../../text/words.ts';
 import { type ApiDefinition, type ApiResponse, type Operation, operationTitle } from '../api.ts';
 import { SchemaSet } from '../schemas/schema-set.ts';
 import { type Decision, decide } from './decide.ts';
-import type { Described, Held, HeldExchange, Holder } from './held-exchange.ts';
+import type { Described, Held, HeldExchange, HeldRequest, Holder, SampledAnswer } from './held-exchange.ts';
 import { OperationMatcher, pathOf } from './match-operation.ts';
 import { memberNames, RequestLook, type RequestLooked } from './request-look.ts';
 import { ResponseLook } from './response-look.ts';
+import { sampleAnswer } from './sample-answer.ts';
 
 interface Found {
   readonly operation: Operation;
@@ -56,6 +57,23 @@ export class DefinitionHolder implements Holder {
   describe(exchange: Omit<HeldExchange, 'body'>, at: string): Described | undefined {
     const found = this.#find(exchange, at);
     return 'differences' in found ? undefined : found.said;
+  }
+
+  faults(request: HeldRequest, at: string): readonly Difference[] | undefined {
+    const matched = this.#operationFor(request, at);
+    return matched && this.#request.look(request, matched.operation, matched.pathValues).differences;
+  }
+
+  sample(request: Pick<HeldRequest, 'method' | 'url'>, at: string): SampledAnswer | undefined {
+    const matched = this.#operationFor(request, at);
+    return matched && sampleAnswer(this.api, matched.operation);
+  }
+
+  #operationFor({ method, url }: Pick<HeldRequest, 'method' | 'url'>, at: string) {
+    const path = this.#pathBelow(url, at);
+    const begin = this.#begin.path;
+    if (path === undefined || this.#matcher.restOf(path, begin) === undefined) return undefined;
+    return this.#matcher.find(method, path, begin);
   }
 
   /** What an exchange is for, and what its request says; or why it is for nothing that is described. */

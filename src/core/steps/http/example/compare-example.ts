@@ -2,7 +2,7 @@ import type { EvaluationContext } from '../../../language/evaluation-context.ts'
 import { Missing } from '../../../model/value.ts';
 import { meetOpen, unlessOpen } from '../../../values/open-value.ts';
 import type { ResponseView } from '../response-view.ts';
-import { ExampleView, openMark } from './example-view.ts';
+import { ExampleView, openIn, openMark } from './example-view.ts';
 import type { PlannedExample } from './planned-example.ts';
 import { differencesOf, type Shape, type ShapeDifference, shapeOf, unionOf } from './shape.ts';
 
@@ -63,7 +63,9 @@ const noNames: EvaluationContext = {
 
 function outlineOf(example: PlannedExample): Outline {
   // What stands in quotes is a text, whatever it will be.
-  const filled = example.fill(noNames, (_, place) => (place === 'json-string' ? 'x' : openMark));
+  const filled = example.fill(noNames, (name, place) =>
+    place === 'json-string' ? 'x' : openIn(name, place),
+  );
   const view = new ExampleView(filled, example.method);
   const document = filled.body && isJson(view.contentType) ? unlessOpen(() => view.document) : undefined;
   return {

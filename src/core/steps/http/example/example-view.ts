@@ -1,13 +1,18 @@
 import type { DocumentForm } from '../../../language/ast.ts';
+import type { Place } from '../../../language/templates/template.ts';
 import type { ReceivedResponse } from '../../../model/http-messages.ts';
 import { type Found, isObject, Missing, Plain, Size, type Value } from '../../../model/value.ts';
-import { valuesOfHeader } from '../../../text/header-values.ts';
 import { meetOpen, openValue } from '../../../values/open-value.ts';
 import { ResponseView } from '../response-view.ts';
 import type { FilledExample } from './fill-example.ts';
 
 /** Stands for values that are not known in what an example was filled with: a character that nobody uses. */
 export const openMark = '\u{F0B5E}';
+
+/** The mark as it has to be written in a place. */
+export function openIn(_: string, place: Place): string {
+  return place === 'json-value' ? `"${openMark}"` : openMark;
+}
 
 /** Statuses whose responses have no body (RFC 9110, 6.4.1). */
 const withoutBody: ReadonlySet<number> = new Set([204, 205, 304]);
@@ -21,9 +26,12 @@ export class ExampleView extends ResponseView {
   readonly #text: string | undefined;
   readonly #isBodyless: boolean;
 
-  /** @param method of the request that it answers */
-  constructor(filled: FilledExample, method: string) {
-    super(responseOf(filled), {}, 'the example');
+  /**
+   * @param method of the request that it answers
+   * @param url where it is answered, as far as that is known
+   */
+  constructor(filled: FilledExample, method: string, url = '') {
+    super(responseOf(filled, url), {}, 'the example');
     this.#text = filled.body && 'text' in filled.body ? filled.body.text : undefined;
     this.#isBodyless = method === 'HEAD' || withoutBody.has(filled.status);
   }
@@ -49,6 +57,12 @@ export class ExampleView extends ResponseView {
     if (form === 'header') return shown(this.headerValues(argument));
     if (form === 'cookie')
       return shown(this.cookies.flatMap(([name, value]) => (name === argument ? [value] : [])));
+    const { url } = this.received;
+    if (url !== '' && form === 'url') return [url];
+    if (url !== '' && (form === 'location' || form === 'link')) {
+      shown(this.headerValues(form));
+      return super.field(form, argument);
+    }
     if (form === 'location') {
       const location = shown(this.headerValues('location'));
       return URL.canParse(location[0]!) ? [new URL(location[0]!).href] : meetOpen();
@@ -108,9 +122,9 @@ export class ExampleView extends ResponseView {
   }
 }
 
-function responseOf({ status, reason, headers, body }: FilledExample): ReceivedResponse {
+function responseOf({ status, reason, headers, body }: FilledExample, url: string): ReceivedResponse {
   const bytes = Buffer.from(body && 'text' in body ? body.text : '');
-  return { url: '', status, reason, version: '', headers, body: bytes, size: bytes.length, time: 0 };
+  return { url, status, reason, version: '', headers, body: bytes, size: bytes.length, time: 0 };
 }
 
 /** What headers say; those that an example does not write, or whose values are not known, are open. */
@@ -128,9 +142,4 @@ function openWithin(value: Value): Value {
   const members = Object.entries(value);
   if (members.some(([name]) => name.includes(openMark))) return openValue;
   return Object.fromEntries(members.map(([name, each]) => [name, openWithin(each)]));
-}
-
-/** Whether an example writes a header. */
-export function writesHeader({ headers }: FilledExample, name: string): boolean {
-  return valuesOfHeader(headers, name).length > 0;
 }

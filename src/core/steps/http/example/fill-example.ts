@@ -6,6 +6,7 @@ import type { Header } from '../../../model/http-messages.ts';
 import { resolvePath } from '../../../text/paths.ts';
 import { unlessOpen } from '../../../values/open-value.ts';
 import type { PlannedBody } from '../planned-request.ts';
+import { literalTextOf } from '../prepare-body.ts';
 
 /** An example response as it would come. */
 export interface FilledExample {
@@ -18,7 +19,7 @@ export interface FilledExample {
   readonly body?: { readonly text: string } | { readonly file: string };
 }
 
-/** What stands in the place of a reference whose value is not known. */
+/** What stands in the place of a reference whose value is not known, as it has to be written there. */
 export type Unknown = (reference: string, place: Place) => string;
 
 /** The parts of an example that are filled. */
@@ -35,6 +36,9 @@ export function fillExample(
   context: EvaluationContext,
   unknown: Unknown,
 ): FilledExample {
+  // What comes from outside must not become markup.
+  const type = headers.find(({ name }) => /^content-type$/i.test(name))?.value;
+  const isHtml = type !== undefined && /\bhtml\b/i.test(literalTextOf(type));
   const fill = (template: Template) => fillKnown(template, context, unknown);
   const filled = headers.map(({ name, value }): Header => [name, fill(value)]);
   if (!body) return { status, reason, headers: filled };
@@ -42,12 +46,21 @@ export function fillExample(
   if (body.kind === 'file')
     return { status, reason, headers: typed, body: { file: resolvePath(body.folder, fill(body.path)) } };
   if (body.kind !== 'text') throw new TypeError(`An example has no ${body.kind} body.`);
-  const text = fill(body.template);
+  const text = fill(isHtml ? inMarkup(body.template) : body.template);
   return {
     status,
     reason,
     headers: typed,
     body: { text: body.crlf ? text.replace(/\r?\n/g, '\r\n') : text },
+  };
+}
+
+/** Values in it are escaped as those of XML. */
+function inMarkup({ parts }: Template): Template {
+  return {
+    parts: parts.map(part =>
+      typeof part !== 'string' && part.place === 'text' ? { ...part, place: 'xml' } : part,
+    ),
   };
 }
 
@@ -58,7 +71,10 @@ function contentType(type: string): Header {
 function fillKnown({ parts }: Template, context: EvaluationContext, unknown: Unknown): string {
   let result = '';
   for (const part of parts)
-    result += typeof part === 'string' ? part : (known(part, context) ?? inPlace(part, unknown));
+    result +=
+      typeof part === 'string'
+        ? part
+        : (known(part, context) ?? unknown(referenceText(part.reference), part.place));
   return result;
 }
 
@@ -71,10 +87,4 @@ function known(part: Part, context: EvaluationContext): string | undefined {
     if (error instanceof TemplateError) return undefined;
     throw error;
   }
-}
-
-/** In the place of a JSON value a text has its quotes. */
-function inPlace({ reference, place }: Part, unknown: Unknown): string {
-  const text = unknown(referenceText(reference), place);
-  return place === 'json-value' && !reference.raw ? JSON.stringify(text) : text;
 }

@@ -7,7 +7,7 @@ import { meetOpen } from '../../../values/open-value.ts';
 import type { Answer, ExampleOfAnswer } from '../../step.ts';
 import type { PlannedBody } from '../planned-request.ts';
 import { literalTextOf, prepareBody, referencesOfBody } from '../prepare-body.ts';
-import { ExampleView, openMark } from './example-view.ts';
+import { ExampleView, openIn } from './example-view.ts';
 import { type ExampleTemplates, type FilledExample, fillExample, type Unknown } from './fill-example.ts';
 import type { HttpExample } from './read-example.ts';
 
@@ -46,9 +46,12 @@ export class PlannedExample implements ExampleOfAnswer {
     return fillExample(this.templates, context, unknown);
   }
 
-  answer(context: EvaluationContext): Answer {
-    const filled = this.fill(context, () => openMark);
-    return { response: new ExampleView(filled, this.method), sent: meetOpen, fault: undefined };
+  answer(context: EvaluationContext, url?: string): Answer {
+    return this.answerOf(this.fill(context, openIn), url);
+  }
+
+  answerOf(filled: FilledExample, url?: string): Answer {
+    return { response: new ExampleView(filled, this.method, url), sent: meetOpen, fault: undefined };
   }
 
   get #ready() {

@@ -1,14 +1,7 @@
-import type { DocumentSet, Located } from '../core/definition/document/document-set.ts';
-import { Unresolved } from '../core/definition/document/document-set.ts';
-import {
-  isJsonObject,
-  type Json,
-  type JsonObject,
-  member,
-  members,
-  textOf,
-} from '../core/definition/document/json.ts';
-import { patternOf } from '../core/definition/schemas/convert-schema.ts';
+import type { DocumentSet, Located } from './document/document-set.ts';
+import { Unresolved } from './document/document-set.ts';
+import { isJsonObject, type Json, type JsonObject, member, members, textOf } from './document/json.ts';
+import { patternOf } from './schemas/convert-schema.ts';
 
 /** So many members are written where none has to be there. */
 const mostOptional = 4;
