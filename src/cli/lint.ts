@@ -2,6 +2,7 @@ import { join, relative } from 'node:path';
 import { examineExamples } from '../core/examples/examine-examples.ts';
 import type { Finding } from '../core/model/finding.ts';
 import { shownOf } from '../core/secrecy/shown-finding.ts';
+import { ambiguousTargets } from '../core/stand-in/ambiguous-targets.ts';
 import { counted } from '../core/text/words.ts';
 import { countFindings } from '../reports/findings-text.ts';
 import { exitCodes } from './exit.ts';
@@ -34,6 +35,7 @@ export async function lintCommand(
   const found = [
     ...(prepared?.findings.map(ofAnotherMachine) ?? []),
     ...(prepared ? await examineExamples(prepared.plan, prepared.flow) : []),
+    ...(prepared ? ambiguousTargets(prepared.plan, prepared.flow) : []),
     ...definitions.flatMap(each => each.findings),
   ];
   const findings = flags.strict ? found.map(asError) : found;

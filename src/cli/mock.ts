@@ -209,9 +209,16 @@ function tellStart(
   out(
     `http://${shownHost}:${port}${base?.path ?? ''}${base ? paint('quiet', `  in the place of ${base.address}`) : ''}\n`,
   );
+  const forms = new Set(patterns.map(({ pattern }) => pattern.form));
+  const alike = patterns.length - forms.size;
   out(
-    `${counted(patterns.length, 'request')} with an example${without === 0 ? '' : `, ${without} without`}; Ctrl-C ends it.\n\n`,
+    `${counted(patterns.length, 'request')} with an example${without === 0 ? '' : `, ${without} without`}; Ctrl-C ends it.\n`,
   );
+  if (alike > 0)
+    out(
+      `${paint('quiet', `${alike} of them ${alike === 1 ? 'is' : 'are'} just like an earlier one, which answers; the header Mervok-Answer says which does.`)}\n`,
+    );
+  out('\n');
   if (!isLoopback(host))
     err('Whoever reaches this machine gets these answers: it listens beyond the machine itself.\n');
   if (patterns.length === 0)

@@ -314,7 +314,10 @@ test('references side by side are no pattern, and an example that is none is tol
     ]),
   });
   const mock = await startMock(t, folder);
-  assert.match(mock.said(), /target-ambiguous\n {2}Nobody can tell where \{code\} ends and \{state\} begins/);
+  assert.match(
+    mock.said(),
+    /target-ambiguous\n {2}Nobody can tell where \{code\} ends and \{state\} begins, so this/,
+  );
   assert.match(mock.said(), /example-form\n {2}An example response begins with its status line/);
   assert.match(mock.said(), /^0 requests with an example, 1 without; Ctrl-C ends it\./m);
 });

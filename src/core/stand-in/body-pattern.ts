@@ -4,7 +4,7 @@ import type { Template } from '../language/templates/template.ts';
 import { isObject, kindInWords, kindOf, type Value } from '../model/value.ts';
 import type { PlannedBody } from '../steps/http/planned-request.ts';
 import { equalJson } from '../values/compare.ts';
-import { JsonError, readJson } from '../values/json-document.ts';
+import { JsonError, readJson, writeJson } from '../values/json-document.ts';
 import { readXml, XmlError } from '../values/xml.ts';
 import type { Bindings } from './bindings.ts';
 import { pairsOf } from './target-pattern.ts';
@@ -23,6 +23,8 @@ export interface BodyPattern {
   readonly conditions: number;
   /** How many of them are written out. */
   readonly literals: number;
+  /** The same for all that match the same, whatever their references are called. */
+  readonly form: string;
   /** What keeps a body from being like it, in words behind 'its body'; nothing where it is. */
   misses(body: ReceivedBody, bindings: Bindings): string | undefined;
 }
@@ -43,6 +45,7 @@ export function readBody(body: PlannedBody): BodyPattern {
       return {
         conditions: 1,
         literals: 0,
+        form: 'file',
         misses: ({ text }) => (text === '' ? 'would have to be there' : undefined),
       };
     default:
@@ -77,6 +80,7 @@ function readText(template: Template, contentType: string | undefined): BodyPatt
   return {
     conditions: 1,
     literals: pattern.literal === undefined ? 0 : 1,
+    form: pattern.form,
     misses: ({ text }, bindings) =>
       pattern.matches(text.replace(/\r\n/g, '\n').replace(/\n$/, ''), bindings)
         ? undefined
@@ -103,6 +107,11 @@ function marked({ parts }: Template): string {
     .join('');
 }
 
+/** A text with marks, whatever the names between them are. */
+function withoutNames(text: string): string {
+  return text.replace(new RegExp(reference.source, 'gu'), (_, open) => open);
+}
+
 /** A text with marks, as the parts of a pattern. */
 function pieces(text: string): (string | { key: string })[] {
   const parts: (string | { key: string })[] = [];
@@ -121,9 +130,11 @@ type JsonMatch = (value: Value, bindings: Bindings, at: string) => string | unde
 class JsonPattern implements BodyPattern {
   readonly conditions: number;
   readonly literals: number;
+  readonly form: string;
   readonly #match: JsonMatch;
 
   constructor(written: Value) {
+    this.form = withoutNames(writeJson(written));
     this.#match = jsonMatch(written);
     const leaves = leavesOf(written);
     this.conditions = leaves.length;
@@ -230,6 +241,13 @@ class FormPattern implements BodyPattern {
     return this.#fields.length;
   }
 
+  get form(): string {
+    return this.#fields
+      .map(({ name, value }) => `${name.form}=${value?.form ?? 'file'}`)
+      .sort()
+      .join('&');
+  }
+
   get literals(): number {
     return this.#fields.filter(({ value }) => value?.literal !== undefined).length;
   }
@@ -260,6 +278,10 @@ class GraphPattern implements BodyPattern {
     return 1 + (this.#variables?.conditions ?? 0);
   }
 
+  get form(): string {
+    return `${this.#document} ${this.#variables?.form ?? ''}`;
+  }
+
   get literals(): number {
     return 1 + (this.#variables?.literals ?? 0);
   }
@@ -287,8 +309,10 @@ function withoutSpace(document: string): string {
 class XmlPattern implements BodyPattern {
   readonly conditions: number;
   readonly literals: number;
+  readonly form: string;
 
   constructor(readonly written: Element) {
+    this.form = withoutNames(written.outerHTML);
     const elements = [written, ...written.getElementsByTagName('*')];
     const texts = elements
       .filter(each => childrenOf(each).length === 0)

@@ -10,7 +10,7 @@ import { referencesOfTarget, renderBase } from '../language/templates/target.ts'
 import { parseTemplate, referencesOf } from '../language/templates/template.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
-import { type Finding, finding } from '../model/finding.ts';
+import type { Finding } from '../model/finding.ts';
 import { UsageError } from '../model/usage-error.ts';
 import type { Value } from '../model/value.ts';
 import { rowsIn } from '../runner/rows.ts';
@@ -24,6 +24,7 @@ import { literalTextOf, referencesOfBody } from '../steps/http/prepare-body.ts';
 import { outerQuery } from '../steps/http/prepare-request.ts';
 import type { WrittenRequest } from '../steps/http/request.ts';
 import { OpenValueError } from '../values/open-value.ts';
+import { ambiguousTarget } from './ambiguous-targets.ts';
 import type { KnownNames, Row } from './answered-case.ts';
 import type { AnsweringPattern } from './answering-pattern.ts';
 import { credentialsOf, tokenAnswer } from './authorizations.ts';
@@ -34,7 +35,7 @@ import { headersOf, withoutHeaders } from './header-conditions.ts';
 import { originIn } from './home-address.ts';
 import { Memory } from './memory.ts';
 import { RequestPattern } from './request-pattern.ts';
-import { ambiguityOf, literalTarget, readTarget, type TargetPattern } from './target-pattern.ts';
+import { literalTarget, readTarget, type TargetPattern } from './target-pattern.ts';
 import { TextPattern } from './text-pattern.ts';
 
 export interface StandInSources {
@@ -115,7 +116,7 @@ class PatternBuilder implements BuiltPatterns {
         continue;
       }
       const written = requestOf(user, step.place.line);
-      const url = step instanceof HttpStep ? urlOf(step, run.evaluation) : undefined;
+      const url = step instanceof HttpStep ? addressOf(step, run.evaluation) : undefined;
       const examples = (step.examples ?? []).filter(({ errors }) => errors.length === 0);
       if (step instanceof HttpStep && written && examples.length > 0) {
         const known: KnownNames = {
@@ -143,17 +144,9 @@ class PatternBuilder implements BuiltPatterns {
   }
 
   #add(step: HttpStep, written: WrittenRequest, user: CollectionCase, about: AboutRequest): void {
-    const { source } = user.page.page;
-    const ambiguity = ambiguityOf(written.target);
-    if (ambiguity) {
-      this.findings.push(
-        finding(
-          'target-ambiguous',
-          { source, range: written.targetRange },
-          `Nobody can tell where {${ambiguity.first}} ends and {${ambiguity.second}} begins, so no request is known by this.`,
-          'Put something between them.',
-        ),
-      );
+    const ambiguous = ambiguousTarget(written, user.page.page.source);
+    if (ambiguous) {
+      this.findings.push(ambiguous);
       return;
     }
     const effective = mergeLevels(user.levels);
@@ -302,7 +295,7 @@ function requestOf({ written, page }: CollectionCase, line: number): WrittenRequ
 }
 
 /** Where a request goes, as far as that is known. */
-function urlOf({ request }: HttpStep, evaluation: EvaluationContext): string | undefined {
+function addressOf({ request }: HttpStep, evaluation: EvaluationContext): string | undefined {
   try {
     return request.url(evaluation);
   } catch (error) {

@@ -76,6 +76,25 @@ export class RequestPattern {
     this.#conditions = target.query.length + headers.length + without.length + (body?.conditions ?? 0);
   }
 
+  /** The same for all patterns that match the same requests, whatever their references are called. */
+  get form(): string {
+    const { target, headers, without, body } = this.#parts;
+    const path = [...target.segments, ...(target.rest ? [target.rest] : [])].map(each =>
+      typeof each === 'string' ? each : each.form,
+    );
+    const named = (each: { readonly name: string; readonly value?: TextPattern }) =>
+      `${each.name}: ${each.value?.form ?? ''}`;
+    const parts = [
+      this.method,
+      path,
+      target.query.map(named).sort(),
+      headers.map(named).sort(),
+      [...without].sort(),
+      body?.form,
+    ];
+    return JSON.stringify(parts);
+  }
+
   match(request: ReceivedRequest): Matched | Miss {
     const { target, headers, without, body, knownValues, shownValues, asksForDigest } = this.#parts;
     const bindings = new Bindings(knownValues, shownValues);

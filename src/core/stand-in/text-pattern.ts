@@ -36,6 +36,11 @@ export class TextPattern {
     return this.#literal;
   }
 
+  /** The same for all texts that match the same, whatever their references are called. */
+  get form(): string {
+    return this.#literal === undefined ? this.#expression!.source : JSON.stringify(this.#literal);
+  }
+
   /** As a template has it. */
   toString(): string {
     return this.shown;
