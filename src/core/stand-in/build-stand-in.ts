@@ -28,7 +28,7 @@ import { ambiguousTarget } from './ambiguous-targets.ts';
 import type { KnownNames, Row } from './answered-case.ts';
 import type { AnsweringPattern } from './answering-pattern.ts';
 import { credentialsOf, tokenAnswer } from './authorizations.ts';
-import { readBody } from './body-pattern.ts';
+import { readBody } from './body/read-body.ts';
 import { CaseNames } from './case-names.ts';
 import { ExampleAnswers } from './example-answers.ts';
 import { headersOf, withoutHeaders } from './header-conditions.ts';

@@ -1,5 +1,5 @@
 import { percentDecoded } from '../text/percent.ts';
-import type { ReceivedBody } from './body-pattern.ts';
+import type { ReceivedBody } from './body/body-pattern.ts';
 import { pairsOf } from './target-pattern.ts';
 
 /** A request that came, with what patterns look at made ready when they first ask. */

@@ -1,6 +1,6 @@
 import { capitalized } from '../text/words.ts';
 import { Bindings, type KnownValues } from './bindings.ts';
-import { type BodyPattern, unreadable } from './body-pattern.ts';
+import { type BodyPattern, unreadable } from './body/body-pattern.ts';
 import type { ReceivedRequest } from './received-request.ts';
 import { missesIn, type Segment, type TargetPattern } from './target-pattern.ts';
 import type { TextPattern } from './text-pattern.ts';

@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http';
 import { promisify } from 'node:util';
-import type { ReceivedBody } from '../../core/stand-in/body-pattern.ts';
+import type { ReceivedBody } from '../../core/stand-in/body/body-pattern.ts';
 
 /** In bytes, as it comes and decoded. */
 const largest = 10 * 1024 * 1024;
