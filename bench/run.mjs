@@ -8,6 +8,7 @@ import * as databases from './databases.mjs';
 import * as definitions from './definitions.mjs';
 import * as inputs from './inputs.mjs';
 import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script, work } from './measure.mjs';
+import * as standIns from './stand-in.mjs';
 
 const words = process.argv.slice(2);
 const short = words.includes('--short');
@@ -157,6 +158,38 @@ const measurements = {
       );
     }
     return rows;
+  },
+
+  async 'stand-in'() {
+    const count = most(20_000, 4000);
+    const counts = [10, 1000, 10, 1000];
+    const servers = [
+      await standIns.bare(10),
+      await standIns.bare(1000),
+      await standIns.standIn(standIns.collection(folder, 10)),
+      await standIns.standIn(standIns.collection(folder, 1000)),
+    ];
+    // What is compiled on the way is not what is asked about.
+    for (const [index, each] of servers.entries()) await standIns.workFor(each, 6000, counts[index]);
+    const turns = [];
+    for (let turn = 0; turn < most(7, 3); turn++) {
+      const works = [];
+      for (const [index, each] of servers.entries())
+        works.push(await standIns.workFor(each, count, counts[index]));
+      turns.push(works);
+    }
+    const middle = values => values.sort((x, y) => x - y)[turns.length >> 1];
+    const ratio = (a, b) => middle(turns.map(each => each[a] / each[b]));
+    return [
+      ['a stand-in with 10 patterns / a bare server with 10 answers of the same bytes', ratio(2, 0), 2],
+      ['the same with 1,000', ratio(3, 1), 2],
+      [
+        '1,000 patterns / 10, beside the same of the bare server',
+        middle(turns.map(([a, b, c, d]) => d / c / (b / a))),
+        1.05,
+      ],
+      ['a bare server with 1,000 answers / 10', ratio(1, 0)],
+    ];
   },
 
   definitions() {

@@ -19,31 +19,26 @@ export class PatternIndex<Pattern extends Pick<RequestPattern, 'target'>> {
   }
 }
 
+/** Walked for every request, so without anything that has to be made on the way. */
 class Node<Pattern> {
   readonly ending: Pattern[] = [];
   /** Those that go on with any number of segments. */
   readonly further: Pattern[] = [];
-  readonly #literals = new Map<string, Node<Pattern>>();
-  #any: Node<Pattern> | undefined;
+  readonly literals = new Map<string, Node<Pattern>>();
+  pattern: Node<Pattern> | undefined;
 
   literal(segment: string): Node<Pattern> {
-    let node = this.#literals.get(segment);
+    let node = this.literals.get(segment);
     if (!node) {
       node = new Node();
-      this.#literals.set(segment, node);
+      this.literals.set(segment, node);
     }
     return node;
   }
 
   any(): Node<Pattern> {
-    this.#any ??= new Node();
-    return this.#any;
-  }
-
-  *below(segment: string): Generator<Node<Pattern>> {
-    const literal = this.#literals.get(segment);
-    if (literal) yield literal;
-    if (this.#any) yield this.#any;
+    this.pattern ??= new Node();
+    return this.pattern;
   }
 }
 
@@ -54,9 +49,11 @@ function collect<Pattern>(
   found: Pattern[],
 ): void {
   if (at === segments.length) {
-    found.push(...node.ending);
+    for (const each of node.ending) found.push(each);
     return;
   }
-  found.push(...node.further);
-  for (const each of node.below(segments[at]!)) collect(each, segments, at + 1, found);
+  for (const each of node.further) found.push(each);
+  const literal = node.literals.size > 0 ? node.literals.get(segments[at]!) : undefined;
+  if (literal) collect(literal, segments, at + 1, found);
+  if (node.pattern) collect(node.pattern, segments, at + 1, found);
 }

@@ -42,7 +42,7 @@ export class ReceivedRequest {
 
   /** Of the path, decoded. */
   get segments(): readonly string[] {
-    this.#segments ??= this.path.slice(1).split('/').map(percentDecoded);
+    this.#segments ??= segmentsOf(this.path);
     return this.#segments;
   }
 
@@ -63,4 +63,9 @@ export class ReceivedRequest {
 function withoutHost(target: string): string {
   const path = target.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '');
   return path.startsWith('/') ? path : `/${path}`;
+}
+
+function segmentsOf(path: string): readonly string[] {
+  const segments = path.slice(1).split('/');
+  return path.includes('%') ? segments.map(percentDecoded) : segments;
 }

@@ -130,6 +130,6 @@ export class StandIn {
 
 /** The path of a pattern as a template. */
 export function shownPath({ target: { segments, rest } }: RequestPattern): string {
-  const shown = segments.map(each => (typeof each === 'string' ? each : each.toString()));
-  return `/${[...shown, ...(rest ? [rest.toString()] : [])].join('/')}`;
+  const shown = segments.map(each => (typeof each === 'string' ? each : each.shown));
+  return `/${[...shown, ...(rest ? [rest.shown] : [])].join('/')}`;
 }

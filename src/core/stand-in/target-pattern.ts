@@ -42,7 +42,7 @@ export function readTarget({ parts }: TargetTemplate, path: string): TargetPatte
   if (spanning < 0) return { segments: segments.map(each => segmentOf(each)), query };
   // What comes before it within its segment goes with it.
   const last = segments.pop() ?? [];
-  const rest = patternOf([...last, ...whole.slice(spanning)], '.+');
+  const rest = patternOf([...last, ...whole.slice(spanning)]);
   return { segments: segments.map(each => segmentOf(each)), rest, query };
 }
 
@@ -110,16 +110,13 @@ function segmentsOf(parts: readonly Part[]): Part[][] {
 
 function segmentOf(parts: readonly Part[]): Segment {
   if (parts.every(part => typeof part === 'string')) return percentDecoded(parts.join(''));
-  return patternOf(parts, '[^/]+');
+  return patternOf(parts);
 }
 
 /** What came is decoded before it is set beside this, but for what an expansion separates its values by. */
-function patternOf(parts: readonly Part[], one: string): TextPattern {
-  return new TextPattern(
-    parts.flatMap(part => (typeof part === 'string' ? [percentDecoded(part)] : expanded(part))),
-    text => text,
-    one,
-  );
+function patternOf(parts: readonly Part[]): TextPattern {
+  const pieces = parts.flatMap(part => (typeof part === 'string' ? [percentDecoded(part)] : expanded(part)));
+  return new TextPattern(pieces, false);
 }
 
 /** An expansion in a path: what it puts before and between its values, and their names. */

@@ -5,26 +5,28 @@ import type { Bindings } from './bindings.ts';
 
 /** A text with references, read backwards: what they stand for in a text that came. */
 export class TextPattern {
+  /** As a template has it. */
+  readonly shown: string;
   readonly #keys: readonly string[];
   readonly #literal: string | undefined;
-  readonly #expression: RegExp | undefined;
-  readonly shown: string;
+  /** Where a reference is all that there is, which most are: nothing has to be looked for. */
+  readonly #isWhole: boolean;
+  readonly #mayBeEmpty: boolean;
+  #expression: RegExp | undefined;
+  readonly #source: string;
 
-  /** @param parts texts as they stand in what comes, and keys of references between them */
-  constructor(
-    parts: readonly (string | { readonly key: string })[],
-    /** What the characters of a reference stand for where it came. */
-    readonly decode: (text: string) => string = text => text,
-    /** What a reference can stand for. */
-    one = '[\\s\\S]*?',
-  ) {
+  /**
+   * @param parts texts as they stand in what comes, and keys of references between them
+   * @param mayBeEmpty whether a reference can stand for nothing
+   */
+  constructor(parts: readonly (string | { readonly key: string })[], mayBeEmpty = true) {
+    const one = mayBeEmpty ? '([\\s\\S]*?)' : '([\\s\\S]+?)';
     this.shown = parts.map(part => (typeof part === 'string' ? part : `{${part.key}}`)).join('');
     this.#keys = parts.flatMap(part => (typeof part === 'string' ? [] : [part.key]));
+    this.#isWhole = parts.length === 1 && this.#keys.length === 1;
+    this.#mayBeEmpty = mayBeEmpty;
     if (this.#keys.length === 0) this.#literal = parts.join('');
-    else
-      this.#expression = new RegExp(
-        `^${parts.map(part => (typeof part === 'string' ? escaped(part) : `(${one})`)).join('')}$`,
-      );
+    this.#source = `^${parts.map(part => (typeof part === 'string' ? escaped(part) : one)).join('')}$`;
   }
 
   static of(template: Template): TextPattern {
@@ -38,19 +40,17 @@ export class TextPattern {
 
   /** The same for all texts that match the same, whatever their references are called. */
   get form(): string {
-    return this.#literal === undefined ? this.#expression!.source : JSON.stringify(this.#literal);
-  }
-
-  /** As a template has it. */
-  toString(): string {
-    return this.shown;
+    return this.#literal === undefined ? this.#source : JSON.stringify(this.#literal);
   }
 
   matches(text: string, bindings: Bindings): boolean {
     if (this.#literal !== undefined) return text === this.#literal;
-    const found = this.#expression!.exec(text);
+    if (this.#isWhole)
+      return (this.#mayBeEmpty || text !== '') && bindings.bind(this.#keys[0]!, new Plain(text));
+    this.#expression ??= new RegExp(this.#source);
+    const found = this.#expression.exec(text);
     if (!found) return false;
-    return this.#keys.every((key, index) => bindings.bind(key, new Plain(this.decode(found[index + 1]!))));
+    return this.#keys.every((key, index) => bindings.bind(key, new Plain(found[index + 1]!)));
   }
 }
 
