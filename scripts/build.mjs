@@ -34,6 +34,7 @@ const parts = new Set([
   'src/core/analysis/remedies-library.ts',
   'src/core/definition/index.ts',
   'src/interchange/index.ts',
+  'src/ci/write-configuration.ts',
   'src/core/definition/standard/validators.ts',
   'src/core/settings/libraries.ts',
   'src/core/language/documents/html-library.ts',

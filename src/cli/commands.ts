@@ -63,6 +63,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--verbose', 'print every request and response, what checks found, and the values')
       .option('--json', 'print the events of the run, a JSON object a line')
       .option('--log <FILE>', 'write a line for each request; with bodies where its case did not pass')
+      .option('--no-ci', 'tell a CI system around nothing in its own way')
       .addHelpText(
         'after',
         '\nA DURATION is a number and its unit: 500ms, 30s, 5min, 1h.\nCases that others need run too, and above them on their page those that change something or set\na cookie. A failed case blocks those that need it.',
@@ -268,6 +269,19 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       )
       .action(async (paths: string[], options) =>
         (await import('./interactive-commands.ts')).mockCommand(paths, options, openTerminal(options)),
+      ),
+
+  ci: command =>
+    plain(command)
+      .description('write the configuration of a CI system that runs the collection')
+      .argument('[SYSTEM]', 'which one; without it those that there are')
+      .argument('[PATH...]', 'what it runs')
+      .option('--env <NAME>', 'the environment; also as a word, @NAME')
+      .option('--shards <N>', 'share the pages among so many machines, with one verdict of all')
+      .option('--at-least <SHARE>', "what of the definition has to be seen: '80 %'")
+      .option('-o, --output <FILE>', 'where to; - for standard output')
+      .action(async (system: string | undefined, paths: string[], options) =>
+        (await import('./interactive-commands.ts')).ciCommand(system, paths, options, openTerminal(options)),
       ),
 
   init: command =>

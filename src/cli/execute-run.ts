@@ -12,6 +12,7 @@ import type { ExchangeView } from '../reports/exchange-text.ts';
 import { createMeasure } from '../reports/style.ts';
 import { TerminalReport } from '../reports/terminal-report.ts';
 import type { Again } from '../reports/verdict.ts';
+import type { CiOutput } from './ci-output.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
 import type { Terminal } from './terminal.ts';
@@ -29,6 +30,8 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   /** How what failed is run again; without it no command is told. */
   readonly again?: Again;
   readonly places: FilePlaces;
+  /** What a CI system is told besides. */
+  readonly ci?: CiOutput | undefined;
 }
 
 /** Somebody who learns of everything that happens. */
@@ -39,7 +42,7 @@ interface Listener {
 
 /** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
 export async function executeRun(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
-  const { output, places, root, log, view: _view, again: _again, ...options } = choices;
+  const { output, places, root, log, ci, view: _view, again: _again, ...options } = choices;
   const totals = new RunTotals();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
@@ -47,7 +50,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
   const ports = await openPorts(places, kindsIn(plan), options.runDetails?.seed);
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
-  const listeners: Listener[] = [...logs, view];
+  const listeners: Listener[] = [...logs, view, ...(ci ? [ci] : [])];
   const interrupt = listenForInterrupt();
   let isFinished = false;
   try {
@@ -76,6 +79,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
     const whole = recorder === undefined || isWhole(recorder, terminal);
     const written =
       recorder === undefined || (await reportOn({ recorder, whole, totals }, choices, terminal));
+    await ci?.end(recorder && (() => recorder.events()), totals);
     return codeOf(totals, whole && written);
   } finally {
     // A mistake of our own takes nothing away that is on record up to there.

@@ -1,5 +1,6 @@
 // Commands that people call one at a time, and by hand: a part of the bundle of their own, which a run does not load.
 
+export { ciCommand } from './ci.ts';
 export { compareCommand } from './compare.ts';
 export { coverageCommand } from './coverage.ts';
 export { demoCommand } from './demo.ts';

@@ -32,7 +32,7 @@ export class MockLog {
     const { out, paint } = this.terminal;
     if (!this.flags.quiet) {
       const status = answer.status === 0 ? answer.reason : String(answer.status);
-      const isBad = answer.status === 0 || answer.status === 404 || answer.status === 421;
+      const isBad = answer.from === undefined;
       const from = answer.from === undefined ? '' : `  ${paint('quiet', answer.from)}`;
       const target = visible(this.#shown(request.target));
       out(

@@ -1,6 +1,8 @@
 import { relative } from 'node:path';
+import { ciAround } from '../ci/ci-run.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
+import { CiOutput, guarded } from './ci-output.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import { exitCodes } from './exit.ts';
@@ -34,6 +36,8 @@ export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
   readonly onlyFailures?: boolean;
   readonly verbose?: boolean;
   readonly json?: boolean;
+  /** Whether a CI system around is told of failures in its own way. */
+  readonly ci?: boolean;
 }
 
 /** What writes examples into pages from what came. */
@@ -60,7 +64,9 @@ export async function runCommand(
   const output = readOutputs(flags.output);
   if (flags.json && output.some(({ path }) => path === undefined))
     throw new UsageError('--json and a report both want standard output.');
-  const terminal = besideOutputs(output, whole);
+  const isGuarded = flags.ci !== false && ciAround(process.env) !== undefined;
+  const beside = besideOutputs(output, whole);
+  const terminal = isGuarded ? guarded(beside, flags.json === true) : beside;
   const view = readView(flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
@@ -80,6 +86,7 @@ export async function runCommand(
       {
         ...runOptions,
         ...(examples && { onAnswers: examples.onAnswers }),
+        ci: CiOutput.around(root, isGuarded),
         output,
         view,
         root,

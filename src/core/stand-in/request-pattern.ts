@@ -71,7 +71,6 @@ export class RequestPattern {
     this.#literal =
       target.segments.filter(each => typeof each === 'string').length +
       target.query.filter(({ value }) => value?.literal !== undefined).length +
-      headers.filter(({ value }) => value?.literal !== undefined).length +
       (body?.literals ?? 0);
     this.#conditions = target.query.length + headers.length + without.length + (body?.conditions ?? 0);
   }

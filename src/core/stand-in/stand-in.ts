@@ -117,14 +117,29 @@ export class StandIn {
     });
   }
 
-  /** Requests whose path is nearly this one. */
-  #nearest({ path }: ReceivedRequest): string[] {
+  /** Requests whose path has most in common with this one. */
+  #nearest({ path, segments, method }: ReceivedRequest): string[] {
     const short = path.slice(0, 200);
-    return this.patterns
-      .map(({ pattern }) => ({ pattern, distance: editDistance(short, shownPath(pattern)) }))
-      .sort((a, b) => a.distance - b.distance)
+    // Of those that are alike the first one answers.
+    const known = new Map(
+      this.patterns.toReversed().map(({ pattern }) => [`${pattern.method} ${shownPath(pattern)}`, pattern]),
+    );
+    const told = [...known.values()].map(pattern => {
+      const shown = shownPath(pattern);
+      const common = pattern.target.segments.filter(
+        each => typeof each === 'string' && segments.includes(each),
+      );
+      const distance = editDistance(short, shown) + (pattern.method === method ? 0 : 1);
+      return {
+        common: common.length,
+        distance,
+        says: `${pattern.address} answers ${pattern.method} ${shown}.`,
+      };
+    });
+    return told
+      .sort((a, b) => b.common - a.common || a.distance - b.distance)
       .slice(0, mostNearest)
-      .map(({ pattern }) => `${pattern.address} answers ${pattern.method} ${shownPath(pattern)}.`);
+      .map(({ says }) => says);
   }
 }
 
