@@ -36,6 +36,7 @@ const order = [
   'src/interchange',
   'src/platform',
   'src/reports',
+  'src/site',
   'src/ci',
   'src/api',
   'src/cli',

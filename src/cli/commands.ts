@@ -271,6 +271,17 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         (await import('./interactive-commands.ts')).mockCommand(paths, options, openTerminal(options)),
       ),
 
+  docs: command =>
+    looking(command)
+      .description('write the pages as a site')
+      .argument('[PATH...]', 'what of the collection')
+      .option('-o, --output <DIR>', 'where to: a folder that is new, empty, or was written by this')
+      .option('--run <RUN>', 'show the outcome of a run on record, and what came where a page has no example')
+      .option('--files-anywhere', 'look into files outside of the collection too')
+      .action(async (paths: string[], options) =>
+        (await import('./interactive-commands.ts')).docsCommand(paths, options, openTerminal(options)),
+      ),
+
   ci: command =>
     plain(command)
       .description('write the configuration of a CI system that runs the collection')

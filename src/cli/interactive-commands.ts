@@ -4,6 +4,7 @@ export { ciCommand } from './ci.ts';
 export { compareCommand } from './compare.ts';
 export { coverageCommand } from './coverage.ts';
 export { demoCommand } from './demo.ts';
+export { docsCommand } from './docs.ts';
 export { graphCommand } from './graph.ts';
 export { importCommand } from './import.ts';
 export { initCommand } from './init.ts';

@@ -1,16 +1,13 @@
 import assert from 'node:assert/strict';
-import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { pathToFileURL } from 'node:url';
-import { type Browser, type BrowserContextOptions, chromium, type Page } from 'playwright-core';
+import type { Page } from 'playwright-core';
+import { openInBrowser, skip, weakTexts } from '../support/browser.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
 import { serve } from '../support/server.ts';
-
-const executablePath = ['/usr/bin/chromium', '/usr/bin/chromium-browser'].find(existsSync);
-const skip = executablePath === undefined ? 'Chromium is not installed here (.ci/run installs it)' : false;
 
 const hostile = [
   '<script>document.title = "taken over"</script>',
@@ -45,39 +42,10 @@ async function reportOf(
   return pathToFileURL(join(folder, 'run.html')).href;
 }
 
-/** A page of a browser that writes down what must not be: requests, and errors on the console. */
-async function open(
-  t: TestContext,
-  url: string,
-  options: BrowserContextOptions = {},
-): Promise<{ page: Page; seen: string[] }> {
-  const browser: Browser = await chromium.launch({
-    executablePath: executablePath!,
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
-  });
-  t.after(() => browser.close());
-  const page = await (
-    await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options })
-  ).newPage();
-  const seen: string[] = [];
-  page.on('console', message => seen.push(`${message.type()}: ${message.text()}`));
-  page.on('pageerror', error => seen.push(error.message));
-  page.on('dialog', dialog => seen.push(`dialog: ${dialog.message()}`));
-  page.on('request', request => request.url() !== url && seen.push(`request: ${request.url()}`));
-  await page.goto(url);
-  return { page, seen };
-}
-
 const shownCases = (page: Page) => page.locator('li.case:visible .name').allInnerTexts();
 
 test('nothing leaves the page, nothing of a response runs in it, all of it stays text', { skip }, async t => {
-  const { page, seen } = await open(t, await reportOf(t));
+  const { page, seen } = await openInBrowser(t, await reportOf(t));
   assert.equal(
     await page.title(),
     'Skerry <b>Harbour</b> – Failed: 1 case of 4, 1 blocked by it; 2 of 4 checks hold.',
@@ -101,7 +69,7 @@ test('nothing leaves the page, nothing of a response runs in it, all of it stays
 });
 
 test('the policy of the page would stop a script that got into it', { skip }, async t => {
-  const { page, seen } = await open(t, await reportOf(t));
+  const { page, seen } = await openInBrowser(t, await reportOf(t));
   await page.evaluate(() => {
     const script = document.createElement('script');
     script.textContent = 'document.title = "taken over"';
@@ -119,7 +87,7 @@ test('the policy of the page would stop a script that got into it', { skip }, as
 });
 
 test('cases are filtered by outcome, tag and text, with the keyboard alone', { skip }, async t => {
-  const { page, seen } = await open(t, await reportOf(t));
+  const { page, seen } = await openInBrowser(t, await reportOf(t));
   assert.deepEqual(await shownCases(page), ['List', 'Take', 'Leave', 'High water']);
   const focused = () => page.evaluate(() => (document.activeElement as HTMLSelectElement | null)?.name ?? '');
   for (let presses = 0; (await focused()) !== 'outcome'; presses++) {
@@ -161,7 +129,7 @@ test('each of many runs of a case is listed in parts, filtered too, rows by what
   skip,
 }, async t => {
   const rows = Array.from({ length: 250 }, (_, at) => `V${at},${at % 50 === 49 ? 'bad' : 'good'}`).join('\n');
-  const { page, seen } = await open(
+  const { page, seen } = await openInBrowser(
     t,
     await reportOf(t, ['rows.md'], {
       'vessels.csv': `vessel,way\n${rows}\n`,
@@ -199,7 +167,7 @@ test('of very many cases a part is laid out; more on demand, and what is looked 
       caseText(`${name} ${at}`, at === 250 ? 'GET /bad' : 'GET /good', 'status = 200'),
     ).join('');
   const more = { 'a.md': page('Anchor'), 'b.md': page('Buoy'), 'c.md': page('Chain') };
-  const { page: shown, seen } = await open(t, await reportOf(t, Object.keys(more), more));
+  const { page: shown, seen } = await openInBrowser(t, await reportOf(t, Object.keys(more), more));
   const items = shown.locator('li.case');
   const count = shown.locator('#filter output');
   assert.equal(await items.count(), 600, 'whole pages, as far as there is room');
@@ -226,7 +194,7 @@ test('of very many cases a part is laid out; more on demand, and what is looked 
 });
 
 test('without scripts the page still tells what failed, all cases and the figures', { skip }, async t => {
-  const { page } = await open(t, await reportOf(t, ['--rounds', '8']), { javaScriptEnabled: false });
+  const { page } = await openInBrowser(t, await reportOf(t, ['--rounds', '8']), { javaScriptEnabled: false });
   assert.equal(await page.locator('article.entry').count(), 3);
   assert.equal(await page.locator('li.case:visible').count(), 4);
   assert.ok(!(await page.locator('#filter').isVisible()), 'there is no filter that would not work');
@@ -238,45 +206,13 @@ test('text can be read against its ground, light and dark (WCAG AA); nothing is 
 }, async t => {
   const url = await reportOf(t, ['--rounds', '2']);
   for (const colorScheme of ['light', 'dark'] as const) {
-    const { page, seen } = await open(t, url, { colorScheme, viewport: { width: 360, height: 740 } });
+    const { page, seen } = await openInBrowser(t, url, {
+      colorScheme,
+      viewport: { width: 360, height: 740 },
+    });
     const weak = await page.evaluate(weakTexts);
     assert.deepEqual(weak, [], colorScheme);
     assert.ok((await page.evaluate(() => document.documentElement.scrollWidth)) <= 360);
     assert.deepEqual(seen, []);
   }
 });
-
-/** Runs in the page: the texts whose contrast is below 4.5 (WCAG 2.2, 1.4.3). */
-function weakTexts(): string[] {
-  const canvas = document.createElement('canvas').getContext('2d', { willReadFrequently: true })!;
-  const channels = (colour: string) => {
-    canvas.clearRect(0, 0, 1, 1);
-    canvas.fillStyle = colour;
-    canvas.fillRect(0, 0, 1, 1);
-    return [...canvas.getImageData(0, 0, 1, 1).data];
-  };
-  const luminance = (colour: string) => {
-    const [r = 0, g = 0, b = 0] = channels(colour).map(value => {
-      const share = value / 255;
-      return share <= 0.04045 ? share / 12.92 : ((share + 0.055) / 1.055) ** 2.4;
-    });
-    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
-  };
-  const ground = (element: Element | null): string => {
-    if (!element) return 'white';
-    const { backgroundColor } = getComputedStyle(element);
-    return channels(backgroundColor)[3]! > 0 ? backgroundColor : ground(element.parentElement);
-  };
-  const weak: string[] = [];
-  for (const element of document.querySelectorAll('body *')) {
-    const own = [...element.childNodes].some(node => node.nodeType === 3 && node.textContent!.trim() !== '');
-    if (!own || element.closest('script, style, noscript, title, desc')) continue;
-    const style = getComputedStyle(element);
-    const colour = element instanceof SVGElement ? style.fill : style.color;
-    const [light = 1, dark = 0] = [luminance(colour), luminance(ground(element))].sort((a, b) => b - a);
-    const contrast = (light + 0.05) / (dark + 0.05);
-    if (contrast < 4.5)
-      weak.push(`${element.tagName}.${element.getAttribute('class')}: ${contrast.toFixed(2)}`);
-  }
-  return [...new Set(weak)];
-}

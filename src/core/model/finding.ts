@@ -79,6 +79,7 @@ export const codes = {
   'example-name': 'warning',
   'example-contradicts': 'warning',
   'target-ambiguous': 'warning',
+  'link-nowhere': 'warning',
   'script-idle': 'warning',
   'case-address': 'warning',
   'check-idle': 'warning',

@@ -43,7 +43,7 @@ export interface Blocks {
 let markdown: MarkdownIt | undefined;
 
 /** How many lists and quotes may stand in each other, each of which counts twice. */
-const deepest = 200;
+export const deepest = 200;
 
 interface Environment {
   /** The line, from 0, at which it is nested too deeply. */
@@ -71,12 +71,16 @@ function parser(): MarkdownIt {
 /** The beginning of front matter that is none: not on the first line, or not closed. */
 const misplacedFront = /^\s*---[ \t]*\n(?=[a-z-]+[ \t]*:)/;
 
+/** The front matter of a page, and what is Markdown: as many empty lines stand for the former, so that every line keeps its number. */
+export function partPage(text: string): { front?: string; body: string } {
+  const found = /^---[ \t]*\n([\s\S]*?)(?:^)(?:---|\.\.\.)[ \t]*(?:\n|$)/m.exec(text);
+  if (found?.index !== 0) return { body: text };
+  return { front: found[1]!, body: found[0].replace(/[^\n]/g, '') + text.slice(found[0].length) };
+}
+
 /** Cuts a page into its headings and fences, in reading order, and its front matter. */
 export function readBlocks(source: Source): Blocks {
-  const front = /^---[ \t]*\n([\s\S]*?)(?:^)(?:---|\.\.\.)[ \t]*(?:\n|$)/m.exec(source.text);
-  const hasFront = front?.index === 0;
-  // The front matter gives way to as many empty lines, so that every line keeps its number.
-  const body = hasFront ? front[0].replace(/[^\n]/g, '') + source.text.slice(front[0].length) : source.text;
+  const { front, body } = partPage(source.text);
   const environment: Environment = {};
   const tokens = parser().parse(body, environment);
   const blocks: (Heading | Fence)[] = [];
@@ -84,7 +88,7 @@ export function readBlocks(source: Source): Blocks {
   const swallow = (why: Swallowed['why'], line: number) =>
     swallowed.push({ why, range: wholeLine(source, line + 1) });
   if (environment.tooDeep !== undefined) swallow('deep', environment.tooDeep);
-  const [before] = hasFront ? [] : (misplacedFront.exec(source.text) ?? []);
+  const [before] = front !== undefined ? [] : (misplacedFront.exec(source.text) ?? []);
   if (before !== undefined) swallow('front', before.trimEnd().split('\n').length - 1);
   for (const [index, token] of tokens.entries()) {
     if (token.type === 'heading_open') {
@@ -103,7 +107,11 @@ export function readBlocks(source: Source): Blocks {
       if (why) swallow(why, token.map![0]);
     }
   }
-  return { ...(hasFront && { frontMatter: new Excerpt(source, front[1]!, 2) }), blocks, swallowed };
+  return {
+    ...(front !== undefined && { frontMatter: new Excerpt(source, front, 2) }),
+    blocks,
+    swallowed,
+  };
 }
 
 /** HTML that goes on until it is closed (CommonMark, 4.6, kinds 1 to 5), and what closes it. */

@@ -1,4 +1,5 @@
 import type { Finding } from '../model/finding.ts';
+import type { Range, Source } from '../model/source.ts';
 
 /** What a finding may show of itself and of its line: no secret that is written there. */
 export interface Shown {
@@ -26,13 +27,18 @@ export function shownOf({ source, range, code, message, remedy }: Finding): Show
   const isSecretFile = secretFile.test(source.file);
   const hidden = isSecretFile ? [text] : hiddenIn(text);
   const say = (said: string) => (isSecretFile ? withoutValues(said, source.text) : without(said, hidden));
-  const start = range.start - source.lineStart(line);
-  const shown = code === 'secret-written' ? blankRange(text, start, range.end - range.start) : text;
+  const shown = code === 'secret-written' ? withoutWritten(source, range) : blank(text);
   return {
     message: say(message),
     ...(remedy !== undefined && { remedy: say(remedy) }),
-    ...(!isSecretFile && { line: blank(shown) }),
+    ...(!isSecretFile && { line: shown }),
   };
+}
+
+/** The line of a secret that is written out, with it blanked. */
+export function withoutWritten(source: Source, { start, end }: Range): string {
+  const { line } = source.position(start);
+  return blank(blankRange(source.lineText(line), start - source.lineStart(line), end - start));
 }
 
 /** A line with its secrets blanked, each character for itself. */
