@@ -86,6 +86,12 @@ export function manyPages(count) {
   return ['list', 'pages'];
 }
 
+/** The pages of `manyPages` looked at, and written as a site. */
+export function site(pages) {
+  manyPages(pages);
+  return { lint: ['lint', '--quiet', 'pages'], docs: ['docs', 'pages', '-o', join(folder, 'site')] };
+}
+
 /** Four pages with five requests each that are answered late. */
 export function slowPages() {
   const request = `${fence('http', `GET ${origin}/slow/150`)}\n${fence('mervok', 'status = 200')}`;

@@ -228,6 +228,12 @@ const measurements = {
     return [['`list` of 10,000 cases in 500 pages / bare runtime', whole / bare, 30]];
   },
 
+  docs() {
+    const { lint, docs } = inputs.site(500);
+    const [looked, written] = inTurn(turns(7), [() => worked(lint), () => worked(docs)]);
+    return [['`docs` of 10,000 cases in 500 pages / `lint` of them', written / looked, 3]];
+  },
+
   jobs() {
     const slow = inputs.slowPages();
     const [one, four] = inTurn(3, [() => timed(slow), () => timed([...slow, '--jobs', '4'])]);

@@ -1,5 +1,5 @@
 import { existsSync, lstatSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs';
-import { join, relative } from 'node:path';
+import { basename, join, relative } from 'node:path';
 import type { RunEvent } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { Missing } from '../core/model/value.ts';
@@ -13,9 +13,10 @@ import { attempt, readBytesInside, whyNotInside } from '../platform/files.ts';
 import { secretFile } from '../platform/find-collection.ts';
 import { findRun, readRecord } from '../platform/run-records.ts';
 import { writeBelow } from '../platform/write-below.ts';
+import { laidOutBody } from '../reports/laid-out-body.ts';
 import { buildSite, type SiteChoices, type SiteFile } from '../site/site.ts';
-import { type Outcomes, siteModel } from '../site/site-model.ts';
-import { type PlanFlags, preparePlan, printFindings, refusedByErrors } from './prepare.ts';
+import { type CaseOutcome, type RecordedAnswer, siteModel } from '../site/site-model.ts';
+import { type PlanFlags, type Prepared, preparePlan, printFindings, refusedByErrors } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface DocsFlags extends PlanFlags {
@@ -44,7 +45,7 @@ export async function docsCommand(
   };
   const masker = new Masker();
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), external);
-  const model = siteModel(plan, flow, text => masker.text(text));
+  const model = siteModel(plan, flow, titleOf(prepared), text => masker.text(text));
   const { files, findings: nowhere } = buildSite(model, choices);
   writeSite(files, output, root);
   if (nowhere.length > 0) await printFindings(nowhere, terminal);
@@ -73,7 +74,15 @@ function filesBefore(output: string): string[] {
 }
 
 function write(output: string, path: string, content: string | Uint8Array): void {
-  writeBelow(output, { path, content, replaces: existsSync(join(output, path)), secret: false });
+  const before = contentOf(join(output, path));
+  if (before?.equals(typeof content === 'string' ? Buffer.from(content) : content)) return;
+  writeBelow(output, { path, content, replaces: before !== undefined, secret: false });
+}
+
+function contentOf(path: string): Buffer | undefined {
+  return lstatSync(path, { throwIfNoEntry: false })?.isFile()
+    ? attempt(path, each => readFileSync(each))
+    : undefined;
 }
 
 /** Somebody may have changed the list: only a file within the folder goes. */
@@ -81,6 +90,11 @@ function remove(output: string, path: string): void {
   const absolute = join(output, path);
   if (relative(output, absolute).startsWith('..')) return;
   if (lstatSync(absolute, { throwIfNoEntry: false })?.isFile()) rmSync(absolute, { force: true });
+}
+
+/** A run is called like its first page; a site of many like the folder that it was made from. */
+function titleOf({ plan, flow, root }: Prepared): string {
+  return flow.collection.root.title ?? (plan.pages.length === 1 ? plan.title : basename(root));
 }
 
 /** A folder that holds something else is left alone. */
@@ -104,7 +118,7 @@ function mayCopy(root: string, path: string): boolean {
 
 async function outcomesOf(named: string, root: string): Promise<Pick<SiteChoices, 'outcomes' | 'ran'>> {
   const { id, path } = findRun(named, root);
-  const outcomes = new Map<string, Outcomes extends ReadonlyMap<string, infer Value> ? Value : never>();
+  const outcomes = new Map<string, CaseOutcome>();
   const grouping = new CaseGrouping(event => event.type === 'exchange');
   for await (const event of readRecord(path, await openEventCheck())) {
     const ended = grouping.add(event);
@@ -112,18 +126,19 @@ async function outcomesOf(named: string, root: string): Promise<Pick<SiteChoices
     const { event: own, operations } = ended;
     const before = outcomes.get(own.case);
     if (before && before.outcome !== 'passed') continue;
-    outcomes.set(own.case, { outcome: own.outcome, steps: operations.flatMap(answerIn) });
+    outcomes.set(own.case, { outcome: own.outcome, answers: operations.flatMap(answerIn) });
   }
   return { outcomes, ran: `The outcomes are those of the run ${id}.` };
 }
 
-function answerIn(event: RunEvent): { line: number; text: string }[] {
+function answerIn(event: RunEvent): RecordedAnswer[] {
   if (event.type !== 'exchange' || !event.response || event.part) return [];
   const { status, reason, headers, body } = event.response;
   const type = headers.filter(([name]) => name.toLowerCase() === 'content-type');
-  const head = [
+  const lines = [
     `HTTP/1.1 ${status} ${reason}`.trim(),
     ...type.map(([name, value]) => `${name}: ${value}`),
-  ].join('\n');
-  return [{ line: event.place.line, text: body.text === undefined ? head : `${head}\n\n${body.text}` }];
+    ...(body.text === undefined ? [] : ['', laidOutBody(body.text, 88, [], part => part)]),
+  ];
+  return [{ line: event.place.line, text: lines.join('\n') }];
 }

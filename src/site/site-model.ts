@@ -25,6 +25,13 @@ export interface SitePage {
   readonly hidden: readonly CollectionCase[];
 }
 
+/** Pages that lie in one folder. */
+export interface Folder {
+  /** From the root of the collection; empty for that itself. */
+  readonly path: string;
+  readonly pages: readonly SitePage[];
+}
+
 export interface SiteCase {
   readonly own: CollectionCase;
   readonly title: string;
@@ -40,10 +47,12 @@ export interface SiteCase {
 }
 
 /** What a run says of cases, by their addresses. */
-export type Outcomes = ReadonlyMap<
-  string,
-  { readonly outcome: Outcome; readonly steps: readonly RecordedAnswer[] }
->;
+export type Outcomes = ReadonlyMap<string, CaseOutcome>;
+
+export interface CaseOutcome {
+  readonly outcome: Outcome;
+  readonly answers: readonly RecordedAnswer[];
+}
 
 /** What came of a request in a run, for where a page has no example. */
 export interface RecordedAnswer {
@@ -56,6 +65,7 @@ export interface RecordedAnswer {
 export interface SiteModel {
   readonly title: string;
   readonly pages: readonly SitePage[];
+  readonly folders: readonly Folder[];
   readonly flow: Flow;
   readonly plan: Plan;
   readonly byAddress: ReadonlyMap<string, SiteCase>;
@@ -64,7 +74,7 @@ export interface SiteModel {
 }
 
 /** @param mask takes out of a text what is known to be a secret */
-export function siteModel(plan: Plan, flow: Flow, mask: (text: string) => string): SiteModel {
+export function siteModel(plan: Plan, flow: Flow, title: string, mask: (text: string) => string): SiteModel {
   const chosen = new Set(plan.pages.flatMap(({ cases }) => cases.map(({ address }) => address)));
   const files = new Set(plan.pages.map(({ file }) => file));
   const shown = flow.collection.pages.filter(
@@ -89,13 +99,25 @@ export function siteModel(plan: Plan, flow: Flow, mask: (text: string) => string
   const users = usersOf(cases.values(), flow);
   const pages = shown.map(page => sitePage(page, { cases, hidden, users, flow, mask }));
   return {
-    title: mask(plan.title),
+    title: mask(title),
     pages,
+    folders: foldersOf(pages),
     flow,
     plan,
     values: valuesOf(plan, flow, pages, mask),
     byAddress: new Map(pages.flatMap(page => page.cases).map(each => [each.own.address, each])),
   };
+}
+
+function foldersOf(pages: readonly SitePage[]): Folder[] {
+  const folders = new Map<string, SitePage[]>();
+  for (const page of pages) {
+    const path = page.file.includes('/') ? page.file.replace(/\/[^/]*$/, '') : '';
+    const known = folders.get(path);
+    if (known) known.push(page);
+    else folders.set(path, [page]);
+  }
+  return [...folders].map(([path, own]) => ({ path, pages: own }));
 }
 
 function valuesOf(

@@ -6,7 +6,7 @@ import { graphSvg } from '../reports/graph-svg.ts';
 import { html, Markup } from '../reports/page/markup.ts';
 import { messageMarkup } from './highlight.ts';
 import { LinkTargets } from './link-targets.ts';
-import { navigationMarkup } from './navigation.ts';
+import { folderId, navigationMarkup } from './navigation.ts';
 import { pageBody } from './page-body.ts';
 import { searchIndex } from './search-index.ts';
 import script from './site.client.js';
@@ -108,7 +108,7 @@ function pageText(
     path: page.path,
     home: linkBetween(page.path, indexPath(model)),
     collection: model.title,
-    navigation: navigationMarkup(model, page),
+    navigation: navigationMarkup(model, page, indexPath(model)),
     main: html`<article>${body}</article>${around}`,
   });
   return { text, nowhere };
@@ -151,7 +151,7 @@ function recordedMarkup(own: SiteCase, line: number, { outcomes }: SiteChoices):
   const step = own.own.written.steps.find(each => each.type === 'http' && each.extent?.to === line);
   if (!step || step.examples) return undefined;
   const at = source.position(step.range.start).line;
-  const recorded = outcomes?.get(own.own.address)?.steps.find(each => each.line === at);
+  const recorded = outcomes?.get(own.own.address)?.answers.findLast(each => each.line === at);
   if (!recorded) return undefined;
   return html`<figure class="block example"><figcaption>as it came in the run</figcaption><pre tabindex="0"><code>${messageMarkup(recorded.text, () => undefined)}</code></pre></figure>`;
 }
@@ -160,21 +160,25 @@ function indexPage(model: SiteModel, { ran, outcomes }: SiteChoices): string {
   const path = indexPath(model);
   const graph = graphOf(shownOf(model));
   const cases = model.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  const list = model.pages.map(
-    page =>
-      html`<li><a href="${linkBetween(path, page.path)}">${page.title}</a> <span class="quiet">${counted(page.cases.length, 'case')}${outcomes && outcomeOf(page, outcomes)}</span></li>`,
-  );
+  const lists = model.folders.map(folder => {
+    const list = folder.pages.map(
+      page =>
+        html`<li><a href="${linkBetween(path, page.path)}">${page.title}</a> <span class="quiet">${counted(page.cases.length, 'case')}${outcomes && outcomeOf(page, outcomes)}</span></li>`,
+    );
+    const name = folder.path !== '' && html`<h2 class="folder">${folder.path}</h2>`;
+    return html`<section id="${folderId(folder.path)}">${name}<ul class="pages">${list}</ul></section>`;
+  });
   const main = html`<article><h1>${model.title}</h1>
 <p>${counted(model.pages.length, 'page')}, ${counted(cases, 'case')}.${ran !== undefined && ` ${ran}`}</p>
-<ul class="pages">${list}</ul>
-${graph.edges.length > 0 && html`<h2 id="flow">What goes on from one case to another</h2><p class="wide" tabindex="0"><img src="graph.svg" alt="${graphInWords(graph)}"></p>`}
+${lists}
+${graph.edges.length > 0 && html`<h2 id="flow">What goes on from one case to another</h2>${graphMarkup(graph)}`}
 ${valuesMarkup(model)}</article>`;
   return frame({
     title: model.title,
     path,
     home: '',
     collection: model.title,
-    navigation: navigationMarkup(model, undefined),
+    navigation: navigationMarkup(model, undefined, path),
     main,
   });
 }
@@ -198,6 +202,16 @@ function shownOf({ plan, byAddress }: SiteModel): Plan {
     cases: page.cases.filter(({ address }) => byAddress.has(address)),
   }));
   return { ...plan, pages: pages.filter(({ cases }) => cases.length > 0) };
+}
+
+/** A picture of more would be larger than what a browser shows. */
+const mostEdges = 150;
+
+function graphMarkup(graph: FlowGraph): Markup {
+  const { length } = graph.edges;
+  if (length > mostEdges)
+    return html`<p>${counted(length, 'value')} go on, which is <a href="graph.svg">a picture of its own</a>. Each case says which it takes and gives.</p>`;
+  return html`<p class="wide" tabindex="0"><img src="graph.svg" alt="${graphInWords(graph)}"></p>`;
 }
 
 /** For those who do not see it. */

@@ -361,9 +361,9 @@ test('the outcome of a run, and what came where a page has no example', { skip }
     'what is written stays',
   );
   await page.goto(url('index.html'));
-  assert.match(
-    await page.locator('ul.pages').innerText(),
-    /Berths\s+1 case, 1 passed\s+Tides\s+2 cases, 2 failed/,
+  assert.deepEqual(
+    (await page.locator('ul.pages li').allInnerTexts()).map(each => each.replace(/\s+/g, ' ')),
+    ['Berths 1 case, 1 passed', 'Tides 2 cases, 2 failed'],
   );
   assert.match(await page.locator('article p').first().innerText(), /The outcomes are those of the run /);
   assert.deepEqual(seen, []);
@@ -432,4 +432,34 @@ test('a page that is called index has its place, and titles come from where they
   assert.match(site.text('contents.html'), /3 pages, 4 cases/);
   assert.match(site.text('quay.html'), /<h1 id="quay">quay<\/h1>[\s\S]*<h2 id="quay-1">/);
   assert.match(site.text('front.html'), /<h1>From the front<\/h1>/);
+});
+
+test('of very many pages each is listed with what is near, so that a site grows with their number', {
+  skip,
+}, async t => {
+  const pages = Object.fromEntries(
+    Array.from({ length: 2000 }, (_, at) => [
+      `quay-${at % 3}/page-${String(at).padStart(4, '0')}.md`,
+      `# Page ${at}\n\n${caseText('One', `GET /berths/${at}`, 'status = 200')}`,
+    ]),
+  );
+  const site = await siteOf(t, { 'mervok.yaml': 'base: http://127.0.0.1:9\n', ...pages });
+  assert.deepEqual(
+    [site.code, site.err, site.out],
+    [0, '', `written  ${join('site', 'index.html')}, 2,000 pages\n`],
+  );
+  assert.ok(site.text('quay-1/page-1000.html').length < 15_000);
+  const { page, seen } = await open(t, site, 'quay-1/page-1000.html');
+  assert.equal(await page.locator('nav[aria-label=Pages] [aria-current=page]').innerText(), 'Page 1000');
+  await page.getByRole('link', { name: 'quay-2' }).click();
+  assert.match(page.url(), /index\.html#folder%3Aquay-2$/);
+  assert.equal(await page.locator('section:target a').count(), 666);
+  await page.getByRole('link', { name: 'Page 1997', exact: true }).click();
+  await page.locator('nav[aria-label=Pages]').getByRole('link', { name: 'One' }).click();
+  assert.match(page.url(), /quay-2\/page-1997\.html#one$/, 'a request is two links from the first page');
+  await page.keyboard.press('/');
+  await page.keyboard.type('berths/1234');
+  await page.keyboard.press('Enter');
+  await page.waitForURL(/quay-1\/page-1234\.html#one$/);
+  assert.deepEqual(seen, []);
 });
