@@ -11,6 +11,7 @@ import { NamedValues } from '../core/secrecy/named-values.ts';
 import { counted } from '../core/text/words.ts';
 import { attempt, readBytesInside, whyNotInside } from '../platform/files.ts';
 import { secretFile } from '../platform/find-collection.ts';
+import { makeFolder } from '../platform/make-folder.ts';
 import { findRun, readRecord } from '../platform/run-records.ts';
 import { writeBelow } from '../platform/write-below.ts';
 import { laidOutBody } from '../reports/laid-out-body.ts';
@@ -57,6 +58,11 @@ export async function docsCommand(
 function writeSite(files: readonly SiteFile[], output: string, root: string): void {
   const before = filesBefore(output);
   const paths = new Set(files.map(({ path }) => path));
+  try {
+    makeFolder(output);
+  } catch (error) {
+    throw new UsageError(`'${output}' cannot be written: ${(error as Error).message}`);
+  }
   // Should it not come to its end, the next one still knows all.
   write(output, listFile, [...new Set([...before, ...paths])].join('\n'));
   for (const file of files) {

@@ -1,10 +1,11 @@
 import { existsSync } from 'node:fs';
-import { mkdir, readdir, writeFile } from 'node:fs/promises';
+import { readdir, writeFile } from 'node:fs/promises';
 import { basename, dirname, join, resolve } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
 import { capitalized, counted } from '../core/text/words.ts';
 import { collectionAround, rootFile } from '../platform/collection-folder.ts';
 import { addRules, missingRules } from '../platform/ignore-rules.ts';
+import { makeFolder } from '../platform/make-folder.ts';
 import type { Terminal } from './terminal.ts';
 
 const settings = `title: My harbour
@@ -82,7 +83,7 @@ export async function initCommand(folder: string, { out, paint }: Terminal): Pro
     return;
   }
   try {
-    await mkdir(folder, { recursive: true });
+    makeFolder(folder);
     for (const [name, text] of files) await writeFile(join(folder, name), text, { flag: 'wx' });
     if (rules.length > 0) await addRules(join(folder, '.gitignore'), rules);
   } catch (error) {

@@ -153,7 +153,7 @@ class Mock {
     { secrets: _secrets, ...files }: CollectionFiles,
     paths: readonly string[],
   ): Promise<{
-    built?: BuiltPatterns & { readonly findings: readonly Finding[] };
+    built?: BuiltPatterns;
     errors: readonly Finding[];
   }> {
     const collection = await readCollection(files);
@@ -170,15 +170,12 @@ class Mock {
     const external = { ...openExternalSources(this.root), variable: () => undefined };
     const built = await buildPatterns(plan, flow, { external, clockAndRandom });
     const definition = mockDefinition(plan, built.base);
-    this.standIn = new StandIn(built.patterns, definition, this.#recorded);
+    const { patterns, unanswered, base } = built;
+    const recorded = this.#recorded;
+    this.standIn = new StandIn(patterns, { unanswered, basePath: base?.path ?? '', definition, recorded });
     this.keyNames = built.keyNames;
-    const all = { ...builtParts(built), findings: [...findings, ...built.findings] };
-    return { built: all, errors: [] };
+    return { built: { ...built, findings: [...findings, ...built.findings] }, errors: [] };
   }
-}
-
-function builtParts({ patterns, base, without, keyNames }: BuiltPatterns) {
-  return { patterns, base, without, keyNames };
 }
 
 /** Reads pages anew when they change, until it is interrupted. */

@@ -5,6 +5,7 @@ import { Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { plainHeading } from '../core/pages/plain-heading.ts';
 import { readPage } from '../core/pages/read-page.ts';
+import { signature } from '../core/pages/signature.ts';
 import { type GivenRequest, writeCase } from '../core/steps/http/write-request.ts';
 import { capitalized } from '../core/text/words.ts';
 import { writeWhole } from '../platform/recorder.ts';
@@ -81,12 +82,8 @@ export async function saveCase(
       : request.target;
   const text = writeCase(before, heading, { ...request, target, headers, ...(body && { body }) }, status);
   try {
-    await writeWhole(
-      path,
-      (async function* () {
-        yield text;
-      })(),
-    );
+    if (!isMeant(path, before, text)) throw new Error('it would not be read as it is meant.');
+    await writeWhole(path, [text]);
   } catch (error) {
     err(`The case could not be written into '${path}': ${(error as Error).message}\n`);
     process.exitCode = exitCodes.unfinished;
@@ -98,4 +95,16 @@ export async function saveCase(
       err(
         `${name} is not in the page, which others will read; the setting 'auth' takes it from a secret variable.\n`,
       );
+}
+
+/** Whether one case with a request and a check is all that a page has more than before. */
+function isMeant(path: string, before: string, text: string): boolean {
+  const [was, is] = [before, text].map(each => readPage(new Source(path, each)).cases);
+  const steps = is!.at(-1)?.steps.map(({ type }) => type);
+  return (
+    signature(was) === signature(is!.slice(0, -1)) &&
+    steps?.length === 2 &&
+    steps[0] === 'http' &&
+    steps[1] === 'check'
+  );
 }

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
+import { existsSync, renameSync, rmSync, statSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { Plan, PlannedCase } from '../core/analysis/plan.ts';
 import type { EvaluationContext } from '../core/language/evaluation-context.ts';
@@ -9,6 +9,7 @@ import { factsOf, viewOfSent } from '../core/steps/http/exchange-event.ts';
 import type { Sent } from '../core/steps/http/http-port.ts';
 import { ResponseView } from '../core/steps/http/response-view.ts';
 import { counted } from '../core/text/words.ts';
+import { makeFolder } from '../platform/make-folder.ts';
 import { bodyText, fitRows } from '../reports/body.ts';
 import { type ExchangeView, figuresText, headText, hopsText } from '../reports/exchange-text.ts';
 import { createMeasure, visible } from '../reports/style.ts';
@@ -114,7 +115,7 @@ function openDraft(path: string): string {
   if (existsSync(path) && statSync(path).isDirectory())
     throw new UsageError(`'${path}' cannot be written: it is a folder.`);
   try {
-    mkdirSync(dirname(resolve(path)), { recursive: true });
+    makeFolder(dirname(path));
   } catch (error) {
     throw new UsageError(`'${path}' cannot be written: ${(error as Error).message}`);
   }

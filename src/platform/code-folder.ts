@@ -3,7 +3,6 @@ import {
   closeSync,
   constants,
   lstatSync,
-  mkdirSync,
   openSync,
   readdirSync,
   readFileSync,
@@ -11,6 +10,7 @@ import {
   statSync,
 } from 'node:fs';
 import { isAbsolute, join } from 'node:path';
+import { makeFolder } from './make-folder.ts';
 import { writeOwnFile } from './state.ts';
 
 /** What V8 compiled of a part of the program, in a process that had loaded these parts. */
@@ -57,7 +57,7 @@ export class CodeFolder {
   static make(places: readonly string[]): CodeFolder | undefined {
     for (const place of places) {
       try {
-        mkdirSync(place, { recursive: true, mode: 0o700 });
+        makeFolder(place, 0o700);
         accessSync(place, constants.W_OK);
         if (isOwn(place)) return new CodeFolder(place);
       } catch {

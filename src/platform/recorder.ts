@@ -1,9 +1,10 @@
-import { mkdirSync, mkdtempSync, readdirSync, rmSync, statSync } from 'node:fs';
+import { mkdtempSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import type { RunEvent } from '../core/model/events.ts';
 import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
+import { makeFolder } from './make-folder.ts';
 import { readRunNames } from './run-names.ts';
 import { idsIn, readRecord } from './run-records.ts';
 import { openFolder, stateFolder } from './state.ts';
@@ -104,7 +105,7 @@ export async function writeWhole(
   parts: AsyncIterable<string | Uint8Array> | Iterable<string | Uint8Array>,
 ): Promise<void> {
   const target = resolve(path);
-  mkdirSync(dirname(target), { recursive: true });
+  makeFolder(dirname(target));
   const draft = `${target}.${process.pid}.part`;
   const { open, rename, rm } = process.getBuiltinModule('node:fs/promises');
   try {

@@ -1,5 +1,6 @@
-import { closeSync, lstatSync, mkdirSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { closeSync, lstatSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
+import { makeFolder } from './make-folder.ts';
 
 /** Where Mervok keeps what it must remember of a collection: the last response, the records of runs. */
 export function stateFolder(root: string): string {
@@ -25,8 +26,7 @@ export function openFolder(first: string, ...parts: string[]): string {
   let folder = first;
   for (const part of ['', ...parts]) {
     folder = join(folder, part);
-    if (!lstatSync(folder, { throwIfNoEntry: false }))
-      mkdirSync(folder, { recursive: folder === first, mode: 0o700 });
+    if (!lstatSync(folder, { throwIfNoEntry: false })) makeFolder(folder, 0o700);
     if (!isOwnFolder(folder))
       throw new Error(`'${folder}' is no folder of its own, and no link is followed there.`);
   }

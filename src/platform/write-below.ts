@@ -1,6 +1,7 @@
-import { chmodSync, lstatSync, mkdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, lstatSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { UsageError } from '../core/model/usage-error.ts';
+import { makeFolder } from './make-folder.ts';
 
 /** A file that is written below a folder. */
 export interface FileBelow {
@@ -19,7 +20,7 @@ export function writeBelow(folder: string, { path, content, replaces, secret }: 
   const target = join(folder, path);
   const mode = secret ? 0o600 : 0o666;
   try {
-    mkdirSync(dirname(target), { recursive: true });
+    makeFolder(dirname(target));
     if (!replaces) {
       writeFileSync(target, content, { flag: 'wx', mode });
       return;

@@ -387,6 +387,8 @@ test('a folder that holds something else is left alone; what an earlier site had
   assert.match(await refused('-o', 'file'), /'file' is no folder/);
   assert.match(await refused('-o', '.'), /holds other files/);
   assert.match(await refused(), /-o DIR/);
+  // Where nothing can be made, the runtime would try for ever.
+  assert.match(await refused('-o', '/proc/skerry/site'), /'\/proc\/skerry\/site' cannot be written/);
   assert.deepEqual(filesIn(join(folder, 'full')), ['x.txt']);
   assert.equal((await mervok(folder, ['docs', 'berths.md', '-o', 'site'])).code, 0);
   assert.deepEqual(filesIn(join(folder, 'site')), [
@@ -453,6 +455,7 @@ test('of very many pages each is listed with what is near, so that a site grows 
   assert.equal(await page.locator('nav[aria-label=Pages] [aria-current=page]').innerText(), 'Page 1000');
   await page.getByRole('link', { name: 'quay-2' }).click();
   assert.match(page.url(), /index\.html#folder%3Aquay-2$/);
+  await page.locator('section:target li').first().waitFor();
   assert.equal(await page.locator('section:target a').count(), 666);
   await page.getByRole('link', { name: 'Page 1997', exact: true }).click();
   await page.locator('nav[aria-label=Pages]').getByRole('link', { name: 'One' }).click();

@@ -23,8 +23,11 @@ const external = { variable: () => undefined, file: () => new Missing('no'), byt
 async function standIn(texts: Texts): Promise<StandIn> {
   const collection = await readCollection(filesOf({ 'mervok.yaml': settings, ...texts }));
   const { plan, flow } = await buildPlan(collection, { paths: [], given: new Map() });
-  const { patterns } = await buildPatterns(plan, flow, { external, clockAndRandom: chance });
-  return new StandIn(patterns);
+  const { patterns, unanswered, base } = await buildPatterns(plan, flow, {
+    external,
+    clockAndRandom: chance,
+  });
+  return new StandIn(patterns, { unanswered, basePath: base?.path ?? '' });
 }
 
 function requestOf(text: string): ReceivedRequest {
@@ -100,6 +103,24 @@ test('an example is filled from the request, what is computed of it, variables a
   // The same request is answered alike, another one not.
   assert.equal(ask(stand, 'GET /stays/3').text, text);
   assert.notEqual((JSON.parse(ask(stand, 'GET /stays/4').text) as { made: number }).made, made);
+});
+
+test('a request without an example, and one that lies elsewhere than all, are told so', async () => {
+  const stand = await standIn({
+    'mervok.yaml': 'base: http://skerry.example/v1\n',
+    'a.md': `## Read\n\n${http('GET /berths/{berth}')}${json('{}')}${checks}## Take\n\n${http('POST /berths/{berth}')}${checks}## Elsewhere\n\n${http('GET {next}')}`,
+  });
+  const reasons = (asked: string) =>
+    (JSON.parse(ask(stand, asked).text) as { reasons: readonly string[] }).reasons;
+  assert.deepEqual(reasons('POST /v1/berths/7'), [
+    'a.md#take asks for this, and has no example.',
+    'a.md#read would answer if the method were GET.',
+  ]);
+  assert.deepEqual(reasons('GET /berths/7'), [
+    'All of it lies below /v1.',
+    'a.md#read answers GET /v1/berths/{berth}.',
+  ]);
+  assert.deepEqual(reasons('GET /v1/vessels'), ['a.md#read answers GET /v1/berths/{berth}.']);
 });
 
 test('values of a request are escaped for the place where they land', async () => {

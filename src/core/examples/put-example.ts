@@ -1,8 +1,9 @@
-import { Excerpt, type Lines, Source } from '../model/source.ts';
+import { type Lines, Source } from '../model/source.ts';
 import type { Page, PageCase } from '../pages/page.ts';
 import { readPage } from '../pages/read-page.ts';
+import { signature } from '../pages/signature.ts';
 import { fence } from '../steps/http/write-request.ts';
-import type { WrittenExample, WrittenStep } from '../steps/step.ts';
+import type { WrittenStep } from '../steps/step.ts';
 
 /** An example that is to stand in a page. */
 export interface ExampleEdit {
@@ -75,16 +76,4 @@ function examplesOf({ cases }: Page, of?: WrittenStep, examples?: readonly strin
   return cases.flatMap(({ steps }: Pick<PageCase, 'steps'>) =>
     steps.map(step => (step === of ? [...examples!] : (step.examples ?? []).map(signature))),
   );
-}
-
-/** Where something stands, and what is told apart from it. */
-const places = /range$|^(?:lines|extent|fences|examples|source|findings|unread)$/i;
-
-/** What something says, wherever it stands. */
-function signature(what: Page | WrittenExample | string[][] | undefined): string {
-  return JSON.stringify(what, (name, value) => {
-    if (places.test(name)) return undefined;
-    if (value instanceof Excerpt) return value.text;
-    return value instanceof Map ? [...value] : value;
-  });
 }

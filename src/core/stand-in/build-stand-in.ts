@@ -50,6 +50,8 @@ export interface BuiltPatterns {
   readonly base: { readonly address: string; readonly path: string } | undefined;
   /** How many requests have no example. */
   readonly without: number;
+  /** Those of them that can be told from what is asked. */
+  readonly unanswered: readonly RequestPattern[];
   /** Names in queries whose values are keys. */
   readonly keyNames: ReadonlySet<string>;
   readonly findings: readonly Finding[];
@@ -69,6 +71,7 @@ class PatternBuilder implements BuiltPatterns {
   readonly patterns: AnsweringPattern[] = [];
   readonly findings: Finding[] = [];
   base: BuiltPatterns['base'];
+  readonly unanswered: RequestPattern[] = [];
   without = 0;
   readonly #iteration: IterationScope;
   readonly keyNames = new Set<string>();
@@ -118,7 +121,7 @@ class PatternBuilder implements BuiltPatterns {
       const written = requestOf(user, step.place.line);
       const url = step instanceof HttpStep ? addressOf(step, run.evaluation) : undefined;
       const examples = (step.examples ?? []).filter(({ errors }) => errors.length === 0);
-      if (step instanceof HttpStep && written && examples.length > 0) {
+      if (step instanceof HttpStep && written) {
         const known: KnownNames = {
           plan: this.plan,
           planned,
@@ -133,10 +136,9 @@ class PatternBuilder implements BuiltPatterns {
           resolve: (definition, evaluation) => this.#iterationNow().resolve(definition, evaluation),
           clockAndRandom: this.sources.clockAndRandom,
         };
-        this.#add(step, written, user, { known, names, url, evaluation: run.evaluation });
-      } else if (step instanceof HttpStep) {
-        this.without++;
-        if (url !== undefined && written?.targetText.startsWith('/')) this.#noteBase(user, run.evaluation);
+        const about = { known, names, url, evaluation: run.evaluation };
+        if (examples.length > 0) this.#add(step, written, user, about);
+        else this.#addUnanswered(step, written, user, about);
       }
       const last = examples.at(-1);
       run.answer(last?.answer(run.evaluation, url));
@@ -149,21 +151,51 @@ class PatternBuilder implements BuiltPatterns {
       this.findings.push(ambiguous);
       return;
     }
+    const pattern = this.#patternOf(step, written, user, about);
+    if (!pattern) {
+      this.without++;
+      return;
+    }
+    this.#addToken(written, mergeLevels(user.levels), about);
+    const sound = step.examples.filter(({ errors }) => errors.length === 0);
+    this.patterns.push(
+      new ExampleAnswers(pattern, sound, about.known, this.base && originIn(this.base.address)),
+    );
+  }
+
+  /** Whoever asks for it is told that it has no example. */
+  #addUnanswered(step: HttpStep, written: WrittenRequest, user: CollectionCase, about: AboutRequest): void {
+    this.without++;
+    if (ambiguousTarget(written, user.page.page.source)) return;
+    try {
+      const pattern = this.#patternOf(step, written, user, about);
+      if (pattern) this.unanswered.push(pattern);
+    } catch (error) {
+      // What stands before its target is not known, which matters only to what has an example.
+      if (!(error instanceof UsageError)) throw error;
+    }
+  }
+
+  #patternOf(
+    step: HttpStep,
+    written: WrittenRequest,
+    user: CollectionCase,
+    about: AboutRequest,
+  ): RequestPattern | undefined {
     const effective = mergeLevels(user.levels);
     const target = this.#targetOf(written, effective, about);
-    if (!target) return;
+    if (!target) return undefined;
     const keys = new Map<string, Reference>();
     for (const reference of referencesIn(written)) keys.set(referenceText(reference), reference);
     const credentials = credentialsOf(written, effective, about.evaluation);
     for (const { name } of credentials.query) this.keyNames.add(name);
-    this.#addToken(written, effective, about);
     const values = new Map(
       [...keys].map(([key, reference]) => [
         key,
         about.names.valuesOf(reference, about.known.rows, about.evaluation),
       ]),
     );
-    const pattern = new RequestPattern({
+    return new RequestPattern({
       address: user.address,
       method: step.operation,
       target: { ...target, query: [...target.query, ...credentials.query] },
@@ -174,10 +206,6 @@ class PatternBuilder implements BuiltPatterns {
       shownValues: key => values.get(key)?.shown,
       asksForDigest: credentials.asksForDigest,
     });
-    const sound = step.examples.filter(({ errors }) => errors.length === 0);
-    this.patterns.push(
-      new ExampleAnswers(pattern, sound, about.known, this.base && originIn(this.base.address)),
-    );
   }
 
   #addToken(written: WrittenRequest, effective: Effective, { evaluation }: AboutRequest): void {
@@ -195,11 +223,7 @@ class PatternBuilder implements BuiltPatterns {
   ): TargetPattern | undefined {
     const [first] = written.target.parts;
     if (typeof first === 'object' && first.asIs) {
-      if (url === undefined) {
-        this.without++;
-        return undefined;
-      }
-      return literalTarget(url);
+      return url === undefined ? undefined : literalTarget(url);
     }
     const path = this.#basePath(written, effective, evaluation);
     const target = readTarget(written.target, path);
@@ -208,11 +232,6 @@ class PatternBuilder implements BuiltPatterns {
     );
     const own = formQuery(written);
     return { ...target, query: [...target.query, ...own, ...more] };
-  }
-
-  #noteBase(user: CollectionCase, evaluation: EvaluationContext): void {
-    const { base } = mergeLevels(user.levels);
-    if (base) this.#pathOf(renderBase(base.template, evaluation));
   }
 
   #pathOf(address: string): string {

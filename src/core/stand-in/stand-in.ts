@@ -18,6 +18,17 @@ export interface StandInDefinition {
 /** So many patterns are named where none fits. */
 const mostNearest = 3;
 
+/** What answers or explains besides the examples of pages. */
+export interface StandInOthers {
+  /** Requests that have no example. */
+  readonly unanswered?: readonly RequestPattern[];
+  /** The path that stands before all targets. */
+  readonly basePath?: string;
+  readonly definition?: StandInDefinition | undefined;
+  /** What a run has asked is answered as it was answered there. */
+  readonly recorded?: { answer(request: ReceivedRequest): StandInAnswer | undefined } | undefined;
+}
+
 /** Answers requests from the examples of pages. */
 export class StandIn {
   readonly #index = new PatternIndex<AnsweringPattern & Pick<RequestPattern, 'target'>>();
@@ -27,9 +38,7 @@ export class StandIn {
 
   constructor(
     readonly patterns: readonly AnsweringPattern[],
-    readonly definition?: StandInDefinition | undefined,
-    /** What a run has asked is answered as it was answered there. */
-    readonly recorded?: { answer(request: ReceivedRequest): StandInAnswer | undefined } | undefined,
+    readonly others: StandInOthers = {},
   ) {
     for (const [index, each] of patterns.entries()) {
       const placed = Object.assign(each, { target: each.pattern.target });
@@ -39,7 +48,7 @@ export class StandIn {
   }
 
   answer(request: ReceivedRequest): StandInAnswer {
-    const recorded = this.recorded?.answer(request);
+    const recorded = this.others.recorded?.answer(request);
     if (recorded) return recorded;
     const found = this.#best(request);
     if (!found.best) {
@@ -49,7 +58,7 @@ export class StandIn {
     }
     const { pattern, matched } = found.best;
     const answer = pattern.answer(matched.bindings, request, this.#turnOf(pattern, request));
-    if (!this.definition || answer.status < 200 || answer.status > 299) return answer;
+    if (!this.others.definition || answer.status < 200 || answer.status > 299) return answer;
     return this.#refused(request) ?? answer;
   }
 
@@ -82,7 +91,7 @@ export class StandIn {
   }
 
   #refused(request: ReceivedRequest): StandInAnswer | undefined {
-    const faults = this.definition?.faults(request);
+    const faults = this.others.definition?.faults(request);
     if (!faults || faults.length === 0) return undefined;
     return problemAnswer({
       status: 400,
@@ -97,7 +106,7 @@ export class StandIn {
     misses: readonly { pattern: AnsweringPattern; miss: Miss }[],
   ): StandInAnswer {
     if (misses.some(({ miss }) => miss.asksForDigest)) return digestChallenge();
-    const made = this.#refused(request) ?? this.definition?.sample(request);
+    const made = this.#refused(request) ?? this.others.definition?.sample(request);
     if (made) return made;
     const broken = misses.filter(({ miss }) => miss.isBroken);
     const told = (broken.length > 0 ? broken : misses).toSorted(
@@ -113,8 +122,21 @@ export class StandIn {
         broken.length > 0
           ? 'It is not what its type says.'
           : `${request.method} ${request.path} is like no request of the pages that has an example.`,
-      reasons: reasons.length > 0 ? reasons : this.#nearest(request),
+      reasons: [
+        ...this.#withoutExample(request),
+        ...(reasons.length > 0 ? reasons : this.#nearest(request)),
+      ].slice(0, mostNearest),
     });
+  }
+
+  /** What is known of a request that nothing answers. */
+  #withoutExample(request: ReceivedRequest): string[] {
+    const { unanswered = [], basePath = '' } = this.others;
+    const asks = unanswered.find(pattern => 'fit' in pattern.match(request));
+    if (asks) return [`${asks.address} asks for this, and has no example.`];
+    return request.path.startsWith(`${basePath}/`) || basePath === ''
+      ? []
+      : [`All of it lies below ${basePath}.`];
   }
 
   /** Requests whose path has most in common with this one. */
