@@ -57,7 +57,7 @@ export async function mockCommand(
     onServed: served => log.add(served),
   });
   const changes = await Changes.of(mock.root);
-  tellStart(built, { host, port: server.port }, terminal);
+  tellStart(built, mock.standIn.others.definition !== undefined, { host, port: server.port }, terminal);
   try {
     await readAnew(mock, changes, terminal);
   } finally {
@@ -198,7 +198,8 @@ async function readAnew(mock: Mock, changes: Changes, { out, err, paint }: Termi
 }
 
 function tellStart(
-  { patterns, base, without, findings: _findings }: BuiltPatterns,
+  { patterns, base, without }: BuiltPatterns,
+  hasDefinition: boolean,
   { host, port }: { readonly host: string; readonly port: number },
   { out, err, paint }: Terminal,
 ): void {
@@ -218,10 +219,13 @@ function tellStart(
   out('\n');
   if (!isLoopback(host))
     err('Whoever reaches this machine gets these answers: it listens beyond the machine itself.\n');
-  if (patterns.length === 0)
-    err(
-      'No page has an example: a fence ```http that begins with HTTP/. mervok run --examples write writes them.\n',
-    );
+  if (patterns.length > 0) return;
+  const how = 'a fence ```http that begins with HTTP/. mervok run --examples write writes them.\n';
+  err(
+    hasDefinition
+      ? `No page has an example, so all is answered as the definition describes it. An example is ${how}`
+      : `No page has an example: ${how}`,
+  );
 }
 
 function readPort(text = '7080'): number {

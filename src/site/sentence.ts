@@ -114,10 +114,10 @@ class SentenceWriter {
       case 'and':
       case 'or':
         return condition.conditions.flatMap((each, index) =>
-          index === 0 ? this.condition(each) : [` ${condition.type} `, ...this.condition(each)],
+          index === 0 ? this.#part(each) : [` ${condition.type} `, ...this.#part(each)],
         );
       case 'not':
-        return ['it is not so that ', ...this.condition(condition.condition)];
+        return ['it is not so that ', ...this.#part(condition.condition)];
       default: {
         const { quantifier, subject, predicate } = condition;
         return [
@@ -128,6 +128,12 @@ class SentenceWriter {
         ];
       }
     }
+  }
+
+  /** Of a condition that has others around it: what belongs together has to be seen. */
+  #part(condition: Condition): Piece[] {
+    const isGroup = condition.type === 'and' || condition.type === 'or';
+    return isGroup ? ['(', ...this.condition(condition), ')'] : this.condition(condition);
   }
 
   /** What a sentence is about: words for what everybody knows, else as it is written. */

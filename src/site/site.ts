@@ -4,6 +4,7 @@ import { type Finding, finding } from '../core/model/finding.ts';
 import { counted } from '../core/text/words.ts';
 import { graphSvg } from '../reports/graph-svg.ts';
 import { html, Markup } from '../reports/page/markup.ts';
+import palette from '../reports/palette.css';
 import { messageMarkup } from './highlight.ts';
 import { LinkTargets } from './link-targets.ts';
 import { folderId, navigationMarkup } from './navigation.ts';
@@ -36,7 +37,7 @@ export interface Site {
 export function buildSite(model: SiteModel, choices: SiteChoices): Site {
   const findings: Finding[] = [];
   const files: SiteFile[] = [
-    { path: 'site.css', text: style },
+    { path: 'site.css', text: palette + style },
     { path: 'site.js', text: script },
     { path: 'search.js', text: searchIndex(model) },
     { path: 'graph.svg', text: graphSvg(graphOf(shownOf(model))) },

@@ -123,6 +123,16 @@ test('a request without an example, and one that lies elsewhere than all, are to
   assert.deepEqual(reasons('GET /v1/vessels'), ['a.md#read answers GET /v1/berths/{berth}.']);
 });
 
+test('where nothing is known of what stands before the targets, that is told', async () => {
+  const unknown = {
+    'mervok.yaml': 'base: "{server}"\nenvironments: { local: { server: http://skerry.example } }\n',
+  };
+  await assert.rejects(
+    standIn({ ...unknown, 'a.md': `## Read\n\n${http('GET /berths')}${checks}` }),
+    /What stands before the targets is not known: \{server\} has no value/,
+  );
+});
+
 test('values of a request are escaped for the place where they land', async () => {
   const page = (type: string, body: string) =>
     `## A\n\n${http('GET /{a}')}${http(`HTTP/1.1 200 OK\nContent-Type: ${type}\nX-A: {a}\n\n${body}`)}${checks}`;

@@ -64,6 +64,7 @@ const mostRows = 1000;
 export async function buildPatterns(plan: Plan, flow: Flow, sources: StandInSources): Promise<BuiltPatterns> {
   const builder = new PatternBuilder(plan, flow, sources);
   for (const page of plan.pages) await builder.page(page);
+  if (builder.patterns.length === 0 && !builder.base && builder.unknownBase) throw builder.unknownBase;
   return builder;
 }
 
@@ -73,6 +74,7 @@ class PatternBuilder implements BuiltPatterns {
   base: BuiltPatterns['base'];
   readonly unanswered: RequestPattern[] = [];
   without = 0;
+  unknownBase: UsageError | undefined;
   readonly #iteration: IterationScope;
   readonly keyNames = new Set<string>();
   readonly #tokens = new Set<string>();
@@ -171,8 +173,9 @@ class PatternBuilder implements BuiltPatterns {
       const pattern = this.#patternOf(step, written, user, about);
       if (pattern) this.unanswered.push(pattern);
     } catch (error) {
-      // What stands before its target is not known, which matters only to what has an example.
+      // What stands before its target is not known, which matters only where nothing else is.
       if (!(error instanceof UsageError)) throw error;
+      this.unknownBase ??= error;
     }
   }
 

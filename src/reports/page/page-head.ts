@@ -1,15 +1,17 @@
+import palette from '../palette.css';
 import { html } from './markup.ts';
 
 /** The beginning of a page that loads nothing and sends nothing, up to its body. */
 export function pageHead({
   title,
-  style,
+  style: own,
   script,
 }: {
   readonly title: string;
   readonly style: string;
   readonly script?: string;
 }): string {
+  const style = palette + own;
   const scripts = script === undefined ? '' : ` script-src '${hashOf(script)}';`;
   return `<!doctype html>
 <html lang="en">
