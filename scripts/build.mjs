@@ -18,6 +18,7 @@ const parts = new Set([
   'src/cli/exchange-output.ts',
   'src/cli/interactive-commands.ts',
   'src/cli/help-topics.ts',
+  'src/cli/answering-commands.ts',
   'src/platform/http/client.ts',
   'src/platform/command/run-command.ts',
   'src/platform/query/databases.ts',

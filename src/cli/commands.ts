@@ -268,7 +268,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         '\nA request of a page, read backwards, says which requests its example answers. Pages are read anew\nwhen they change. It knows no secret: what refers to one is made up.',
       )
       .action(async (paths: string[], options) =>
-        (await import('./interactive-commands.ts')).mockCommand(paths, options, openTerminal(options)),
+        (await import('./answering-commands.ts')).mockCommand(paths, options, openTerminal(options)),
       ),
 
   docs: command =>
@@ -279,7 +279,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
       .option('--run <RUN>', 'show the outcome of a run on record, and what came where a page has no example')
       .option('--files-anywhere', 'look into files outside of the collection too')
       .action(async (paths: string[], options) =>
-        (await import('./interactive-commands.ts')).docsCommand(paths, options, openTerminal(options)),
+        (await import('./answering-commands.ts')).docsCommand(paths, options, openTerminal(options)),
       ),
 
   ci: command =>
