@@ -37,7 +37,7 @@ export async function docsCommand(
   const { output } = flags;
   if (output === undefined) throw new UsageError('Where the site goes is missing: -o DIR');
   const prepared = await preparePlan(paths, flags);
-  const { plan, flow, root, external, findings } = prepared;
+  const { plan, root, external, findings } = prepared;
   if (await refusedByErrors(findings, terminal)) return;
   refuseOther(output);
   const choices: SiteChoices = {
@@ -46,7 +46,7 @@ export async function docsCommand(
   };
   const masker = new Masker();
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), external);
-  const model = siteModel(plan, flow, titleOf(prepared), text => masker.text(text));
+  const model = siteModel(prepared, titleOf(prepared), text => masker.text(text));
   const { files, findings: nowhere } = buildSite(model, choices);
   writeSite(files, output, root);
   if (nowhere.length > 0) await printFindings(nowhere, terminal);
@@ -98,9 +98,10 @@ function remove(output: string, path: string): void {
   if (lstatSync(absolute, { throwIfNoEntry: false })?.isFile()) rmSync(absolute, { force: true });
 }
 
-/** A run is called like its first page; a site of many like the folder that it was made from. */
-function titleOf({ plan, flow, root }: Prepared): string {
-  return flow.collection.root.title ?? (plan.pages.length === 1 ? plan.title : basename(root));
+/** Without a title of its own, a site of one page is called like it, one of many like the folder that it was made from. */
+function titleOf({ flow, named, root }: Prepared): string {
+  const [first, ...others] = named;
+  return flow.collection.root.title ?? (first && others.length === 0 ? first.title : basename(root));
 }
 
 /** A folder that holds something else is left alone. */

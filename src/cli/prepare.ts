@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import type { PlanOptions } from '../core/analysis/analysis.ts';
 import { baseOfPage } from '../core/analysis/base.ts';
-import { buildPlan } from '../core/analysis/build-plan.ts';
+import { buildPlan, type PreparedPlan } from '../core/analysis/build-plan.ts';
 import { type Collection, collect, readCollection } from '../core/analysis/collection.ts';
 import type { Flow } from '../core/analysis/flow.ts';
 import type { GivenValue } from '../core/analysis/given-value.ts';
@@ -48,6 +48,7 @@ export interface Prepared {
   readonly plan: Plan;
   readonly findings: Finding[];
   readonly flow: Flow;
+  readonly named: PreparedPlan['named'];
   readonly root: string;
   readonly places: FilePlaces;
   readonly external: ExternalSources;
@@ -106,7 +107,7 @@ async function prepareCollection(
 ): Promise<Prepared> {
   const external = openExternalSources(places.root);
   const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
-  const { plan, findings, flow } = await buildPlan(collection, {
+  const { plan, findings, flow, named } = await buildPlan(collection, {
     paths,
     ...(flags.env !== undefined && { environment: flags.env }),
     given: await readGiven(flags),
@@ -119,7 +120,7 @@ async function prepareCollection(
     ...(collection.secrets && (await gitRules(places.root))),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  return { plan, findings: sortFindings(findings), flow, root: places.root, places, external, cases };
+  return { plan, findings: sortFindings(findings), flow, named, root: places.root, places, external, cases };
 }
 
 /** Which files of a collection Git leaves out. */

@@ -73,12 +73,24 @@ export interface SiteModel {
   readonly values: ReadonlyMap<string, { readonly value: string; readonly file: string }>;
 }
 
+/** What a site is made of. */
+export interface SiteSource {
+  readonly plan: Plan;
+  readonly flow: Flow;
+  /** The pages that were asked for, those without cases too. */
+  readonly named: ReadonlySet<CollectionPage>;
+}
+
 /** @param mask takes out of a text what is known to be a secret */
-export function siteModel(plan: Plan, flow: Flow, title: string, mask: (text: string) => string): SiteModel {
+export function siteModel(
+  { plan, flow, named }: SiteSource,
+  title: string,
+  mask: (text: string) => string,
+): SiteModel {
   const chosen = new Set(plan.pages.flatMap(({ cases }) => cases.map(({ address }) => address)));
   const files = new Set(plan.pages.map(({ file }) => file));
   const shown = flow.collection.pages.filter(
-    page => files.has(page.page.source.file) && !mergeLevels(page.levels).internal,
+    page => (named.has(page) || files.has(page.page.source.file)) && !mergeLevels(page.levels).internal,
   );
   const hidden = new Set(
     shown

@@ -164,13 +164,13 @@ function indexPage(model: SiteModel, { ran, outcomes }: SiteChoices): string {
   const lists = model.folders.map(folder => {
     const list = folder.pages.map(
       page =>
-        html`<li><a href="${linkBetween(path, page.path)}">${page.title}</a> <span class="quiet">${counted(page.cases.length, 'case')}${outcomes && outcomeOf(page, outcomes)}</span></li>`,
+        html`<li><a href="${linkBetween(path, page.path)}">${page.title}</a> ${page.cases.length > 0 && html`<span class="quiet">${counted(page.cases.length, 'case')}${outcomes && outcomeOf(page, outcomes)}</span>`}</li>`,
     );
     const name = folder.path !== '' && html`<h2 class="folder">${folder.path}</h2>`;
     return html`<section id="${folderId(folder.path)}">${name}<ul class="pages">${list}</ul></section>`;
   });
   const main = html`<article><h1>${model.title}</h1>
-<p>${counted(model.pages.length, 'page')}, ${counted(cases, 'case')}.${ran !== undefined && ` ${ran}`}</p>
+<p>${counted(model.pages.length, 'page')}${cases > 0 && `, ${counted(cases, 'case')}`}.${ran !== undefined && ` ${ran}`}</p>
 ${lists}
 ${graph.edges.length > 0 && html`<h2 id="flow">What goes on from one case to another</h2>${graphMarkup(graph)}`}
 ${valuesMarkup(model)}</article>`;

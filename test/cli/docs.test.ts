@@ -108,6 +108,28 @@ const filesIn = (folder: string) =>
     .map(each => join(each.parentPath, each.name).slice(folder.length + 1))
     .sort();
 
+test('pages of prose alone are a part of the site, where they are asked for', async t => {
+  const files = {
+    'mervok.yaml': settings,
+    'README.md': '# Harbour office\n\nSee [tides](sea/tides.md#spring) and [the keys](office.md).\n',
+    'office.md': '---\ninternal: true\n---\n# Office\n\nWhere the keys hang.\n',
+    'sea/tides.md': '# Tides\n\n## Spring\n\nBack to [the office](../README.md#harbour-office).\n',
+    'sea/waves.md': caseText('Waves', 'GET /waves', 'status = 200'),
+  };
+  const whole = await siteOf(t, files);
+  assert.match(whole.out, /index\.html, 3 pages\n$/);
+  assert.match(whole.err, /README\.md:3:49 {2}warning link-nowhere\n {2}'office\.md' leads nowhere/);
+  assert.match(whole.err, /\n1 warning\n$/);
+  assert.match(whole.text('README.html'), /<a href="sea\/tides\.html#spring">/);
+  assert.match(whole.text('search.js'), /\["Tides","","sea\/tides\.html","sea\/tides\.md"\]/);
+  assert.match(whole.text('index.html'), /<p>3 pages, 1 case\.<\/p>/);
+  assert.match(whole.text('index.html'), /<a href="sea\/tides\.html">Tides<\/a> <\/li>/);
+  assert.match((await siteOf(t, files, ['sea'])).out, /index\.html, 2 pages\n$/);
+  const one = await siteOf(t, { 'office.md': '# Office\n\nThe keys.\n', 'sea.md': '# Sea\n' }, ['office.md']);
+  assert.match(one.out, /index\.html, 1 page\n$/);
+  assert.match(one.text('index.html'), /<h1>Office<\/h1>\n<p>1 page\.<\/p>/);
+});
+
 test('a site has a page for each page, and shows no secret, environment, comment, helper or clean-up', async t => {
   const site = await siteOf(t);
   assert.deepEqual(

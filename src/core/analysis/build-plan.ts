@@ -30,14 +30,19 @@ import { type NamedTable, readTables } from './tables.ts';
 import { chooseEnvironment, secretNamesOf, usedVariables, variablesByLevels } from './variables.ts';
 import { weighted } from './weights.ts';
 
+export interface PreparedPlan {
+  readonly plan: Plan;
+  readonly findings: Finding[];
+  readonly flow: Flow;
+  /** The pages that are chosen; of those without cases a plan says nothing. */
+  readonly named: ReadonlySet<CollectionPage>;
+}
+
 /**
  * Makes a run ready, pass by pass: what is chosen, what that brings along, the order, what has to be loaded, the steps. A
  * plan may be carried out only if no finding is an error. Throws UsageError.
  */
-export async function buildPlan(
-  collection: Collection,
-  options: PlanOptions,
-): Promise<{ plan: Plan; findings: Finding[]; flow: Flow }> {
+export async function buildPlan(collection: Collection, options: PlanOptions): Promise<PreparedPlan> {
   const { readFile = noFile, openFile = noFile, hasFile, refusesFile, given } = options;
   const environment = chooseEnvironment(collection, options.environment);
   const tables = await readTables(collection, openFile);
@@ -86,7 +91,7 @@ export async function buildPlan(
     ...boundsOf(root),
   };
   const told = withoutFollowing(await withRemedies(findings), collection);
-  return { plan, findings: gatherAlike(weighted(told, collection)), flow };
+  return { plan, findings: gatherAlike(weighted(told, collection)), flow, named: chosen.named };
 }
 
 /** The cases that were asked for, and those that run with them. */
