@@ -2,7 +2,7 @@ import { setMaxListeners } from 'node:events';
 import { exitCodes } from './exit.ts';
 
 /** What asks a program to end: a key, another program, a terminal that is closed. */
-const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
+export const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
 
 /** The first interrupt ends the run in order and lets it clean up, the second ends that too, the third the program. */
 export function listenForInterrupt(): { signal: AbortSignal; cleanUpSignal: AbortSignal; stop(): void } {

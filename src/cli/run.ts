@@ -70,9 +70,9 @@ export async function runCommand(
   const view = readView(flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
-  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => Promise<void>) => {
+  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => Promise<boolean>) => {
     const prepared = await preparePlan(chosen, allowing(flags), root => readSelection(flags, root));
-    await onPrepared?.(prepared);
+    if (onPrepared && !(await onPrepared(prepared))) return;
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);

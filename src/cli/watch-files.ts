@@ -1,5 +1,6 @@
 import { relative, sep } from 'node:path';
 import type { FSWatcher } from 'chokidar';
+import { signals } from './interrupt.ts';
 
 /** In milliseconds: an editor writes a file in several steps. */
 const settle = 150;
@@ -18,10 +19,18 @@ export class Changes {
   #changed = new Set<string>();
   #timer: NodeJS.Timeout | undefined;
   #told: ((files: string[] | undefined) => void) | undefined;
-  readonly #onInterrupt = () => this.#tell(undefined);
+  #isInterrupted = false;
+  /** What else listens, as a run does, ends what it does, and the wait goes on. */
+  readonly #onInterrupt = (signal: NodeJS.Signals) => {
+    if (process.listenerCount(signal) > 1) return;
+    this.#isInterrupted = true;
+    this.#tell(undefined);
+  };
 
   private constructor(watcher: FSWatcher, root: string) {
     this.#watcher = watcher;
+    // As long as there is anything to wait for: a signal that comes while its last listener gives way to another one is lost.
+    for (const signal of signals) process.on(signal, this.#onInterrupt);
     watcher.on('all', (kind, path) => {
       if (kind === 'addDir' || kind === 'unlinkDir') return;
       this.#changed.add(relative(root, path).split(sep).join('/'));
@@ -43,10 +52,14 @@ export class Changes {
     return new Changes(watcher, root);
   }
 
-  /** Nothing where the wait was interrupted. */
+  /** Whether it was interrupted while nothing else was there to hear it. */
+  get isInterrupted(): boolean {
+    return this.#isInterrupted;
+  }
+
+  /** Nothing once it was interrupted. */
   next(): Promise<string[] | undefined> {
-    process.once('SIGINT', this.#onInterrupt);
-    process.once('SIGTERM', this.#onInterrupt);
+    if (this.#isInterrupted) return Promise.resolve(undefined);
     return new Promise(tell => {
       this.#told = tell;
       if (this.#changed.size > 0) this.#timer ??= setTimeout(() => this.#tell([...this.#changed]), settle);
@@ -57,8 +70,6 @@ export class Changes {
     this.#timer = undefined;
     // While a run goes on, changes are gathered for the time after it.
     if (!this.#told) return;
-    process.off('SIGINT', this.#onInterrupt);
-    process.off('SIGTERM', this.#onInterrupt);
     if (files) this.#changed = new Set();
     this.#told(files);
     this.#told = undefined;
@@ -67,5 +78,6 @@ export class Changes {
   async close(): Promise<void> {
     clearTimeout(this.#timer);
     await this.#watcher.close();
+    for (const signal of signals) process.off(signal, this.#onInterrupt);
   }
 }

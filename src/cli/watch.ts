@@ -5,8 +5,11 @@ import type { Prepared } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { Changes } from './watch-files.ts';
 
-/** Runs, and tells what was made ready before anything is sent. */
-type RunOnce = (paths: readonly string[], onPrepared: (prepared: Prepared) => Promise<void>) => Promise<void>;
+/** Runs, and tells what was made ready before anything is sent; nothing is where the answer is no. */
+type RunOnce = (
+  paths: readonly string[],
+  onPrepared: (prepared: Prepared) => Promise<boolean>,
+) => Promise<void>;
 
 /** Runs, and runs again what a changed file touches, until it is interrupted. */
 export async function watch(
@@ -25,6 +28,7 @@ export async function watch(
         // What changes while it runs counts too.
         changes ??= await Changes.of(prepared.root);
         if (chosen === paths) asked = new Set(prepared.plan.pages.map(page => page.file));
+        return !changes.isInterrupted;
       });
     } catch (error) {
       if (!isUsageError(error)) throw error;

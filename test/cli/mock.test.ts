@@ -233,6 +233,20 @@ test('a page that changes is read anew, and one that cannot be read leaves its l
   assert.deepEqual(await get('/berths'), [200, []]);
 });
 
+test('an interrupt is heard whenever it comes, also while pages are read anew', async t => {
+  const cases = Array.from({ length: 60 }, (_, at) => `Quay ${at}`);
+  const page = (path: string) =>
+    pageOf(cases.map((title, at) => [title, http(`GET /${path}/${at}`) + json('[1]') + checks]));
+  const pages = Array.from({ length: 40 }, (_, at) => [`quays/${at}.md`, page(String(at))]);
+  const folder = folderOf(t, Object.fromEntries(pages));
+  for (const moment of [160, 190, 220, 260]) {
+    const mock = await startMock(t, folder);
+    writeFileSync(join(folder, 'quays/0.md'), page('0'));
+    await new Promise(resume => setTimeout(resume, moment));
+    assert.equal(await mock.end(), 0);
+  }
+});
+
 test('a run on record is answered as it was, and what is cut there says so', async t => {
   const service = createServer((request, response) => {
     const isLong = request.url!.endsWith('/log');
