@@ -57,6 +57,21 @@ export function merging(plan: CiPlan): string[] {
   return [`mervok report --merge --verdict ${records} ${outputs('mervok')}`, ...coverage(plan, records)];
 }
 
+/** Of a share, whose failure is no failure of its machine: the verdict is that of all of them. */
+export function unfailing(lines: readonly string[]): string[] {
+  return lines.map(line => `${line} || [ $? -eq 1 ]`);
+}
+
+/** From the root of the repository. */
+export function pathIn({ folder }: CiPlan, path: string): string {
+  return folder === undefined ? path : `${folder}/${path}`;
+}
+
+/** Into the folder of the collection. */
+export function entering({ folder }: CiPlan): string[] {
+  return folder === undefined ? [] : [`cd ${quoted(folder)}`];
+}
+
 function words({ words: all }: CiPlan): string {
   return all.map(each => ` ${quoted(each)}`).join('');
 }

@@ -50,8 +50,7 @@ export async function docsCommand(
   const { files, findings: nowhere } = buildSite(model, choices);
   writeSite(files, output, root);
   if (nowhere.length > 0) await printFindings(nowhere, terminal);
-  const index = files.find(({ path }) => path === 'contents.html')?.path ?? 'index.html';
-  terminal.out(`written  ${join(output, index)}, ${counted(model.pages.length, 'page')}\n`);
+  terminal.out(`written  ${join(output, model.index)}, ${counted(model.pages.length, 'page')}\n`);
 }
 
 /** What an earlier site had besides is taken away; files that this command did not write are left. */

@@ -3,6 +3,7 @@ import type { Holder } from '../core/definition/hold/held-exchange.ts';
 import type { ReceivedRequest } from '../core/stand-in/received-request.ts';
 import type { StandInDefinition } from '../core/stand-in/stand-in.ts';
 import { HttpStep } from '../core/steps/http/http-step.ts';
+import { originIn } from '../core/text/hosts.ts';
 
 /** A definition that pages name, and the address that its paths count from. */
 interface Named {
@@ -55,11 +56,10 @@ export function mockDefinition(
 }
 
 function asSent(request: ReceivedRequest, at: string): Parameters<Holder['faults']>[0] {
-  const origin = /^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i.exec(at)?.[0] ?? '';
   const { text, fields } = request.body;
   return {
     method: request.method,
-    url: origin + request.target,
+    url: (originIn(at) ?? '') + request.target,
     sent: {
       headers: request.headers,
       hasBody: text !== '',

@@ -14,12 +14,10 @@ export function folderId(path: string): string {
 /**
  * The pages by their folders; of the one that is open its cases.
  * @param open nothing on the first page
- * @param first the path of the first page, which lists all
  */
 export function navigationMarkup(
-  { pages, folders }: SiteModel,
+  { pages, folders, index: first }: SiteModel,
   open: SitePage | undefined,
-  first: string,
 ): Markup {
   const from = open?.path ?? first;
   const isLarge = pages.length > mostPages;

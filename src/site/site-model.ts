@@ -64,6 +64,8 @@ export interface RecordedAnswer {
 /** A collection as a site shows it. */
 export interface SiteModel {
   readonly title: string;
+  /** Of the page that lists all others, from the root of the site. */
+  readonly index: string;
   readonly pages: readonly SitePage[];
   readonly folders: readonly Folder[];
   readonly flow: Flow;
@@ -112,6 +114,7 @@ export function siteModel(
   const pages = shown.map(page => sitePage(page, { cases, hidden, users, flow, mask }));
   return {
     title: mask(title),
+    index: indexBeside(pages),
     pages,
     folders: foldersOf(pages),
     flow,
@@ -119,6 +122,14 @@ export function siteModel(
     values: valuesOf(plan, flow, pages, mask),
     byAddress: new Map(pages.flatMap(page => page.cases).map(each => [each.own.address, each])),
   };
+}
+
+/** A page of the collection that is called so has its place, also where upper and lower case are one. */
+function indexBeside(pages: readonly SitePage[]): string {
+  const taken = new Set(pages.map(({ path }) => path.toLowerCase()));
+  let path = 'index.html';
+  for (let number = 1; taken.has(path); number++) path = `contents${number === 1 ? '' : `-${number}`}.html`;
+  return path;
 }
 
 function foldersOf(pages: readonly SitePage[]): Folder[] {
@@ -240,9 +251,9 @@ function givenBy(
   return [...given].map(([name, to]) => ({ name, to }));
 }
 
-/** `README.md` of a folder is a page like any other. */
+/** `README.md` of a folder is a page like any other. Of another ending the name stays whole: `a.md` may lie beside `a.MD`. */
 function pathOf(file: string): string {
-  return file.replace(/\.md$/i, '.html');
+  return file.endsWith('.md') ? file.replace(/\.md$/, '.html') : `${file}.html`;
 }
 
 function requestsIn(steps: readonly WrittenStep[]): string[] {

@@ -36,12 +36,13 @@ export interface Site {
 /** A collection as a site of pages that load nothing from elsewhere. */
 export function buildSite(model: SiteModel, choices: SiteChoices): Site {
   const findings: Finding[] = [];
+  const graph = graphOf(shownOf(model));
   const files: SiteFile[] = [
     { path: 'site.css', text: palette + style },
     { path: 'site.js', text: script },
     { path: 'search.js', text: searchIndex(model) },
-    { path: 'graph.svg', text: graphSvg(graphOf(shownOf(model))) },
-    { path: indexPath(model), text: indexPage(model, choices) },
+    { path: 'graph.svg', text: graphSvg(graph) },
+    { path: model.index, text: indexPage(model, graph, choices) },
   ];
   const own = new Set([...files, ...model.pages].map(({ path }) => path));
   const targets = new LinkTargets(model, own, choices.mayCopy);
@@ -68,11 +69,6 @@ function rangeOf({ page }: SitePage, href: string, line: number) {
   // It may be written otherwise, or further up by a reference.
   const at = source.text.indexOf(`(${href}`, start) + 1 || source.text.indexOf(href, start);
   return at < 0 ? { start, end: start + source.lineText(line).length } : { start: at, end: at + href.length };
-}
-
-/** A page of the collection that is called so has its place. */
-function indexPath({ pages }: SiteModel): string {
-  return pages.some(({ path }) => path === 'index.html') ? 'contents.html' : 'index.html';
 }
 
 function pageText(
@@ -107,9 +103,9 @@ function pageText(
   const text = frame({
     title: `${page.title} – ${model.title}`,
     path: page.path,
-    home: linkBetween(page.path, indexPath(model)),
+    home: linkBetween(page.path, model.index),
     collection: model.title,
-    navigation: navigationMarkup(model, page, indexPath(model)),
+    navigation: navigationMarkup(model, page),
     main: html`<article>${body}</article>${around}`,
   });
   return { text, nowhere };
@@ -124,7 +120,7 @@ function nameLink(model: SiteModel, page: SitePage, own: SiteCase, name: string)
   const taken = own.takes.find(each => each.name === name);
   const from = taken && model.byAddress.get(taken.from);
   if (from) return linkBetween(page.path, from.path, from.slug);
-  return model.values.has(name) ? linkBetween(page.path, indexPath(model), valueId(name)) : undefined;
+  return model.values.has(name) ? linkBetween(page.path, model.index, valueId(name)) : undefined;
 }
 
 function factsMarkup(model: SiteModel, page: SitePage, own: SiteCase, { outcomes }: SiteChoices): Markup {
@@ -157,9 +153,8 @@ function recordedMarkup(own: SiteCase, line: number, { outcomes }: SiteChoices):
   return html`<figure class="block example"><figcaption>as it came in the run</figcaption><pre tabindex="0"><code>${messageMarkup(recorded.text, () => undefined)}</code></pre></figure>`;
 }
 
-function indexPage(model: SiteModel, { ran, outcomes }: SiteChoices): string {
-  const path = indexPath(model);
-  const graph = graphOf(shownOf(model));
+function indexPage(model: SiteModel, graph: FlowGraph, { ran, outcomes }: SiteChoices): string {
+  const path = model.index;
   const cases = model.pages.reduce((sum, page) => sum + page.cases.length, 0);
   const lists = model.folders.map(folder => {
     const list = folder.pages.map(
@@ -179,7 +174,7 @@ ${valuesMarkup(model)}</article>`;
     path,
     home: '',
     collection: model.title,
-    navigation: navigationMarkup(model, undefined, path),
+    navigation: navigationMarkup(model, undefined),
     main,
   });
 }

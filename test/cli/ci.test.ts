@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { spawn } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, readFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import { test } from 'node:test';
@@ -110,6 +110,11 @@ test('a configuration is written once, where the system looks for it, and its se
     (await mervok(join(folder, 'api'), ['ci', 'gitlab', '@staging'])).out,
     /SKERRY_HARBOUR/,
   );
+  mkdirSync(join(folder, 'quay pages'));
+  writeFileSync(join(folder, 'quay pages', 'mervok.yaml'), '{}\n');
+  writeFileSync(join(folder, 'quay pages', 'a.md'), '## A\n\n```http\nGET http://127.0.0.1:9/\n```\n');
+  for (const id of ['gitlab', 'bitbucket', 'buildkite'])
+    assert.match((await mervok(join(folder, 'quay pages'), ['ci', id, '-o', '-'])).out, /cd 'quay pages'/);
   const list = (await mervok(folder, ['ci'])).out;
   for (const { id, name } of ciSystems) assert.ok(list.includes(id) && list.includes(name));
   for (const [args, told] of [

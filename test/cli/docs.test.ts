@@ -458,6 +458,27 @@ test('a page that is called index has its place, and titles come from where they
   assert.match(site.text('front.html'), /<h1>From the front<\/h1>/);
 });
 
+test('whatever pages are called, the list of them has a place of its own, and so has each', async t => {
+  const page = (title: string) => `# ${title}\n\nProse.\n`;
+  const one = await siteOf(t, { 'contents.md': page('Crates') });
+  assert.equal(one.out, `written  ${join('site', 'index.html')}, 1 page\n`);
+  const site = await siteOf(t, {
+    'contents.md': page('Crates'),
+    'Index.md': page('Index'),
+    'tide.MD': page('Upper case'),
+    'tide.md': page('Lower case'),
+  });
+  assert.equal(site.out, `written  ${join('site', 'contents-2.html')}, 4 pages\n`);
+  for (const [path, title] of [
+    ['contents.html', 'Crates'],
+    ['Index.html', 'Index'],
+    ['tide.MD.html', 'Upper case'],
+    ['tide.html', 'Lower case'],
+  ] as const)
+    assert.match(site.text(path), new RegExp(`<h1 id="[a-z-]+">.*${title}`));
+  assert.match(site.text('contents-2.html'), /<a href="tide\.MD\.html">Upper case<\/a>/);
+});
+
 test('of very many pages each is listed with what is near, so that a site grows with their number', {
   skip,
 }, async t => {

@@ -1,4 +1,13 @@
-import { type CiPlan, installing, merging, reports, running, runningShare, secretsOf } from '../ci-plan.ts';
+import {
+  type CiPlan,
+  installing,
+  merging,
+  pathIn,
+  reports,
+  running,
+  runningShare,
+  secretsOf,
+} from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const azure: CiSystem = {
@@ -72,8 +81,4 @@ function end(plan: CiPlan, name: string) {
       inputs: { targetPath: pathIn(plan, reports), artifact: name },
     },
   ];
-}
-
-function pathIn({ folder }: CiPlan, path: string): string {
-  return folder === undefined ? path : `${folder}/${path}`;
 }

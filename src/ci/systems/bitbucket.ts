@@ -1,4 +1,14 @@
-import { type CiPlan, installing, merging, reports, running, runningShare } from '../ci-plan.ts';
+import {
+  type CiPlan,
+  entering,
+  installing,
+  merging,
+  pathIn,
+  reports,
+  running,
+  runningShare,
+  unfailing,
+} from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const bitbucket: CiSystem = {
@@ -23,19 +33,12 @@ export const bitbucket: CiSystem = {
   },
 };
 
-/** The verdict is that of all shares. */
-function unfailing(lines: readonly string[]): string[] {
-  return lines.map(line => `${line} || [ $? -eq 1 ]`);
-}
-
 function step(name: string, plan: CiPlan, lines: readonly string[]) {
-  const { folder } = plan;
-  const path = folder === undefined ? reports : `${folder}/${reports}`;
   return {
     step: {
       name,
-      script: [...(folder === undefined ? [] : [`cd ${folder}`]), ...installing(plan), ...lines],
-      artifacts: [`${path}/**`],
+      script: [...entering(plan), ...installing(plan), ...lines],
+      artifacts: [`${pathIn(plan, reports)}/**`],
     },
   };
 }

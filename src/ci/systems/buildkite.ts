@@ -1,4 +1,13 @@
-import { type CiPlan, installing, merging, reports, running, runningShare } from '../ci-plan.ts';
+import {
+  type CiPlan,
+  entering,
+  installing,
+  merging,
+  pathIn,
+  reports,
+  running,
+  runningShare,
+} from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const buildkite: CiSystem = {
@@ -24,15 +33,10 @@ export const buildkite: CiSystem = {
 };
 
 function step(label: string, plan: CiPlan, lines: readonly string[]) {
-  const { folder } = plan;
-  const all = [...(folder === undefined ? [] : [`cd ${folder}`]), ...installing(plan), ...lines];
+  const all = [...entering(plan), ...installing(plan), ...lines];
   return {
     label,
     commands: all.map(line => line.replaceAll('$', '$$$$')),
     artifact_paths: [`${pathIn(plan, reports)}/**/*`],
   };
-}
-
-function pathIn({ folder }: CiPlan, path: string): string {
-  return folder === undefined ? path : `${folder}/${path}`;
 }

@@ -1,4 +1,4 @@
-import { type CiPlan, installing, merging, reports, running, runningShare } from '../ci-plan.ts';
+import { type CiPlan, installing, merging, reports, running, runningShare, unfailing } from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const circleci: CiSystem = {
@@ -11,20 +11,20 @@ export const circleci: CiSystem = {
     if (shards === 1)
       return {
         version: 2.1,
-        jobs: { api: job(plan, ['checkout', ...runs(plan, running(plan)), ...store(plan)]) },
+        jobs: { api: job(plan, ['checkout', ...runs(plan, running(plan)), ...store]) },
         workflows: { api: { jobs: ['api'] } },
       };
     const index = '$((CIRCLE_NODE_INDEX + 1))';
     const persist = { persist_to_workspace: { root: '.', paths: [reports] } };
-    const unfailing = runningShare(plan, index, '$CIRCLE_NODE_TOTAL').map(line => `${line} || [ $? -eq 1 ]`);
-    const share = ['checkout', ...runs(plan, unfailing), ...store(plan), persist];
+    const ownShare = unfailing(runningShare(plan, index, '$CIRCLE_NODE_TOTAL'));
+    const share = ['checkout', ...runs(plan, ownShare), ...store, persist];
     const attach = { attach_workspace: { at: '.' } };
     const bare = { ...plan, hasSecretFile: false };
     return {
       version: 2.1,
       jobs: {
         share: { ...job(plan, share), parallelism: shards },
-        verdict: job(plan, ['checkout', attach, ...runs(bare, merging(plan)), ...store(plan)]),
+        verdict: job(plan, ['checkout', attach, ...runs(bare, merging(plan)), ...store]),
       },
       workflows: { api: { jobs: ['share', { verdict: { requires: ['share'] } }] } },
     };
@@ -51,6 +51,4 @@ function runs(plan: CiPlan, lines: readonly string[]) {
   ];
 }
 
-function store(_plan: CiPlan) {
-  return [{ store_test_results: { path: reports } }, { store_artifacts: { path: reports } }];
-}
+const store = [{ store_test_results: { path: reports } }, { store_artifacts: { path: reports } }];

@@ -1,4 +1,13 @@
-import { type CiPlan, installing, merging, reports, running, runningShare, secretsOf } from '../ci-plan.ts';
+import {
+  type CiPlan,
+  installing,
+  merging,
+  pathIn,
+  reports,
+  running,
+  runningShare,
+  secretsOf,
+} from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const github: CiSystem = {
@@ -19,7 +28,7 @@ export const github: CiSystem = {
 };
 
 function single(plan: CiPlan) {
-  return { ...around(plan), steps: [...begin(plan), ...run(plan, running(plan)), upload('mervok', plan)] };
+  return { ...around(plan), steps: [...begin, ...run(plan, running(plan)), upload('mervok', plan)] };
 }
 
 function share(plan: CiPlan) {
@@ -31,7 +40,7 @@ function share(plan: CiPlan) {
       matrix: { shard: Array.from({ length: shards }, (_, each) => each + 1) },
     },
     steps: [
-      ...begin(plan),
+      ...begin,
       ...run(plan, runningShare(plan, '${{ matrix.shard }}', shards)),
       upload('shard-${{ matrix.shard }}', plan),
     ],
@@ -48,7 +57,7 @@ function verdict(plan: CiPlan) {
     needs: 'share',
     if: 'always()',
     steps: [
-      ...begin(plan),
+      ...begin,
       download,
       ...run({ ...plan, hasSecretFile: false }, merging(plan)),
       upload('mervok', plan),
@@ -69,16 +78,13 @@ function around(plan: CiPlan) {
   };
 }
 
-function begin(_plan: CiPlan) {
-  return [{ uses: 'actions/checkout@v4' }, { uses: 'actions/setup-node@v4', with: { 'node-version': 22 } }];
-}
+const begin = [
+  { uses: 'actions/checkout@v4' },
+  { uses: 'actions/setup-node@v4', with: { 'node-version': 22 } },
+];
 
 function run(plan: CiPlan, lines: readonly string[]) {
-  return [{ run: inOne(installing(plan)) }, { run: inOne(lines) }];
-}
-
-function inOne(lines: readonly string[]): string {
-  return lines.join('\n');
+  return [installing(plan), lines].map(each => ({ run: each.join('\n') }));
 }
 
 function upload(name: string, plan: CiPlan) {
@@ -87,8 +93,4 @@ function upload(name: string, plan: CiPlan) {
     if: 'always()',
     with: { name, path: pathIn(plan, reports) },
   };
-}
-
-function pathIn({ folder }: CiPlan, path: string): string {
-  return folder === undefined ? path : `${folder}/${path}`;
 }

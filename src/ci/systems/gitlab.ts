@@ -1,4 +1,13 @@
-import { type CiPlan, installing, merging, reports, running, runningShare } from '../ci-plan.ts';
+import {
+  type CiPlan,
+  entering,
+  installing,
+  merging,
+  pathIn,
+  reports,
+  running,
+  runningShare,
+} from '../ci-plan.ts';
 import type { CiSystem } from '../ci-system.ts';
 
 export const gitlab: CiSystem = {
@@ -29,15 +38,13 @@ export const gitlab: CiSystem = {
 };
 
 function job(plan: CiPlan, lines: readonly string[], junit: string) {
-  const { folder } = plan;
-  const path = (file: string) => (folder === undefined ? file : `${folder}/${file}`);
   return {
     image: 'node:22',
-    script: [...(folder === undefined ? [] : [`cd ${folder}`]), ...installing(plan), ...lines],
+    script: [...entering(plan), ...installing(plan), ...lines],
     artifacts: {
       when: 'always',
-      paths: [path(`${reports}/`)],
-      reports: { junit: path(`${reports}/${junit}`) },
+      paths: [pathIn(plan, `${reports}/`)],
+      reports: { junit: pathIn(plan, `${reports}/${junit}`) },
     },
   };
 }

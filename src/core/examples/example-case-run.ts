@@ -1,11 +1,11 @@
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
-import type { AnswerView } from '../language/answer-view.ts';
-import type { Entry, EvaluationContext, Note } from '../language/evaluation-context.ts';
+import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import { TemplateError } from '../language/templates/render.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { CheckEvent, RunEvent } from '../model/events.ts';
 import type { Place } from '../model/place.ts';
-import type { Found, Missing } from '../model/value.ts';
+import type { Missing } from '../model/value.ts';
+import { AnsweredEvaluation } from '../runner/answered-evaluation.ts';
 import type { Answer, GivenName, PageNames, PlannedStep, StepRun } from '../steps/step.ts';
 import { meetOpen, OpenValueError, openValue } from '../values/open-value.ts';
 
@@ -128,35 +128,15 @@ export class ExampleCaseRun implements StepRun {
   noteStatus(): void {}
 }
 
-/** What statements see of an example; the answer changes with every operation. */
-class ExampleEvaluation implements EvaluationContext {
-  #answer: Answer | undefined;
-  response: AnswerView | undefined;
-  notes: Note[] = [];
-  drawn: Map<object, Found> | undefined;
-
+/** What statements see of an example. */
+class ExampleEvaluation extends AnsweredEvaluation {
   constructor(
     readonly plan: Plan,
     readonly namespaces: ReadonlyMap<string, string>,
     readonly names: ExampleNames,
-    readonly clockAndRandom: ClockAndRandom,
-  ) {}
-
-  get answer(): Answer | undefined {
-    return this.#answer;
-  }
-
-  set answer(answer: Answer | undefined) {
-    this.#answer = answer;
-    this.response = answer?.response;
-  }
-
-  get sent(): AnswerView | undefined {
-    return this.#answer?.sent();
-  }
-
-  get fault(): string | undefined {
-    return this.#answer?.fault;
+    clockAndRandom: ClockAndRandom,
+  ) {
+    super(clockAndRandom);
   }
 
   schema(name: string, from: string) {

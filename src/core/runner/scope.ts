@@ -1,18 +1,14 @@
 import type { Plan, PlannedCase, PlannedPage } from '../analysis/plan.ts';
-import {
-  type Entry,
-  type EvaluationContext,
-  isMadeOfSecret,
-  type Note,
-} from '../language/evaluation-context.ts';
+import { type Entry, type EvaluationContext, isMadeOfSecret } from '../language/evaluation-context.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
-import { type Found, kindOf, type Value } from '../model/value.ts';
+import { kindOf, type Value } from '../model/value.ts';
 import type { NamedValues } from '../secrecy/named-values.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { OperationPorts } from '../steps/operation-ports.ts';
-import type { Answer, GivenName } from '../steps/step.ts';
+import type { GivenName } from '../steps/step.ts';
 import { equal } from '../values/compare.ts';
+import { AnsweredEvaluation } from './answered-evaluation.ts';
 
 /** Names that a row, or an item of a list, gives. */
 export type RowEntries = ReadonlyMap<string, Entry>;
@@ -192,38 +188,14 @@ export class PageScope {
   }
 }
 
-/** What the statements of one case see; the answer changes with every operation. */
-export class CaseEvaluation implements EvaluationContext {
-  #answer: Answer | undefined;
-  /** What the last operation came to, handed out as it is: every check of every response asks for it. */
-  response: EvaluationContext['response'];
-  #sent: EvaluationContext['sent'];
-  notes: Note[] = [];
-  drawn: Map<object, Found> | undefined;
-
+/** What the statements of one case see in a run. */
+export class CaseEvaluation extends AnsweredEvaluation {
   constructor(
     readonly scope: PageScope,
     readonly planned: Pick<PlannedCase, 'near' | 'outer' | 'takenFrom' | 'namespaces'>,
-    readonly clockAndRandom: ClockAndRandom,
-  ) {}
-
-  get answer(): Answer | undefined {
-    return this.#answer;
-  }
-
-  set answer(answer: Answer | undefined) {
-    this.#answer = answer;
-    this.response = answer?.response;
-    this.#sent = undefined;
-  }
-
-  get sent(): EvaluationContext['sent'] {
-    this.#sent ??= this.#answer?.sent();
-    return this.#sent;
-  }
-
-  get fault(): string | undefined {
-    return this.#answer?.fault;
+    clockAndRandom: ClockAndRandom,
+  ) {
+    super(clockAndRandom);
   }
 
   get namespaces(): ReadonlyMap<string, string> {

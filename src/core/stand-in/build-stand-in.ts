@@ -23,6 +23,7 @@ import { HttpStep } from '../steps/http/http-step.ts';
 import { literalTextOf, referencesOfBody } from '../steps/http/prepare-body.ts';
 import { outerQuery } from '../steps/http/prepare-request.ts';
 import type { WrittenRequest } from '../steps/http/request.ts';
+import { originIn, withoutOrigin } from '../text/hosts.ts';
 import { OpenValueError } from '../values/open-value.ts';
 import { ambiguousTarget } from './ambiguous-targets.ts';
 import type { KnownNames, Row } from './answered-case.ts';
@@ -32,7 +33,6 @@ import { readBody } from './body/read-body.ts';
 import { CaseNames } from './case-names.ts';
 import { ExampleAnswers } from './example-answers.ts';
 import { headersOf, withoutHeaders } from './header-conditions.ts';
-import { originIn } from './home-address.ts';
 import { Memory } from './memory.ts';
 import { RequestPattern } from './request-pattern.ts';
 import { literalTarget, readTarget, type TargetPattern } from './target-pattern.ts';
@@ -238,7 +238,7 @@ class PatternBuilder implements BuiltPatterns {
   }
 
   #pathOf(address: string): string {
-    const path = address.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '').replace(/\/$/, '');
+    const path = withoutOrigin(address).replace(/\/$/, '');
     this.base ??= { address, path };
     return path;
   }

@@ -1,10 +1,5 @@
 import type { ReceivedRequest } from './received-request.ts';
 
-/** The host of an address, with what stands before it. */
-export function originIn(address: string): string | undefined {
-  return /^[a-z][a-z\d+.-]*:\/\/[^/?#]+/i.exec(address)?.[0];
-}
-
 /** Addresses of the place that a text is from lead to where this is asked. */
 export function atThisHost(text: string, origin: string | undefined, request: ReceivedRequest): string {
   const host = request.header('host');

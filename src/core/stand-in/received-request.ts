@@ -1,3 +1,4 @@
+import { withoutOrigin } from '../text/hosts.ts';
 import { percentDecoded } from '../text/percent.ts';
 import type { ReceivedBody } from './body/body-pattern.ts';
 import { pairsOf } from './target-pattern.ts';
@@ -61,7 +62,7 @@ export class ReceivedRequest {
 
 /** Whoever takes this for a proxy sends whole addresses (RFC 9112, 3.2.2). */
 function withoutHost(target: string): string {
-  const path = target.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '');
+  const path = withoutOrigin(target);
   return path.startsWith('/') ? path : `/${path}`;
 }
 

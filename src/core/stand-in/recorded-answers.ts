@@ -1,6 +1,7 @@
 import type { ExchangeEvent, Payload, RunEvent } from '../model/events.ts';
 import { mask } from '../secrecy/masker.ts';
-import { atThisHost, originIn } from './home-address.ts';
+import { originIn, withoutOrigin } from '../text/hosts.ts';
+import { atThisHost } from './home-address.ts';
 import type { ReceivedRequest } from './received-request.ts';
 import { problemAnswer, type StandInAnswer } from './stand-in-answer.ts';
 import { escaped } from './text-pattern.ts';
@@ -33,7 +34,7 @@ export class RecordedAnswers {
   #add(event: ExchangeEvent): void {
     const { method, url, body } = event.request;
     if (!event.response) return;
-    const key = keyOf(method, url.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '').replace(/#.*$/, ''));
+    const key = keyOf(method, withoutOrigin(url).replace(/#.*$/, ''));
     const all = this.#byTarget.get(key) ?? [];
     this.#byTarget.set(key, all);
     all.push({ isLike: likeness(body), event });

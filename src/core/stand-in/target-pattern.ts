@@ -1,5 +1,6 @@
 import { referenceText } from '../language/reference.ts';
 import type { Expansion, TargetTemplate } from '../language/templates/target.ts';
+import { withoutOrigin } from '../text/hosts.ts';
 import { percentDecoded } from '../text/percent.ts';
 import type { Bindings } from './bindings.ts';
 import { TextPattern } from './text-pattern.ts';
@@ -66,7 +67,7 @@ function nameOf({ variables }: Expansion): string {
 function withoutHost(parts: readonly Part[]): readonly Part[] {
   const [first, ...others] = parts;
   if (typeof first !== 'string') return parts;
-  const path = first.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '');
+  const path = withoutOrigin(first);
   return path === first ? parts : [path === '' && others.length === 0 ? '/' : path, ...others];
 }
 
@@ -202,8 +203,7 @@ export function missesIn(
 
 /** A whole address that is known. */
 export function literalTarget(url: string): TargetPattern {
-  const [path = '', query = ''] = url
-    .replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '')
+  const [path = '', query = ''] = withoutOrigin(url)
     .replace(/#.*$/, '')
     .split(/\?(.*)/s);
   const { segments } = readTarget({ parts: [path === '' ? '/' : path] }, '');

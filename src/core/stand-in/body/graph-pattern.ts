@@ -1,9 +1,9 @@
-import { isObject, type Value } from '../../model/value.ts';
+import { isObject } from '../../model/value.ts';
 import type { PlannedBody } from '../../steps/http/planned-request.ts';
-import { JsonError, readJson } from '../../values/json-document.ts';
+import { readJson } from '../../values/json-document.ts';
 import type { Bindings } from '../bindings.ts';
-import { type BodyPattern, type ReceivedBody, unreadable } from './body-pattern.ts';
-import { JsonPattern } from './json-pattern.ts';
+import type { BodyPattern, ReceivedBody } from './body-pattern.ts';
+import { JsonPattern, missesInJson } from './json-pattern.ts';
 import { marked } from './marks.ts';
 
 /** A query of GraphQL: its document without white space, and what is written of its variables. */
@@ -29,16 +29,11 @@ export class GraphPattern implements BodyPattern {
   }
 
   misses({ text }: ReceivedBody, bindings: Bindings): string | undefined {
-    let sent: Value;
-    try {
-      sent = readJson(text);
-    } catch (error) {
-      if (!(error instanceof JsonError)) throw error;
-      return `${unreadable}JSON: ${error.message}`;
-    }
-    if (!isObject(sent) || typeof sent.query !== 'string' || withoutSpace(sent.query) !== this.#document)
-      return 'would have to have the same query';
-    return this.#variables?.matches(sent.variables ?? {}, bindings)?.replace('$', 'variables');
+    return missesInJson(text, sent => {
+      if (!isObject(sent) || typeof sent.query !== 'string' || withoutSpace(sent.query) !== this.#document)
+        return 'would have to have the same query';
+      return this.#variables?.matches(sent.variables ?? {}, bindings)?.replace('$', 'variables');
+    });
   }
 }
 

@@ -25,19 +25,27 @@ export class JsonPattern implements BodyPattern {
 
   misses({ text }: ReceivedBody, bindings: Bindings): string | undefined {
     if (text.trim() === '') return 'would have to be there';
-    let value: Value;
-    try {
-      value = readJson(text);
-    } catch (error) {
-      if (!(error instanceof JsonError)) throw error;
-      return `${unreadable}JSON: ${error.message}`;
-    }
-    return this.matches(value, bindings);
+    return missesInJson(text, value => this.matches(value, bindings));
   }
 
   matches(value: Value, bindings: Bindings): string | undefined {
     return this.#match(value, bindings, '$');
   }
+}
+
+/** What keeps a text from being the document that is looked for, if only that it is none. */
+export function missesInJson(
+  text: string,
+  misses: (document: Value) => string | undefined,
+): string | undefined {
+  let document: Value;
+  try {
+    document = readJson(text);
+  } catch (error) {
+    if (!(error instanceof JsonError)) throw error;
+    return `${unreadable}JSON: ${error.message}`;
+  }
+  return misses(document);
 }
 
 function jsonMatch(written: Value): JsonMatch {
