@@ -1,8 +1,9 @@
 import assert from 'node:assert/strict';
-import { cpSync } from 'node:fs';
+import { cpSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { test } from 'node:test';
 import { openHarbour } from '../../demo/harbour/server.ts';
-import { runCases } from '../support/cases.ts';
+import { type RanCases, runCases } from '../support/cases.ts';
 import { folderWith } from '../support/folder.ts';
 import { startMock } from '../support/mock.ts';
 import { mervok } from '../support/program.ts';
@@ -25,9 +26,34 @@ const reasons = new Map([
   ['sea/weather.md#the-old-address', 'examples have no redirects'],
 ]);
 
+/** How long an answer may take is none of what is looked at here, and a machine that others use too may stand still. */
+const limits = [
+  ['mervok.yaml', 'time < 2 s', 'time < 2 min'],
+  ['sea/weather.md', 'timeout: { answer: 500 ms, total: 2 s }', 'timeout: { answer: 1 min, total: 2 min }'],
+  ['sea/weather.md', 'time between 100 ms and 500 ms', 'time between 100 ms and 1 min'],
+] as const;
+
+function makePatient(folder: string): void {
+  for (const [file, written, patient] of limits) {
+    const text = readFileSync(join(folder, file), 'utf8');
+    assert.ok(text.includes(written), written);
+    writeFileSync(join(folder, file), text.replace(written, patient));
+  }
+}
+
+/** The checks that do not hold in some cases, and what they found. */
+function brokenIn({ events }: RanCases, addresses: readonly string[]): string[] {
+  return events.flatMap(each =>
+    each.type === 'check' && each.holds !== 'yes' && addresses.includes(each.case)
+      ? [`${each.case}: ${each.text}: ${each.found}`]
+      : [],
+  );
+}
+
 test('the demo collection passes against examples of itself, but for what examples cannot show', async t => {
   const folder = folderWith(t);
   cpSync('demo/collection', folder, { recursive: true, filter: path => !path.includes('.mervok') });
+  makePatient(folder);
   const harbour = await openHarbour(0);
   t.after(() => harbour.close());
   const at = (url: string, safeUrl: string) => [
@@ -62,7 +88,8 @@ test('the demo collection passes against examples of itself, but for what exampl
   for (const { case: address, outcome } of ended)
     if (passing.has(address) && (worst.get(address) ?? 'passed') === 'passed') worst.set(address, outcome);
   const failing = [...worst].filter(([, outcome]) => outcome !== 'passed').map(([address]) => address);
-  assert.deepEqual(failing.toSorted(), [...reasons.keys()].filter(each => passing.has(each)).toSorted());
+  const expected = [...reasons.keys()].filter(each => passing.has(each)).toSorted();
+  assert.deepEqual(failing.toSorted(), expected, brokenIn(ran, failing).join('\n'));
   assert.ok(failing.length <= worst.size * 0.2, `${failing.length} of ${worst.size}`);
   // Everything that passed is looked at.
   assert.equal(worst.size, passing.size);
