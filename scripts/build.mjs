@@ -19,6 +19,7 @@ const parts = new Set([
   'src/cli/interactive-commands.ts',
   'src/cli/help-topics.ts',
   'src/cli/answering-commands.ts',
+  'src/cli/trust-commands.ts',
   'src/platform/http/client.ts',
   'src/platform/command/run-command.ts',
   'src/platform/query/databases.ts',

@@ -1,10 +1,11 @@
-// Writes docs/record.schema.json, the JSON Schema of the lines of a record, from the schema that the code has.
+// Writes the JSON Schemas in docs from the schemas that the code has: of the lines of a record, and of contracts.
 import { writeFileSync } from 'node:fs';
 import * as esbuild from 'esbuild';
 
 const { outputFiles } = await esbuild.build({
   stdin: {
-    contents: "export { recordSchema } from './src/core/record/record-schema.ts';",
+    contents: `export { recordSchema } from './src/core/record/record-schema.ts';
+      export { contractJsonSchema } from './src/core/contract/contract.ts';`,
     resolveDir: '.',
   },
   bundle: true,
@@ -13,5 +14,7 @@ const { outputFiles } = await esbuild.build({
   write: false,
 });
 const source = `data:text/javascript;base64,${Buffer.from(outputFiles[0].contents).toString('base64')}`;
-const { recordSchema } = await import(source);
-writeFileSync('docs/record.schema.json', `${JSON.stringify(recordSchema(), undefined, 2)}\n`);
+const { recordSchema, contractJsonSchema } = await import(source);
+const write = (name, schema) => writeFileSync(`docs/${name}`, `${JSON.stringify(schema, undefined, 2)}\n`);
+write('record.schema.json', recordSchema());
+write('contract.schema.json', contractJsonSchema());

@@ -5,10 +5,12 @@ import { test } from 'node:test';
 import { Command } from 'commander';
 import { defects } from '../demo/harbour/defects.ts';
 import { commands as commandsOf } from '../src/cli/commands.ts';
+import { contractJsonSchema } from '../src/core/contract/contract.ts';
 import { functions } from '../src/core/language/functions/table.ts';
 import { codes } from '../src/core/model/finding.ts';
 import { recordSchema } from '../src/core/record/record-schema.ts';
 import { settings } from '../src/core/settings/table.ts';
+import { patterns } from '../src/core/suggest/patterns/index.ts';
 import { endings } from '../src/reports/endings.ts';
 
 /** Options that every command shares are explained once. */
@@ -54,6 +56,23 @@ test('the published schema of the record is that of the code', () => {
     text('docs/record.schema.json'),
     `${JSON.stringify(recordSchema(), undefined, 2)}\n`,
     'npm run schema writes it anew',
+  );
+});
+
+test('the published schema of contracts is that of the code', () => {
+  assert.equal(
+    text('docs/contract.schema.json'),
+    `${JSON.stringify(contractJsonSchema(), undefined, 2)}\n`,
+    'npm run schema writes it anew',
+  );
+});
+
+test('the forms that checks are proposed by are all explained, in their order', () => {
+  const [, section = ''] = /^## suggest$([\s\S]*?)^## doubt$/m.exec(text('docs/trust.md')) ?? [];
+  const rows = [...section.matchAll(/^\| `([^`]+)` \|/gm)].map(([, name]) => name);
+  assert.deepEqual(
+    rows,
+    patterns.map(({ name }) => name),
   );
 });
 

@@ -5,11 +5,17 @@ import type { Office } from './office.ts';
 
 /** Places that want to know who asks, each in another way. */
 export function areasOf(office: Office): Route[] {
-  return [...customsTariffs(), ...pilotHouse(office), ...lighthouse(), ...pilots(), ...ledger()];
+  return [
+    ...customsTariffs(office),
+    ...pilotHouse(office),
+    ...lighthouse(office),
+    ...pilots(office),
+    ...ledger(office),
+  ];
 }
 
 /** A key, in a header, the query or a cookie. */
-function customsTariffs(): Route[] {
+function customsTariffs({ books }: Office): Route[] {
   const requireKey = ({ request, query }: Call) => {
     const key =
       request.headers['x-harbour-key'] ?? query.get('harbour-key') ?? cookiesOf(request).get('harbour-key');
@@ -25,10 +31,7 @@ function customsTariffs(): Route[] {
           status: 200,
           body: {
             currency: 'SKC',
-            tariffs: [
-              { goods: 'timber', rate: 0.05 },
-              { goods: 'herring', rate: 0 },
-            ],
+            tariffs: books.tariffs,
           },
         };
       },
@@ -80,7 +83,7 @@ function pilotHouse(office: Office): Route[] {
 }
 
 /** Digest authorization (RFC 7616) that protects the body too. */
-function lighthouse(): Route[] {
+function lighthouse({ books }: Office): Route[] {
   const realm = 'lighthouse';
   const nonces = new Set<string>();
   const sha256 = (text: string | Buffer) => createHash('sha256').update(text).digest('hex');
@@ -101,7 +104,7 @@ function lighthouse(): Route[] {
       'WWW-Authenticate': `Digest realm="${realm}", nonce="${nonce}", algorithm=SHA-256, qop="auth-int"`,
     });
   };
-  const entries: string[] = ['Light on at dusk.'];
+  const entries = [...books.log];
   return [
     {
       method: 'GET',
@@ -128,7 +131,7 @@ function lighthouse(): Route[] {
 }
 
 /** A token endpoint of OAuth 2.0 (RFC 6749), and what its tokens open. */
-function pilots(): Route[] {
+function pilots({ books }: Office): Route[] {
   const tokens = new Set<string>();
   const refreshers = new Set<string>(['first-refresh']);
   const issue = (refreshable: boolean): Answer => {
@@ -183,14 +186,14 @@ function pilots(): Route[] {
           throw new Problem(401, 'No token', 'A token of the pilot office is needed.', {
             'WWW-Authenticate': 'Bearer realm="pilots"',
           });
-        return { status: 200, body: { pilots: [{ name: 'Curlew' }, { name: 'Dunlin' }] } };
+        return { status: 200, body: { pilots: books.pilots.map(name => ({ name })) } };
       },
     },
   ];
 }
 
 /** A book that opens only over a safe connection, to those who show a certificate of the harbour's authority. */
-function ledger(): Route[] {
+function ledger({ books }: Office): Route[] {
   return [
     {
       method: 'GET',
@@ -201,7 +204,7 @@ function ledger(): Route[] {
         const reader = socket.authorized ? socket.getPeerCertificate?.().subject.CN : undefined;
         if (reader === undefined)
           throw new Problem(403, 'Not known', 'A certificate of the harbour is needed.');
-        return { status: 200, body: { reader, pages: 214 } };
+        return { status: 200, body: { reader, pages: books.ledgerPages } };
       },
     },
   ];

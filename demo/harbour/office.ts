@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { type Books, booksOf } from './books.ts';
 import type { Defect } from './defects.ts';
 import { Gauge } from './gauge.ts';
 import { Problem } from './http.ts';
@@ -35,30 +36,25 @@ export interface Reservation {
   cancelled: boolean;
 }
 
-/** The first id lies beyond 2^53, where a double would lose its last digit. */
-const firstId = 9_007_199_254_740_993n;
 const tokenLife = 15 * 60_000;
 
 /** The books of the harbour office: all that it knows, in memory, new at every start. */
 export class Office {
-  readonly berths: Berth[] = [
-    { code: '0417', quay: 'North Quay', depth: 4.2, state: 'free', tariff: 4135, deposit: 100 },
-    { code: '0418', quay: 'North Quay', depth: 4.2, state: 'taken', tariff: 4135, deposit: 100 },
-    { code: '0501', quay: 'Fish Steps', depth: 2.6, state: 'free', tariff: 2290, deposit: null },
-    { code: '0502', quay: 'Fish Steps', depth: 2.6, state: 'closed', tariff: 2290, deposit: null },
-    { code: '0733', quay: 'Lighthouse Mole', depth: 7.8, state: 'free', tariff: 8875, deposit: 250 },
-    { code: '0734', quay: 'Lighthouse Mole', depth: 7.8, state: 'free', tariff: 8875, deposit: 250 },
-  ];
+  readonly berths: Berth[];
   readonly vessels: Vessel[] = [];
   readonly reservations: Reservation[] = [];
   readonly gauge = new Gauge();
   readonly #tokens = new Map<string, number>();
-  #nextId = firstId;
+  #nextId: bigint;
 
   constructor(
     readonly defects: ReadonlySet<Defect>,
     readonly ledger?: Ledger,
-  ) {}
+    readonly books: Books = booksOf(0),
+  ) {
+    this.berths = books.berths.map(berth => ({ ...berth }));
+    this.#nextId = books.firstId;
+  }
 
   has(defect: Defect): boolean {
     return this.defects.has(defect);

@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http';
 import { createSecureServer } from 'node:http2';
 import type { AddressInfo, Server, Socket } from 'node:net';
+import { booksOf } from './books.ts';
 import type { Defect } from './defects.ts';
 import { findRoute, Problem, readBytes, readJson, send } from './http.ts';
 import type { Ledger } from './ledger.ts';
@@ -24,13 +25,15 @@ export interface Harbour {
 
 /**
  * Opens the harbour office on the loopback address, and one port further over TLS (HTTP/2 too). Port 0 takes free ones.
+ * @param books which data it has; 0 for the usual ones
  */
 export async function openHarbour(
   port = 0,
   defects: Iterable<Defect> = [],
   ledger?: Ledger,
+  books?: number,
 ): Promise<Harbour> {
-  const office = new Office(new Set(defects), ledger);
+  const office = new Office(new Set(defects), ledger, booksOf(books ?? 0));
   const answer = listenerOf(office);
   const open = createServer(answer);
   const safe = createSecureServer(

@@ -1,25 +1,6 @@
+import type { Tide } from './books.ts';
 import { type Answer, Problem, type Route } from './http.ts';
 import type { Office } from './office.ts';
-
-interface Tide {
-  readonly kind: 'high' | 'low';
-  readonly time: string;
-  /** In metres above chart datum; nothing where the gauge was out of order. */
-  readonly height: number | undefined;
-}
-
-const gauges: { readonly [quay: string]: readonly Tide[] } = {
-  'north-quay': [
-    { kind: 'low', time: '04:12', height: 0.7 },
-    { kind: 'high', time: '10:25', height: 4.2 },
-    { kind: 'low', time: '16:40', height: 0.9 },
-    { kind: 'high', time: '22:51', height: 4.0 },
-  ],
-  'lighthouse-mole': [
-    { kind: 'low', time: '04:05', height: 0.6 },
-    { kind: 'high', time: '10:18', height: undefined },
-  ],
-};
 
 /** Rates of duty by the code of the goods, in parts of their worth. */
 const rates: { readonly [goods: string]: { readonly name: string; readonly rate: string } } = {
@@ -35,7 +16,7 @@ export function tides(office: Office): Route[] {
       method: 'GET',
       path: '/v1/tides/:quay',
       answer: ({ path }) => {
-        const found = gauges[path.quay!];
+        const found = office.books.gauges[path.quay!];
         if (!found) throw new Problem(404, 'Not found', `There is no gauge at ${path.quay}.`);
         return xml(200, tidesAsXml(path.quay!, office.has('upside-down') ? turned(found) : found));
       },

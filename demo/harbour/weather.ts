@@ -5,13 +5,14 @@ import type { Office } from './office.ts';
 /** What does not always come at once, or at all, or where it was asked for. */
 export function weather(office: Office): Route[] {
   let asked = 0;
+  const { wind, force } = office.books.forecast;
   return [
     {
       method: 'GET',
       path: '/v1/weather/forecast',
       answer: async ({ query }) => {
         await delay(Math.min(5000, Number(query.get('after') ?? 150)));
-        return { status: 200, body: { wind: office.has('turned-vane') ? 315 : 'north-west', force: 5 } };
+        return { status: 200, body: { wind: office.has('turned-vane') ? 315 : wind, force } };
       },
     },
     {
@@ -21,7 +22,7 @@ export function weather(office: Office): Route[] {
       answer: () => {
         if (asked++ % 2 === 0)
           throw new Problem(503, 'Out of reach', 'The mast does not answer.', { 'Retry-After': '0' });
-        return { status: 200, body: { gusts: [14, 18, 11] } };
+        return { status: 200, body: { gusts: office.books.gusts } };
       },
     },
     {

@@ -105,6 +105,58 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         (await import('./interactive-commands.ts')).runsCommand(where, options, openTerminal(options)),
       ),
 
+  suggest: command =>
+    looking(command)
+      .description(
+        'say which checks would be worth writing: send cases twice, and see what their answers have in common',
+      )
+      .argument(
+        '[PATH...]',
+        'the cases that are sent, with what they need; with --from, those that are looked at',
+      )
+      .option(
+        '--from <RUN...>',
+        'look at answers on record instead, of one run or several: last, a name, an ID, a file',
+      )
+      .option('--write', 'put them into the pages, below their requests')
+      .option('--all', 'all of them, rather than the best twelve of a request')
+      .option('--values', 'values too that are the same each time, though nothing says that they have to be')
+      .option('--files-anywhere', 'send files from outside of the collection too')
+      .option('--commands', 'run the commands of pages (`sh step`) on this machine')
+      .option('--json', 'print it as JSON')
+      .action(async (paths: string[], options) =>
+        (await import('./trust-commands.ts')).suggestCommand(paths, options, openTerminal(options)),
+      ),
+
+  doubt: command =>
+    looking(command)
+      .description('say whether the checks would notice: change answers on record one thing at a time')
+      .argument('[PATH...]', 'whose checks; else all that ran')
+      .option('--run <RUN>', 'the run whose answers are changed; else the last one that has passed')
+      .option('--at-least <SHARE>', 'exit code 1 where less is noticed: 70 %')
+      .option('--seed <TEXT>', 'let chance choose which items of lists are changed; else the last ones')
+      .option('--json', 'print it as JSON')
+      .option('-o, --output <FILE>', 'write it into a file: .html, .md, .json, .txt')
+      .action(async (paths: string[], options) =>
+        (await import('./trust-commands.ts')).doubtCommand(paths, options, openTerminal(options)),
+      ),
+
+  contract: command =>
+    looking(command)
+      .description('say what pages rely on: as a file, beside a definition or a run, or beside each other')
+      .argument('[PATH...]', 'whose requests, checks and keeps; or contracts, to see who relies on what')
+      .option('-o, --output <FILE>', 'write the contract')
+      .option(
+        '--against <FILE>',
+        'exit code 1 where a definition, a contract or a run does not have what they rely on',
+      )
+      .option('--strict', 'with --against: what need not be there is a failure too')
+      .option('--unused <FILE>', 'what of a definition nobody relies on')
+      .option('--json', 'print it as JSON')
+      .action(async (paths: string[], options) =>
+        (await import('./trust-commands.ts')).contractCommand(paths, options, openTerminal(options)),
+      ),
+
   compare: command =>
     plain(command)
       .description('set a run against an earlier one: what newly fails, is repaired, slower, new or gone')
@@ -307,6 +359,10 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
     plain(command)
       .description('start the demo harbour and run the demo collection against it')
       .option('--defect <NAME>', 'switch on a defect of the harbour (repeatable)', collect)
+      .option(
+        '--data <N>',
+        'give the harbour other data, each number its own; what holds for all of them is no coincidence',
+      )
       .option('--copy <DIR>', 'only write the demo collection into a folder, to begin from')
       .option('--serve', 'only start the harbour, and leave it open until it is interrupted')
       .option('--port <N>', 'the port of the harbour; a free one is chosen without, 7070 with --serve')

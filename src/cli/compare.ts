@@ -2,12 +2,12 @@ import type { EventOf } from '../core/model/events.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { type Comparison, compareRuns, gatherRun } from '../core/record/compare-runs.ts';
 import { openEventCheck } from '../core/record/validate.ts';
-import { writeWhole } from '../platform/recorder.ts';
 import { findRun, listRuns, readRecord, readSummary } from '../platform/run-records.ts';
 import { comparisonMarkdown, comparisonText, comparisonVerdict } from '../reports/comparison.ts';
 import { createMeasure, plainPaint } from '../reports/style.ts';
 import { runInWords } from '../reports/verdict.ts';
 import { exitCodes } from './exit.ts';
+import { readFileOfForm, writeFileOfForm } from './form-of-ending.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -32,7 +32,11 @@ export async function compareCommand(
   flags: CompareFlags,
   terminal: Terminal,
 ): Promise<void> {
-  const write = readOutput(flags.output);
+  const write = readFileOfForm(
+    flags.output,
+    ['json', 'md', 'txt'],
+    'A comparison is written as .md (for a review), .json (for programs) or .txt',
+  );
   const root = rootHere();
   const later = await sideOf(findRun(now ?? 'last', root));
   const earlier = before === undefined ? await likeBefore(later, root) : await sideOf(findRun(before, root));
@@ -58,27 +62,11 @@ export async function compareCommand(
     md: () => comparisonMarkdown(comparison, earlier.id, later.id),
     txt: () => comparisonText(comparison, { paint: plainPaint, measure, width: 100 }).join('\n'),
   };
-  if (write) {
-    try {
-      await writeWhole(write.path, [`${written[write.form]()}\n`]);
-      if (!flags.json) out(`written  ${write.path}\n`);
-    } catch (error) {
-      err(`'${write.path}' could not be written: ${(error as Error).message}\n`);
-      process.exitCode = exitCodes.unfinished;
-    }
-  }
-}
-
-type Form = 'json' | 'md' | 'txt';
-
-function readOutput(path: string | undefined): { path: string; form: Form } | undefined {
-  if (path === undefined) return undefined;
-  const form = /\.(json|md|txt)$/i.exec(path)?.[1]?.toLowerCase();
-  if (form === undefined)
-    throw new UsageError(
-      `A comparison is written as .md (for a review), .json (for programs) or .txt, not '${path}'.`,
-    );
-  return { path, form: form as Form };
+  if (write)
+    await writeFileOfForm(write.path, `${written[write.form]()}\n`, {
+      out: flags.json ? () => undefined : out,
+      err,
+    });
 }
 
 async function sideOf(found: Found): Promise<Side> {

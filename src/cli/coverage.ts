@@ -6,11 +6,11 @@ import { Exercised } from '../core/record/exercised.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { didYouMean, inWords } from '../core/text/words.ts';
 import { read, readInside } from '../platform/files.ts';
-import { writeWhole } from '../platform/recorder.ts';
 import { findRun, readRecord } from '../platform/run-records.ts';
 import { coverageInWords, coverageMarkdown, coverageText, type NamedCoverage } from '../reports/coverage.ts';
 import { createMeasure, plainPaint } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
+import { readFileOfForm, readShare, writeFileOfForm } from './form-of-ending.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -30,7 +30,11 @@ export async function coverageCommand(
   terminal: Terminal,
 ): Promise<void> {
   const wanted = flags.atLeast === undefined ? undefined : readShare(flags.atLeast);
-  const write = flags.output === undefined ? undefined : { path: flags.output, form: formOf(flags.output) };
+  const write = readFileOfForm(
+    flags.output,
+    ['html', 'md', 'json', 'txt'],
+    'What was exercised is written as .html (to read), .md (for a review), .json (for programs) or .txt',
+  );
   const root = rootHere();
   const exercised = await gather(named.length === 0 ? ['last'] : named, root);
   const coverages: NamedCoverage[] = [];
@@ -52,13 +56,10 @@ export async function coverageCommand(
       json: () => `${JSON.stringify(asJson(coverages), undefined, 2)}\n`,
       txt: () => `${text({ paint: plainPaint, measure, width: 100 })}\n`,
     };
-    try {
-      await writeWhole(write.path, [written[write.form]()]);
-      if (!flags.json) out(`written  ${write.path}\n`);
-    } catch (error) {
-      err(`'${write.path}' could not be written: ${(error as Error).message}\n`);
-      process.exitCode = exitCodes.unfinished;
-    }
+    await writeFileOfForm(write.path, written[write.form](), {
+      out: flags.json ? () => undefined : out,
+      err,
+    });
   }
   // Of nothing no share was seen.
   const below = coverages.filter(
@@ -136,26 +137,6 @@ async function coverageOfFile(
   if (!hashes.has(hashOf(api)))
     err(`${file} has changed since this run: what it describes now may be more or less.\n`);
   return { file, ...exercisedPart(api, operations, all) };
-}
-
-/** `80 %`, `80%`, `80` or `0.8` as a part of one. Throws UsageError. */
-function readShare(text: string): number {
-  const [, digits, percent] = /^(\d+(?:\.\d+)?)\s*(%?)$/.exec(text.trim()) ?? [];
-  const number = Number(digits);
-  const share = percent === '' && number <= 1 ? number : number / 100;
-  if (digits === undefined || share > 1)
-    throw new UsageError(`'${text}' is no share. For example: --at-least '80 %'`);
-  return share;
-}
-
-type Form = 'html' | 'md' | 'json' | 'txt';
-
-function formOf(path: string): Form {
-  const form = /\.(html|md|json|txt)$/i.exec(path)?.[1]?.toLowerCase();
-  if (form !== undefined) return form as Form;
-  throw new UsageError(
-    `What was exercised is written as .html (to read), .md (for a review), .json (for programs) or .txt, not '${path}'.`,
-  );
 }
 
 /** What was exercised, for programs. */

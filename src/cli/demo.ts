@@ -15,6 +15,8 @@ export interface DemoFlags {
   readonly defect?: readonly string[];
   readonly serve?: boolean;
   readonly port?: string;
+  /** Other data than the usual ones, by number. */
+  readonly data?: string;
   readonly output?: readonly string[];
   readonly quiet?: boolean;
   /** A folder that the collection is written into, to begin from. */
@@ -32,12 +34,19 @@ export async function demoCommand(flags: DemoFlags, whole: Terminal): Promise<vo
   const output = readOutputs(flags.output);
   const terminal = besideOutputs(output, whole);
   const chosen = (flags.defect ?? []).map(readDefect);
+  const data = readData(flags.data);
   const folder = mkdtempSync(join(tmpdir(), 'skerry-harbour-'));
-  const { harbour, ledgerFile } = await open(readPort(flags.port, flags.serve === true), chosen, folder);
+  const { harbour, ledgerFile } = await open(
+    readPort(flags.port, flags.serve === true),
+    chosen,
+    folder,
+    data,
+  );
   // Whatever happens, an open harbour would keep the program from ending.
   try {
     if (!flags.quiet) {
       terminal.out(`The demo harbour is open at ${harbour.url}, and over TLS at ${harbour.safeUrl}.\n`);
+      if (data > 0) terminal.out(`Its data are other ones, number ${data}.\n`);
       for (const name of chosen) terminal.out(`On purpose, ${defects[name]}.\n`);
     }
     if (flags.serve) {
@@ -141,17 +150,24 @@ function readPort(text: string | undefined, serve: boolean): number {
   return port;
 }
 
+/** Throws UsageError. */
+function readData(text = '0'): number {
+  if (/^\d{1,9}$/.test(text)) return Number(text);
+  throw new UsageError(`'${text}' is no number of other data. For example: --data 7`);
+}
+
 /** @param folder that the harbour keeps its ledger in */
 async function open(
   port: number,
   chosen: readonly Defect[],
   folder: string,
+  data: number,
 ): Promise<{ harbour: Harbour; ledgerFile: string | undefined }> {
   try {
     const { Ledger, openHarbour } = await import('../../demo/harbour/server.ts');
     const file = join(folder, 'ledger.db');
     const ledger = Ledger.open(file);
-    return { harbour: await openHarbour(port, chosen, ledger), ledgerFile: ledger && file };
+    return { harbour: await openHarbour(port, chosen, ledger, data), ledgerFile: ledger && file };
   } catch (error) {
     rmSync(folder, { recursive: true, force: true });
     const { code, message, port: taken = port } = error as NodeJS.ErrnoException & { port?: number };

@@ -86,10 +86,15 @@ function operationCoverage(
     ...(summary !== undefined && { summary }),
     sent: exercised?.sent ?? 0,
     statuses,
-    parameters: parted(parameters, name => exercised?.parameters.has(name) ?? false),
+    parameters: parted(parameters, name => wasSent(name, exercised?.parameters)),
     body: parted(bodyMembers(api, operation), name => exercised?.members.has(withoutItems(name)) ?? false),
     response: parted(responseMembers(api, operation), path => isLookedAt(path, exercised?.looked ?? [])),
   };
+}
+
+/** Names of headers are told in any case. */
+function wasSent(name: string, sent: ReadonlySet<string> = new Set()): boolean {
+  return sent.has(name) || (name.startsWith('header ') && sent.has(name.toLowerCase()));
 }
 
 function parted(names: readonly string[], isDone: (name: string) => boolean): Parts {

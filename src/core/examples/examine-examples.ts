@@ -3,12 +3,12 @@ import type { Flow } from '../analysis/flow.ts';
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
 import { weighted } from '../analysis/weights.ts';
 import { type Finding, finding, findingOf } from '../model/finding.ts';
+import { type Broken, noChance, OfflineCaseRun } from '../replay/offline-case-run.ts';
 import { IterationScope } from '../runner/scope.ts';
 import { NamedValues } from '../secrecy/named-values.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { ExampleOfAnswer, PlannedStep } from '../steps/step.ts';
 import { didYouMean } from '../text/words.ts';
-import { type Broken, ExampleCaseRun, noChance } from './example-case-run.ts';
 import { NamesBefore, nothingOutside } from './names-before.ts';
 
 /**
@@ -29,7 +29,7 @@ export async function examineExamples(plan: Plan, flow: Flow): Promise<Finding[]
     for (const planned of page.cases) {
       const each = cases.get(planned.address)!;
       const names = new NamesBefore(scope, planned, { rows: new Set(flow.rowNames(each)), isFixed });
-      findings.push(...(await examineCase(planned, new ExampleCaseRun(plan, planned, names))));
+      findings.push(...(await examineCase(planned, new OfflineCaseRun(plan, planned, names))));
       findings.push(...unknownNames(planned, each, flow));
     }
   }
@@ -55,7 +55,7 @@ function fixedVariables(
 }
 
 /** Carries out what looks at the answers of a case against its examples. */
-async function examineCase({ steps }: PlannedCase, run: ExampleCaseRun): Promise<Finding[]> {
+async function examineCase({ steps }: PlannedCase, run: OfflineCaseRun): Promise<Finding[]> {
   const findings: Finding[] = [];
   let example: ExampleOfAnswer | undefined;
   for (const step of steps) {
@@ -80,7 +80,7 @@ async function examineCase({ steps }: PlannedCase, run: ExampleCaseRun): Promise
 async function endsEarly(
   example: ExampleOfAnswer,
   { until }: NonNullable<PlannedStep['repetition']>,
-  run: ExampleCaseRun,
+  run: OfflineCaseRun,
 ): Promise<Finding[]> {
   run.answer(example.answer(run.evaluation));
   const { isOpen, broken } = await run.judge(until);

@@ -2,10 +2,10 @@ import type { PlannedCase } from '../analysis/plan.ts';
 import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import { TemplateError } from '../language/templates/render.ts';
 import type { ExternalSources } from '../model/external-sources.ts';
+import { type OfflineNames, openEntry } from '../replay/offline-case-run.ts';
 import type { PageScope } from '../runner/scope.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { meetOpen, unlessOpen } from '../values/open-value.ts';
-import { type ExampleNames, openEntry } from './example-case-run.ts';
 
 /** Whoever asks for what lies outside of the pages meets what nobody knows. */
 export const nothingOutside: ExternalSources = {
@@ -15,7 +15,7 @@ export const nothingOutside: ExternalSources = {
 };
 
 /** Names have a value where it is known without sending, or where an example above shows it; all others are open. */
-export class NamesBefore implements ExampleNames {
+export class NamesBefore implements OfflineNames {
   constructor(
     readonly scope: PageScope,
     readonly planned: PlannedCase,
@@ -27,7 +27,7 @@ export class NamesBefore implements ExampleNames {
     },
   ) {}
 
-  give({ name, how }: Parameters<ExampleNames['give']>[0], entry: Entry): void {
+  give({ name, how }: Parameters<OfflineNames['give']>[0], entry: Entry): void {
     this.scope.names.set(name, entry);
     if (how === 'keep') this.scope.kept.set(name, entry);
   }

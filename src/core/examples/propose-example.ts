@@ -2,6 +2,8 @@ import type { PlannedCase } from '../analysis/plan.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { Place } from '../model/place.ts';
 import { type Found, isObject, Missing, type Value } from '../model/value.ts';
+import { DocumentView } from '../replay/changes/changed-view.ts';
+import { noChance, OfflineCaseRun, openEntry } from '../replay/offline-case-run.ts';
 import type { OfferedAnswer, PassedCase } from '../runner/run-options.ts';
 import { ExampleComparison } from '../steps/http/example/compare-example.ts';
 import type { PlannedExample } from '../steps/http/example/planned-example.ts';
@@ -11,7 +13,6 @@ import { HttpStep } from '../steps/http/http-step.ts';
 import { ResponseView } from '../steps/http/response-view.ts';
 import type { Answer } from '../steps/step.ts';
 import { sizeText } from '../values/text.ts';
-import { ExampleCaseRun, noChance, openEntry } from './example-case-run.ts';
 import type { ExampleEdit } from './put-example.ts';
 
 /** An example that a page should have, or why it cannot. */
@@ -115,23 +116,12 @@ function withShortLists(value: Value): Value {
 }
 
 function answerWith(document: Value, view: ResponseView, { answer }: OfferedAnswer): Answer {
-  const response = new DocumentView(view, document);
+  const response = new PartView(view, document);
   return { response, sent: answer.sent, fault: answer.fault };
 }
 
-/** A response with another document in it. */
-class DocumentView extends ResponseView {
-  constructor(
-    view: ResponseView,
-    readonly other: Value,
-  ) {
-    super(view.received, view.facts);
-  }
-
-  override get document(): Value {
-    return this.other;
-  }
-
+/** A response of whose document only a part is shown. */
+class PartView extends DocumentView {
   override word(word: string): Found {
     return word === 'size' ? Missing.unreadable('only a part of it is shown') : super.word(word);
   }
@@ -149,7 +139,7 @@ async function allHold(
   { plan, planned }: PassedCase,
 ): Promise<boolean> {
   const known = new Map(bound);
-  const run = new ExampleCaseRun(plan, planned, {
+  const run = new OfflineCaseRun(plan, planned, {
     lookup: name => known.get(name) ?? openEntry,
     give: ({ name }, entry) => void known.set(name, entry),
   });

@@ -1,5 +1,6 @@
 import { type Lines, Source } from '../model/source.ts';
 import type { Page, PageCase } from '../pages/page.ts';
+import { inside, lineEndOf, linesWithEnds, withLines } from '../pages/page-lines.ts';
 import { readPage } from '../pages/read-page.ts';
 import { signature } from '../pages/signature.ts';
 import { fence } from '../steps/http/write-request.ts';
@@ -44,20 +45,16 @@ function stepAt(page: Page, line: number): WrittenStep | undefined {
 
 /** The text with the fence in it, as deep in lists and quotes as that of its request. */
 function withFence(text: string, { replaces, text: content }: ExampleEdit, step: WrittenStep): string {
-  const lines = text.match(/[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+$/g) ?? [];
-  const end = text.includes('\r\n') ? '\r\n' : '\n';
-  const opening = lines[step.extent!.from - 1] ?? '';
-  const [prefix] = /^[ \t>]*(?:(?:[-*+]|\d+[.)])[ \t>]+)*/.exec(opening.replace(/^\uFEFF/, ''))!;
-  const inside = prefix.replace(/[^\s>]/g, ' ');
+  const lines = linesWithEnds(text);
+  const end = lineEndOf(text);
+  const prefix = inside(lines[step.extent!.from - 1] ?? '');
   const added = fence('http', content)
     .split('\n')
-    .map(line => `${inside}${line}`.trimEnd() + end);
+    .map(line => `${prefix}${line}`.trimEnd() + end);
   const at = replaces ?? { from: lastLine(step), to: lastLine(step) };
-  const above = lines.slice(0, at.from - 1);
-  const [last = ''] = above.slice(-1);
-  if (last !== '' && !/[\r\n]$/.test(last)) above[above.length - 1] = last + end;
-  const gap = replaces ? [] : [inside.trimEnd() + end];
-  return [...above, ...gap, ...added, ...lines.slice(at.to - 1)].join('');
+  const gap = replaces ? [] : [prefix.trimEnd() + end];
+  lines.splice(at.from - 1, at.to - at.from);
+  return withLines(lines, at.from, [...gap, ...added], end);
 }
 
 /** The line behind all that belongs to a request. */

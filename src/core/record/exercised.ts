@@ -37,6 +37,6 @@ export class Exercised {
   }
 }
 
-function newOperation(): ExercisedOperation {
+export function newOperation(): ExercisedOperation {
   return { sent: 0, statuses: new Map(), parameters: new Set(), members: new Set(), looked: new Set() };
 }

@@ -131,7 +131,14 @@ export class CaseRun implements StepRun {
   }
 
   #offer(step: PlannedStep): void {
-    this.#offered.push({ step, answer: this.evaluation.answer!, bound: this.#namesKnown() });
+    const answer = this.evaluation.answer!;
+    this.#offered.push({ step, answer, bound: this.#namesKnown(), offered: this.#namesOffered() });
+  }
+
+  #namesOffered(): Map<string, Entry> {
+    const { iteration } = this.scope;
+    const own = iteration.plan.pages.find(page => page.cases.includes(this.planned));
+    return new Map((own?.sources ?? []).flatMap(file => [...(iteration.page(file)?.kept ?? [])]));
   }
 
   /** Every name that has a value now: made on the page, given by rows, and what else its cases up to this one use. */

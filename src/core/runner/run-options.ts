@@ -11,6 +11,8 @@ export interface OfferedAnswer {
   readonly answer: Answer;
   /** Names that had a value, the nearest first. */
   readonly bound: ReadonlyMap<string, Entry>;
+  /** What the pages have kept that its page takes something from, whether it uses that or not. */
+  readonly offered: ReadonlyMap<string, Entry>;
 }
 
 /** A case that has passed, with what its operations came to. */

@@ -1,10 +1,10 @@
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
-import { ExampleCaseRun, type ExampleNames, openEntry } from '../examples/example-case-run.ts';
 import { descend } from '../language/compile-reference.ts';
 import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import { TemplateError } from '../language/templates/render.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import { isObject, Missing, Plain, type Value } from '../model/value.ts';
+import { OfflineCaseRun, type OfflineNames, openEntry } from '../replay/offline-case-run.ts';
 import type { VariableDefinition } from '../settings/variable-definition.ts';
 import type { Answer, PlannedStep } from '../steps/step.ts';
 import { isOpen, OpenValueError } from '../values/open-value.ts';
@@ -34,14 +34,16 @@ export interface KnownNames {
 /** A request that came, and the names that an example for it is filled with. */
 export class AnsweredCase {
   readonly #names: AnswerNames;
-  readonly #run: ExampleCaseRun;
+  readonly #run: OfflineCaseRun;
 
   constructor(
     readonly known: KnownNames,
     readonly bindings: Bindings,
   ) {
     this.#names = new AnswerNames(known, bindings);
-    this.#run = new ExampleCaseRun(known.plan, known.planned, this.#names, known.clockAndRandom);
+    this.#run = new OfflineCaseRun(known.plan, known.planned, this.#names, {
+      clockAndRandom: known.clockAndRandom,
+    });
     for (const step of known.lets) compute(step, this.#run);
   }
 
@@ -66,7 +68,7 @@ export class AnsweredCase {
 }
 
 /** What cannot be computed from what came has no value. */
-function compute(step: PlannedStep, run: ExampleCaseRun): void {
+function compute(step: PlannedStep, run: OfflineCaseRun): void {
   try {
     void step.carryOut(run);
   } catch (error) {
@@ -74,7 +76,7 @@ function compute(step: PlannedStep, run: ExampleCaseRun): void {
   }
 }
 
-class AnswerNames implements ExampleNames {
+class AnswerNames implements OfflineNames {
   readonly #computed = new Map<string, Entry>();
   /** What was said by whoever made what is asked for now. */
   readonly #recalled = new Map<string, Value>();
@@ -121,7 +123,7 @@ class AnswerNames implements ExampleNames {
     this.#asked.set(name, whole);
   }
 
-  give({ name }: Parameters<ExampleNames['give']>[0], entry: Entry): void {
+  give({ name }: Parameters<OfflineNames['give']>[0], entry: Entry): void {
     // What came is what counts.
     if (!this.#asked.has(name)) this.#computed.set(name, entry);
   }

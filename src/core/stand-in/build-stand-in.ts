@@ -1,7 +1,6 @@
 import type { CollectionCase } from '../analysis/collection.ts';
 import type { Flow } from '../analysis/flow.ts';
 import type { Plan, PlannedCase, PlannedPage } from '../analysis/plan.ts';
-import { ExampleCaseRun } from '../examples/example-case-run.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import { type Reference, referenceText } from '../language/reference.ts';
 import { parseFields } from '../language/templates/fields.ts';
@@ -13,6 +12,7 @@ import type { ExternalSources } from '../model/external-sources.ts';
 import type { Finding } from '../model/finding.ts';
 import { UsageError } from '../model/usage-error.ts';
 import type { Value } from '../model/value.ts';
+import { OfflineCaseRun } from '../replay/offline-case-run.ts';
 import { rowsIn } from '../runner/rows.ts';
 import { IterationScope, type PageScope } from '../runner/scope.ts';
 import { NamedValues } from '../secrecy/named-values.ts';
@@ -112,7 +112,7 @@ class PatternBuilder implements BuiltPatterns {
       isFixed: definition => this.#isKnown(definition),
       takesGiven: true,
     });
-    const run = new ExampleCaseRun(this.plan, planned, names);
+    const run = new OfflineCaseRun(this.plan, planned, names);
     const rows = await this.#rowsOf(planned, pageRows, run.evaluation);
     for (const [index, step] of planned.steps.entries()) {
       if (step.operation === undefined) {

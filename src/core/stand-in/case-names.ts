@@ -1,8 +1,8 @@
-import type { ExampleNames } from '../examples/example-case-run.ts';
 import { NamesBefore } from '../examples/names-before.ts';
 import type { Entry, EvaluationContext } from '../language/evaluation-context.ts';
 import type { Reference } from '../language/reference.ts';
 import type { Value } from '../model/value.ts';
+import type { OfflineNames } from '../replay/offline-case-run.ts';
 import { isOpen } from '../values/open-value.ts';
 import { type Row, valuesAt } from './answered-case.ts';
 
@@ -16,7 +16,7 @@ export interface ReferenceValues {
 export class CaseNames extends NamesBefore {
   readonly #computed = new Set<string>();
 
-  override give(given: Parameters<ExampleNames['give']>[0], entry: Entry): void {
+  override give(given: Parameters<OfflineNames['give']>[0], entry: Entry): void {
     if (given.how === 'let') this.#computed.add(given.name);
     super.give(given, entry);
   }

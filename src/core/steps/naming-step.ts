@@ -1,6 +1,6 @@
-import type { StatementNode } from '../language/ast.ts';
+import type { ResponseSource, StatementNode } from '../language/ast.ts';
 import { isMadeOfSecret } from '../language/evaluation-context.ts';
-import { revealing } from '../language/walk.ts';
+import { revealing, sourcesIn } from '../language/walk.ts';
 import type { Place } from '../model/place.ts';
 import type { Range } from '../model/source.ts';
 import type { Value } from '../model/value.ts';
@@ -21,20 +21,28 @@ export function givenNames({ name, nameRange }: NamingStatement, how: GivenName[
 export abstract class NamingStep implements PlannedStep {
   abstract readonly kind: string;
   readonly checks = 0;
+  readonly text: string;
   readonly gives: readonly [Pick<GivenName, 'name' | 'how'>];
   /** Names whose secrecy passes on to the value. */
   readonly #reveals: readonly string[];
+  readonly #parts: NamingStatement['parts'];
 
   constructor(
-    { name, parts }: NamingStatement,
+    { name, parts, written }: NamingStatement,
     how: GivenName['how'],
     readonly place: Place,
   ) {
+    this.text = written;
+    this.#parts = parts;
     this.gives = [{ name, how }];
     this.#reveals = parts.flatMap(revealing).map(reference => reference.name);
   }
 
   abstract carryOut(run: StepRun): boolean;
+
+  looksAt(): readonly ResponseSource[] {
+    return this.#parts.flatMap(sourcesIn);
+  }
 
   /** @param secret whether it is one by itself */
   protected giveName(

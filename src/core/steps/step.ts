@@ -1,5 +1,5 @@
 import type { Holder } from '../definition/hold/held-exchange.ts';
-import type { Check, Reference, StatementNode } from '../language/ast.ts';
+import type { Check, Reference, ResponseSource, StatementNode } from '../language/ast.ts';
 import type { EvaluationContext } from '../language/evaluation-context.ts';
 import type { CompiledPath } from '../language/jsonpath/evaluate.ts';
 import type { Package } from '../language/packages.ts';
@@ -199,10 +199,12 @@ export interface PrepareContext {
 export interface PlannedStep {
   readonly kind: string;
   readonly place: Place;
-  /** Of a check: as it is written, in one line. */
+  /** Of a statement that may fail: as it is written, in one line. */
   readonly text?: string;
   /** How many checks it makes. */
   readonly checks: number;
+  /** Of a statement: what of an answer it looks at. */
+  looksAt?(): readonly ResponseSource[];
   /** The names that it makes. */
   readonly gives?: readonly Omit<GivenName, 'range'>[];
   /** Of an operation: what lists call it, such as the method of a request. */

@@ -45,6 +45,11 @@ export function readXml(text: string): Document {
   return document;
 }
 
+/** A document as a whole. */
+export function xmlText(document: Document): string {
+  return library!.serializeToWellFormedString(document);
+}
+
 /** A node of a document that was read, in one line. */
 export function writeXml(node: Node): string {
   return library!.serializeToWellFormedString(node).replace(/\s+/g, ' ');

@@ -1,4 +1,6 @@
 import type { Difference } from '../../language/difference.ts';
+import type { PartStep } from '../../values/document-parts.ts';
+import type { DescribedPart } from '../described-part.ts';
 
 // What the definition of an API is asked about an exchange, and what it says: plain data.
 
@@ -62,6 +64,26 @@ export interface SampledAnswer {
   readonly text?: string;
 }
 
+/** What a definition says of the answers to a request with one status. */
+export interface DescribedAnswer {
+  /** In lower case: all that are described, and whether they have to be there. */
+  readonly headers: ReadonlyMap<string, { readonly required: boolean }>;
+  /** What it says of a part of the body; nothing where that is not described. */
+  part(way: readonly PartStep[]): DescribedPart | undefined;
+}
+
+/** What a definition says of a request. */
+export interface DescribedRequest {
+  /** `GET /berths/{berth}` */
+  readonly operation: string;
+  /** Those that have to be there: `query state`. */
+  readonly requiredParameters: readonly string[];
+  /** Members that a JSON body has to have: `nights`. */
+  readonly requiredMembers: readonly string[];
+  /** The statuses that are described: `200`, `4XX`, `default`. */
+  readonly statuses: readonly string[];
+}
+
 /** A definition that exchanges are held to. */
 export interface Holder {
   /** @param at the address that its paths count from */
@@ -70,6 +92,13 @@ export interface Holder {
   describe(exchange: Omit<HeldExchange, 'body'>, at: string): Described | undefined;
   /** What of a request is not as it is described; nothing where it is none of the operations. */
   faults(request: HeldRequest, at: string): readonly Difference[] | undefined;
+  /** What it says of a request to such an address; nothing where it is none of the operations. */
+  request(request: Pick<HeldExchange, 'method' | 'url'>, at: string): DescribedRequest | undefined;
+  /** What it says of such an answer, as JSON where no type is named; nothing where that is not described. */
+  answer(
+    exchange: Pick<HeldExchange, 'method' | 'url' | 'status'> & Pick<HeldExchange['body'], 'contentType'>,
+    at: string,
+  ): DescribedAnswer | undefined;
   /** An answer to a request that says that all is well; nothing where it is none of the operations. */
   sample(request: Pick<HeldRequest, 'method' | 'url'>, at: string): SampledAnswer | undefined;
   /** SHA-256 of all its files, as hexadecimal digits. */

@@ -1,10 +1,27 @@
 import { createHash } from 'node:crypto';
 import type { Difference } from '../../language/difference.ts';
 import { inWords } from '../../text/words.ts';
-import { type ApiDefinition, type ApiResponse, type Operation, operationTitle } from '../api.ts';
+import {
+  type ApiDefinition,
+  type ApiResponse,
+  type MediaType,
+  type Operation,
+  operationTitle,
+} from '../api.ts';
+import { describedPart, requiredMembers } from '../described-part.ts';
+import { mediaTypeFor, takesJson } from '../media-types.ts';
 import { SchemaSet } from '../schemas/schema-set.ts';
 import { type Decision, decide } from './decide.ts';
-import type { Described, Held, HeldExchange, HeldRequest, Holder, SampledAnswer } from './held-exchange.ts';
+import type {
+  Described,
+  DescribedAnswer,
+  DescribedRequest,
+  Held,
+  HeldExchange,
+  HeldRequest,
+  Holder,
+  SampledAnswer,
+} from './held-exchange.ts';
 import { OperationMatcher, pathOf } from './match-operation.ts';
 import { memberNames, RequestLook, type RequestLooked } from './request-look.ts';
 import { ResponseLook } from './response-look.ts';
@@ -62,6 +79,34 @@ export class DefinitionHolder implements Holder {
   faults(request: HeldRequest, at: string): readonly Difference[] | undefined {
     const matched = this.#operationFor(request, at);
     return matched && this.#request.look(request, matched.operation, matched.pathValues).differences;
+  }
+
+  request(asked: Parameters<Holder['request']>[0], at: string): DescribedRequest | undefined {
+    const matched = this.#operationFor(asked, at);
+    if (!matched) return undefined;
+    const { operation } = matched;
+    const schema = jsonOf(operation.body?.content ?? [])?.schema;
+    return {
+      operation: operationTitle(operation),
+      requiredParameters: operation.parameters.flatMap(each =>
+        each.required ? [`${each.in} ${each.name}`] : [],
+      ),
+      requiredMembers: schema ? requiredMembers(this.api.documents, schema) : [],
+      statuses: [...operation.responses.keys()],
+    };
+  }
+
+  answer(exchange: Parameters<Holder['answer']>[0], at: string): DescribedAnswer | undefined {
+    const matched = this.#operationFor(exchange, at);
+    const response = matched && responseFor(matched.operation.responses, exchange.status);
+    if (!response) return undefined;
+    const { content } = response;
+    const { contentType } = exchange;
+    const schema = (contentType === undefined ? jsonOf(content) : mediaTypeFor(content, contentType))?.schema;
+    return {
+      headers: new Map(response.headers.map(({ name, required }) => [name.toLowerCase(), { required }])),
+      part: way => schema && describedPart(this.api.documents, schema, way),
+    };
   }
 
   sample(request: Pick<HeldRequest, 'method' | 'url'>, at: string): SampledAnswer | undefined {
@@ -128,6 +173,10 @@ export class DefinitionHolder implements Holder {
       members: [],
     };
   }
+}
+
+function jsonOf(content: readonly MediaType[]): MediaType | undefined {
+  return content.find(({ type }) => takesJson(type));
 }
 
 function joined(

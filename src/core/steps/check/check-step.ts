@@ -1,8 +1,9 @@
-import type { Condition } from '../../language/ast.ts';
+import type { Condition, ResponseSource } from '../../language/ast.ts';
 import type { Decide } from '../../language/compile-condition.ts';
 import type { Evaluate } from '../../language/compile-reference.ts';
 import { explain, foundBy } from '../../language/explain.ts';
 import type { Truth } from '../../language/truth.ts';
+import { sourcesIn } from '../../language/walk.ts';
 import type { CheckEvent } from '../../model/events.ts';
 import type { Place } from '../../model/place.ts';
 import { decideInTime } from '../statement-timeout.ts';
@@ -41,6 +42,10 @@ export class CheckStep implements PlannedStep {
     this.condition = condition;
     this.label = label;
     this.level = level;
+  }
+
+  looksAt(): readonly ResponseSource[] {
+    return sourcesIn(this.condition);
   }
 
   carryOut(run: StepRun): true {

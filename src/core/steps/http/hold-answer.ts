@@ -38,13 +38,12 @@ export function holdAnswer(
   definition: PlannedDefinition,
   { told, response }: HttpAnswer,
 ): void {
-  const { holder } = definition;
   const { exchange, event } = told.at(-1)!;
-  const { url } = exchange.request;
-  const at = definition.at(run.evaluation) ?? /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i.exec(url)?.[0] ?? '';
-  for (const before of told.slice(0, -1)) describeOnly(before, definition, at);
-  const body = bodyOf(response as ResponseView);
-  const held = holder.hold({ ...heldExchange(exchange, (response as ResponseView).received), body }, at);
+  if (told.length > 1) {
+    const at = addressOf(definition, exchange, run.evaluation);
+    for (const before of told.slice(0, -1)) describeOnly(before, definition, at);
+  }
+  const held = holdResponse(definition, exchange, response as ResponseView, run.evaluation);
   event.definition = described(held, definition);
   if (held.notHeld !== undefined && held.differences.length === 0) return;
   const check = checkEvent(run, definition);
@@ -53,6 +52,22 @@ export function holdAnswer(
     Object.assign(check, explained(held, run.evaluation));
   }
   run.emit(check);
+}
+
+/** What a definition says of an exchange that came with this response. Throws TemplateError. */
+export function holdResponse(
+  definition: PlannedDefinition,
+  exchange: Exchange,
+  view: ResponseView,
+  context: EvaluationContext,
+): Held {
+  const at = addressOf(definition, exchange, context);
+  return definition.holder.hold({ ...heldExchange(exchange, view.received), body: bodyOf(view) }, at);
+}
+
+/** The address that the paths of a definition count from. */
+function addressOf({ at }: PlannedDefinition, { request }: Exchange, context: EvaluationContext): string {
+  return at(context) ?? /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i.exec(request.url)?.[0] ?? '';
 }
 
 /** What only led to the exchange that counts is not held to anything; what it exercised is noted. */

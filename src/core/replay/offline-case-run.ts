@@ -3,8 +3,9 @@ import type { Entry, EvaluationContext } from '../language/evaluation-context.ts
 import { TemplateError } from '../language/templates/render.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { CheckEvent, RunEvent } from '../model/events.ts';
+import type { ExternalSources } from '../model/external-sources.ts';
 import type { Place } from '../model/place.ts';
-import type { Missing } from '../model/value.ts';
+import type { Value } from '../model/value.ts';
 import { AnsweredEvaluation } from '../runner/answered-evaluation.ts';
 import type { Answer, GivenName, PageNames, PlannedStep, StepRun } from '../steps/step.ts';
 import { meetOpen, OpenValueError, openValue } from '../values/open-value.ts';
@@ -13,9 +14,10 @@ import { meetOpen, OpenValueError, openValue } from '../values/open-value.ts';
 export const openEntry: Entry = { value: openValue, origin: 'known only in a run', secret: false };
 
 /** The names that the steps of a case see and make, as far as they are known. */
-export interface ExampleNames {
+export interface OfflineNames {
   lookup(name: string, evaluation: EvaluationContext): Entry;
-  give(given: Pick<GivenName, 'name' | 'how'>, entry: Entry): void;
+  /** @param value what it is, also where nobody may see it; nothing where it is not known */
+  give(given: Pick<GivenName, 'name' | 'how'>, entry: Entry, value?: Value): void;
 }
 
 /** Neither chance nor the clock says anything. */
@@ -27,7 +29,7 @@ const openAnswer: Answer = { response: openValue as never, sent: meetOpen, fault
 /** A check that does not hold, or that cannot be decided by what there is. */
 export type Broken = Pick<CheckEvent, 'text' | 'expected' | 'found' | 'at'> & { readonly place: Place };
 
-/** What carrying out a step against an example comes to. */
+/** What carrying out a step against such an answer comes to. */
 export interface Judgement {
   /** Whether the case goes on. */
   readonly goesOn: boolean;
@@ -36,9 +38,15 @@ export interface Judgement {
   readonly broken: readonly Broken[];
 }
 
-/** Carries out the steps of a case that look at answers, against examples of these. Nothing is sent. */
-export class ExampleCaseRun implements StepRun {
-  readonly evaluation: ExampleEvaluation;
+/** What statements find besides answers and names; without it they meet what nobody knows. */
+export interface Surroundings {
+  readonly clockAndRandom?: ClockAndRandom;
+  readonly file?: ExternalSources['bytes'];
+}
+
+/** Carries out the steps of a case that look at answers, against answers that are given. Nothing is sent. */
+export class OfflineCaseRun implements StepRun {
+  readonly evaluation: OfflineEvaluation;
   readonly names: PageNames;
   readonly address: string;
   readonly eventContext: StepRun['eventContext'];
@@ -58,10 +66,10 @@ export class ExampleCaseRun implements StepRun {
   constructor(
     plan: Plan,
     { address, namespaces }: Pick<PlannedCase, 'address' | 'namespaces'>,
-    names: ExampleNames,
-    clockAndRandom = noChance,
+    names: OfflineNames,
+    surroundings: Surroundings = {},
   ) {
-    this.evaluation = new ExampleEvaluation(plan, namespaces, names, clockAndRandom);
+    this.evaluation = new OfflineEvaluation(plan, namespaces, names, surroundings);
     this.address = address;
     this.eventContext = { round: 1, case: address };
     this.redacted = plan.redacted;
@@ -69,7 +77,7 @@ export class ExampleCaseRun implements StepRun {
       forget: given => names.give(given, openEntry),
       set: (given, value, { secret = false } = {}) => {
         const isSecret = secret || plan.secretNames.has(given.name);
-        names.give(given, isSecret ? openEntry : { value, origin: `from ${address}`, secret: false });
+        names.give(given, isSecret ? openEntry : { value, origin: `from ${address}`, secret: false }, value);
       },
     };
   }
@@ -128,23 +136,22 @@ export class ExampleCaseRun implements StepRun {
   noteStatus(): void {}
 }
 
-/** What statements see of an example. */
-class ExampleEvaluation extends AnsweredEvaluation {
+/** What statements see of a given answer. */
+class OfflineEvaluation extends AnsweredEvaluation {
+  readonly file: ExternalSources['bytes'];
+
   constructor(
     readonly plan: Plan,
     readonly namespaces: ReadonlyMap<string, string>,
-    readonly names: ExampleNames,
-    clockAndRandom: ClockAndRandom,
+    readonly names: OfflineNames,
+    { clockAndRandom = noChance, file = meetOpen }: Surroundings,
   ) {
     super(clockAndRandom);
+    this.file = file;
   }
 
   schema(name: string, from: string) {
     return this.plan.schemaOf(name, from);
-  }
-
-  file(): Missing {
-    return meetOpen();
   }
 
   lookup(name: string): Entry {

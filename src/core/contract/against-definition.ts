@@ -1,0 +1,148 @@
+import type { DescribedPart } from '../definition/described-part.ts';
+import type { Holder } from '../definition/hold/held-exchange.ts';
+import { counted, inWords } from '../text/words.ts';
+import type { Beside, Broken } from './broken.ts';
+import { operationName, type ReadKind } from './contract.ts';
+import { accepts } from './contract-of.ts';
+import { jsonKinds } from './reads.ts';
+import { addressOf, anywhere, type PlacedRead, type ReliedRequest } from './relied-on.ts';
+
+/** What pages rely on, beside the definition of an API: what of it would break them. */
+export function againstDefinition(requests: readonly ReliedRequest[], holder: Holder): Beside {
+  const broken: Broken[] = [];
+  const notes = new Set<string>();
+  let looked = 0;
+  for (const request of requests) {
+    if (request.target === undefined) continue;
+    const found = besideOperation(request, request.target, holder);
+    broken.push(...found.broken);
+    looked += found.looked;
+    for (const note of found.notes) notes.add(note);
+  }
+  const unknown = requests.filter(({ target }) => target === undefined).length;
+  if (unknown > 0)
+    notes.add(
+      `${counted(unknown, 'request')} whose target is known only in a run ${unknown === 1 ? 'was' : 'were'} not looked at.`,
+    );
+  return { broken, looked, notes: [...notes] };
+}
+
+function besideOperation(request: ReliedRequest, target: string, holder: Holder): Beside {
+  const { method, statuses } = request;
+  const asked = { method, url: addressOf(target) };
+  const described = holder.request(asked, anywhere);
+  const about = { operation: operationName({ method, target }), case: request.case };
+  if (!described) {
+    // A page may well ask for what is not there.
+    const isMeant = statuses.length > 0 && statuses.every(status => /^(?:404|405|501)$/.test(status));
+    if (isMeant) return { broken: [], looked: 0, notes: [] };
+    return {
+      broken: [
+        { ...about, message: 'the operation is not described', place: request.place, isFailure: true },
+      ],
+      looked: 1,
+      notes: [],
+    };
+  }
+  const broken: Broken[] = missingInRequest(request, described).map(message => ({
+    ...about,
+    message,
+    place: request.place,
+    isFailure: true,
+  }));
+  const notes: string[] = [];
+  let looked = 1;
+  for (const status of statuses) {
+    const code = Number(status.replace(/x/gi, '0'));
+    looked++;
+    if (!describedStatus(status, described.statuses)) {
+      if (request.isSentOn && described.statuses.some(each => each.startsWith('3'))) {
+        notes.push(`${about.operation} sends on to another operation, whose answer was not looked at.`);
+        continue;
+      }
+      const message = `the status ${status} is not described; there ${described.statuses.length === 1 ? 'is' : 'are'} ${inWords(described.statuses)}`;
+      broken.push({ ...about, status, message, place: request.statusPlace, isFailure: true });
+      continue;
+    }
+    const answer = holder.answer({ ...asked, status: code, contentType: undefined }, anywhere);
+    if (!answer) continue;
+    for (const read of request.reads) {
+      const header = /^header (.+)$/.exec(read.part)?.[1];
+      if (header !== undefined && answer.headers.has(header)) looked++;
+      if (!read.way) continue;
+      looked++;
+      const trouble = troubleWith(read, answer.part(read.way), answer.part(read.way.slice(0, -1)));
+      if (trouble) broken.push({ ...about, status, part: read.part, ...trouble, place: read.place });
+    }
+  }
+  return { broken, looked, notes };
+}
+
+function describedStatus(status: string, described: readonly string[]): boolean {
+  if (described.some(each => each.toLowerCase() === 'default')) return true;
+  const isLike = (each: string) =>
+    each.length === status.length &&
+    [...each.toLowerCase()].every((char, at) => char === 'x' || status[at] === 'x' || char === status[at]);
+  return described.some(isLike);
+}
+
+/** What has to be sent and is not. */
+function missingInRequest(
+  { sent, statuses }: ReliedRequest,
+  { requiredParameters, requiredMembers }: NonNullable<ReturnType<Holder['request']>>,
+): string[] {
+  // What a server is to refuse may lack something.
+  if (statuses.length > 0 && statuses.every(status => status.startsWith('4'))) return [];
+  const parameters = requiredParameters.filter(each => {
+    const [place, name] = [each.replace(/ .*/, ''), each.replace(/^\S+ /, '')];
+    if (place === 'query') return !sent.query.includes(name);
+    return place === 'header' && !sent.headers.includes(name.toLowerCase());
+  });
+  const members =
+    sent.body.length === 0
+      ? []
+      : requiredMembers.filter(name => !sent.body.some(path => isBelow(path, name)));
+  return [
+    ...parameters.map(each => `the ${each.replace(/^(\S+) /, '$1 parameter ')} has to be sent, and is not`),
+    ...members.map(each => `the member ${each} of the body has to be sent, and is not`),
+  ];
+}
+
+function isBelow(path: string, name: string): boolean {
+  return path === `$.${name}` || path.startsWith(`$.${name}.`) || path.startsWith(`$.${name}[`);
+}
+
+/** Why a part that is looked at cannot be as it has to be; nothing where it can, or where nothing is said of it. */
+function troubleWith(
+  { kinds, values }: PlacedRead,
+  described: DescribedPart | undefined,
+  holder: DescribedPart | undefined,
+): Pick<Broken, 'message' | 'isFailure'> | undefined {
+  if (!described) {
+    // Of what holds it nothing is known either, or it holds whatever there is.
+    return holder && !holder.isOpen ? { message: 'it is not described', isFailure: true } : undefined;
+  }
+  if (kinds && described.types) {
+    const others = [...described.types]
+      .flatMap(type => jsonKinds.get(type) ?? [])
+      .filter(kind => !accepts(kinds, kind));
+    if (others.length > 0)
+      return {
+        message: `it may be ${kindsInWords(others)}, and has to be ${kindsInWords([...kinds])}`,
+        isFailure: true,
+      };
+  }
+  if (values && described.values && !values.some(value => described.values!.includes(value)))
+    return {
+      message: `it is never ${inWords(
+        values.map(value => JSON.stringify(value)),
+        'or',
+      )}`,
+      isFailure: true,
+    };
+  return described.required ? undefined : { message: 'it need not be there', isFailure: false };
+}
+
+export function kindsInWords(kinds: readonly ReadKind[]): string {
+  return inWords([...new Set(kinds)], 'or');
+}

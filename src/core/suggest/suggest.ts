@@ -1,0 +1,152 @@
+import type { Plan, PlannedCase } from '../analysis/plan.ts';
+import type { DescribedAnswer } from '../definition/hold/held-exchange.ts';
+import { loadPackages, packagesOf } from '../language/packages.ts';
+import type { ClockAndRandom } from '../model/clock-and-random.ts';
+import { Excerpt, Source } from '../model/source.ts';
+import { changesOf } from '../replay/changes/changes.ts';
+import { type Judge, judgeOfStep } from '../replay/judge.ts';
+import { noChance, OfflineCaseRun } from '../replay/offline-case-run.ts';
+import { ReplayedNames } from '../replay/recorded-names.ts';
+import { type TriedAnswer, tryChanges } from '../replay/try-changes.ts';
+import { mask as masked } from '../secrecy/masker.ts';
+import { checkKind, planCheck, readChecks } from '../steps/check/check.ts';
+import type { CheckStep } from '../steps/check/check-step.ts';
+import type { HttpStep } from '../steps/http/http-step.ts';
+import { originIn } from '../text/hosts.ts';
+import { unlessOpen } from '../values/open-value.ts';
+import type { Candidate } from './candidate.ts';
+import { originsOf } from './origins.ts';
+import { patterns } from './patterns/index.ts';
+import { value } from './patterns/values.ts';
+import { isXml, type Observation, Subject } from './subject.ts';
+
+/** A check that is worth writing: it holds for all answers that there are, and notices what no other does. */
+export interface Suggestion extends Candidate {
+  /** The form that the answers have. */
+  readonly pattern: string;
+  readonly judge: Judge;
+}
+
+/** A request whose answers are looked at. */
+export interface AskedRequest {
+  readonly plan: Plan;
+  readonly planned: PlannedCase;
+  readonly step: HttpStep;
+  /** One at least. */
+  readonly observations: readonly Observation[];
+  /** What looks at its answer already. */
+  readonly judges: readonly Judge[];
+  /** Whether a check below it may refer to a name. */
+  readonly mayUse: (name: string) => boolean;
+  /** A text with all secrets in it masked. */
+  readonly mask: (text: string) => string;
+  readonly chance: ClockAndRandom;
+}
+
+/**
+ * Every check that the patterns find and that holds for all answers, best first.
+ * @param values whether values that are the same each time are wanted too
+ */
+export async function candidatesFor(
+  request: AskedRequest,
+  { values = false }: { readonly values?: boolean } = {},
+): Promise<Suggestion[]> {
+  const { observations, mayUse, mask } = request;
+  const holdsSecret = (text: string) => text.includes(masked) || mask(text) !== text;
+  if (observations.some(({ response }) => isXml(response))) await loadPackages(['xml']);
+  const subject = new Subject(observations, describedAnswer(request), holdsSecret);
+  const origins = originsOf(observations, mayUse);
+  const found = new Map<string, Suggestion>();
+  for (const pattern of values ? [...patterns, value] : patterns)
+    for (const { text, reason } of pattern.find(subject, origins)) {
+      if (found.has(text) || holdsSecret(text)) continue;
+      const step = await readCheck(text);
+      if (step) found.set(text, { text, reason, pattern: pattern.name, judge: judgeOfStep(step) });
+    }
+  const holding: Suggestion[] = [];
+  for (const each of found.values()) if (await holdsEverywhere(each.judge, request)) holding.push(each);
+  return holding;
+}
+
+/**
+ * Of those, what notices a change that neither the checks of the case nor a better one notices. No change is about how long
+ * a request takes: that is proposed where nothing looks at it.
+ */
+export async function chooseFrom(
+  candidates: readonly Suggestion[],
+  request: AskedRequest,
+): Promise<Suggestion[]> {
+  const [first] = request.observations as [Observation, ...Observation[]];
+  const own = request.judges.filter(judge => judge.step);
+  const noticed = await changesNoticed(first, own, candidates, request);
+  const looksAtTime = own.some(({ step }) => step?.looksAt?.().some(({ form }) => form === 'time'));
+  const covered = new Set<number>();
+  return candidates.filter(({ judge, pattern }) => {
+    if (pattern === 'time') return !looksAtTime;
+    const fresh = [...(noticed.get(judge) ?? [])].filter(each => !covered.has(each));
+    for (const each of fresh) covered.add(each);
+    return fresh.length > 0;
+  });
+}
+
+/** By candidate: which changes it notices that the case does not notice by itself. */
+async function changesNoticed(
+  { response, answer, bound, at }: Observation,
+  own: readonly Judge[],
+  candidates: readonly Suggestion[],
+  request: AskedRequest,
+): Promise<ReadonlyMap<Judge, ReadonlySet<number>>> {
+  const all = [...own, ...candidates.map(({ judge }) => judge)];
+  const changes = changesOf(response, { judges: all, described: describedAnswer(request) });
+  const noticed = new Map(all.map(judge => [judge, new Set<number>()]));
+  let index = 0;
+  for await (const { failing } of tryChanges(
+    { replayed: runsOf(request, () => at), answer, bound },
+    changes,
+    all,
+  )) {
+    index++;
+    if (!own.some(judge => failing.has(judge))) for (const judge of failing) noticed.get(judge)!.add(index);
+  }
+  return noticed;
+}
+
+/** What the definition of the API says of the answer to a request; after redirects, to the last one. */
+export function describedAnswer({ step, observations }: AskedRequest): DescribedAnswer | undefined {
+  const { definition } = step;
+  const [{ response, bound }] = observations as [Observation];
+  if (!definition) return undefined;
+  const lookup = (name: string) => bound.get(name);
+  const context = { response: undefined, lookup, clockAndRandom: noChance, notes: [] };
+  const { url, status } = response.received;
+  const at = unlessOpen(() => definition.at(context)) ?? originIn(url) ?? '';
+  const method = response.facts.hops ? 'GET' : step.operation;
+  return definition.holder.answer({ method, url, status, contentType: response.contentType }, at);
+}
+
+function runsOf({ plan, planned, chance }: AskedRequest, now: () => number): TriedAnswer['replayed'] {
+  return {
+    namesFrom: bound => new ReplayedNames(bound),
+    runWith: names => new OfflineCaseRun(plan, planned, names, { clockAndRandom: { ...chance, now } }),
+  };
+}
+
+async function holdsEverywhere(judge: Judge, request: AskedRequest): Promise<boolean> {
+  for (const { answer, bound, at } of request.observations) {
+    const runs = runsOf(request, () => at);
+    const run = runs.runWith(runs.namesFrom(bound));
+    run.answer(answer);
+    if ((await judge.judge(run)) !== 'holds') return false;
+  }
+  return true;
+}
+
+/** A check that can be carried out; nothing where it cannot be read, or where something is wrong with it. */
+async function readCheck(text: string): Promise<CheckStep | undefined> {
+  const source = new Source('a suggestion', text);
+  const { checks, errors } = readChecks(new Excerpt(source, text, 1), []);
+  const [check] = checks;
+  if (!check || checks.length > 1 || errors.length > 0) return undefined;
+  await loadPackages(packagesOf(check));
+  return checkKind.errorsIn(check).length > 0 ? undefined : planCheck(check, source);
+}
