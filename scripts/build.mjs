@@ -47,6 +47,7 @@ const parts = new Set([
   'src/reports/formats.ts',
   'src/reports/page/report.ts',
   'src/reports/page/coverage-page.ts',
+  'src/reports/doubt/page.ts',
   'src/reports/pdf/report.ts',
   'src/reports/spreadsheet.ts',
   'demo/harbour/server.ts',

@@ -1,35 +1,12 @@
-import { type Command, Option } from 'commander';
 import { endings } from '../reports/endings.ts';
+import { choosing, collect, type Describe, looking, plain } from './command-options.ts';
 import { lintCommand } from './lint.ts';
 import { runCommand } from './run.ts';
 import { openTerminal } from './terminal.ts';
-
-/** An option that may be given several times. */
-const collect = (value: string, before: string[] | undefined) => [...(before ?? []), value];
-
-/** Every command knows this one. */
-const plain = (command: Command) => command.addOption(new Option('--no-color', 'print without colour'));
-
-/** A command that looks at pages: which values their names have can be chosen. */
-const looking = (command: Command) =>
-  plain(command)
-    .option('--env <NAME>', 'the environment; also as a word, @NAME')
-    .option('--set <NAME=VALUE>', 'give a variable a value (repeatable)', collect)
-    .option('--vars <FILE>', 'give variables: .env, .properties, .json, .yaml (repeatable)', collect);
-
-/** A command that works on some of the cases. */
-const choosing = (command: Command) =>
-  command
-    .optionsGroup('Which cases:')
-    .option('--tag <TAG>', 'only cases with this tag, or another one that is given (repeatable)', collect)
-    .option('--not-tag <TAG>', 'no case with this tag (repeatable)', collect)
-    .option('--without <PATH>', 'leave out a folder, page or case (repeatable)', collect)
-    .option('--failed', 'only what did not pass in the last run')
-    .option('--shard <I/N>', 'the I-th of N shares')
-    .optionsGroup('Options:');
+import { trustCommands } from './trust-options.ts';
 
 /** What each command takes and does, by its name; in the order of the help. */
-export const commands: { readonly [name: string]: (command: Command) => Command } = {
+export const commands: { readonly [name: string]: Describe } = {
   run: command =>
     choosing(looking(command))
       .description('run cases and print the verdict')
@@ -105,57 +82,7 @@ export const commands: { readonly [name: string]: (command: Command) => Command 
         (await import('./interactive-commands.ts')).runsCommand(where, options, openTerminal(options)),
       ),
 
-  suggest: command =>
-    looking(command)
-      .description(
-        'say which checks would be worth writing: send cases twice, and see what their answers have in common',
-      )
-      .argument(
-        '[PATH...]',
-        'the cases that are sent, with what they need; with --from, those that are looked at',
-      )
-      .option(
-        '--from <RUN...>',
-        'look at answers on record instead, of one run or several: last, a name, an ID, a file',
-      )
-      .option('--write', 'put them into the pages, below their requests')
-      .option('--all', 'all of them, rather than the best twelve of a request')
-      .option('--values', 'values too that are the same each time, though nothing says that they have to be')
-      .option('--files-anywhere', 'send files from outside of the collection too')
-      .option('--commands', 'run the commands of pages (`sh step`) on this machine')
-      .option('--json', 'print it as JSON')
-      .action(async (paths: string[], options) =>
-        (await import('./trust-commands.ts')).suggestCommand(paths, options, openTerminal(options)),
-      ),
-
-  doubt: command =>
-    looking(command)
-      .description('say whether the checks would notice: change answers on record one thing at a time')
-      .argument('[PATH...]', 'whose checks; else all that ran')
-      .option('--run <RUN>', 'the run whose answers are changed; else the last one that has passed')
-      .option('--at-least <SHARE>', 'exit code 1 where less is noticed: 70 %')
-      .option('--seed <TEXT>', 'let chance choose which items of lists are changed; else the last ones')
-      .option('--json', 'print it as JSON')
-      .option('-o, --output <FILE>', 'write it into a file: .html, .md, .json, .txt')
-      .action(async (paths: string[], options) =>
-        (await import('./trust-commands.ts')).doubtCommand(paths, options, openTerminal(options)),
-      ),
-
-  contract: command =>
-    looking(command)
-      .description('say what pages rely on: as a file, beside a definition or a run, or beside each other')
-      .argument('[PATH...]', 'whose requests, checks and keeps; or contracts, to see who relies on what')
-      .option('-o, --output <FILE>', 'write the contract')
-      .option(
-        '--against <FILE>',
-        'exit code 1 where a definition, a contract or a run does not have what they rely on',
-      )
-      .option('--strict', 'with --against: what need not be there is a failure too')
-      .option('--unused <FILE>', 'what of a definition nobody relies on')
-      .option('--json', 'print it as JSON')
-      .action(async (paths: string[], options) =>
-        (await import('./trust-commands.ts')).contractCommand(paths, options, openTerminal(options)),
-      ),
+  ...trustCommands,
 
   compare: command =>
     plain(command)

@@ -4,6 +4,7 @@ import { openEventCheck } from '../core/record/validate.ts';
 import { seededRandom } from '../platform/external-sources.ts';
 import { findRun, listRuns, readRecord, readSummary } from '../platform/run-records.ts';
 import { type DoubtDigest, digestOf, verdictInWords } from '../reports/doubt/digest.ts';
+import { doubtMarkdown } from '../reports/doubt/markdown.ts';
 import { doubtText } from '../reports/doubt/text.ts';
 import { createMeasure, plainPaint } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
@@ -47,9 +48,10 @@ export async function doubtCommand(
   if (flags.json) out(jsonOf(digest));
   else out(`${doubtText(digest, { paint, measure, width: Math.min(width, 120) }).join('\n')}\n`);
   if (write) {
+    const { doubtPage } = await import('../reports/doubt/page.ts');
     const written = {
-      html: () => jsonOf(digest),
-      md: () => jsonOf(digest),
+      html: () => doubtPage(digest, plan.title),
+      md: () => `${doubtMarkdown(digest, plan.title).join('\n')}\n`,
       json: () => jsonOf(digest),
       txt: () => `${doubtText(digest, { paint: plainPaint, measure, width: 100 }).join('\n')}\n`,
     };

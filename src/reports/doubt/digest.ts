@@ -136,18 +136,32 @@ function placeText({ file, line }: { readonly file: string; readonly line: numbe
   return `${file}:${line}`;
 }
 
+/** Whether something in a case would go unnoticed, or is brittle. */
+export function hasGaps({ requests }: CaseDigest): boolean {
+  return requests.some(({ unnoticed, brittle }) => unnoticed.length + brittle.length > 0);
+}
+
 /** `18 of 24 changes are noticed` */
 export function noticedInWords({ noticed, countable }: ChangeCounts): string {
   return `${grouped(noticed)} of ${counted(countable, 'change')} ${noticed === 1 ? 'is' : 'are'} noticed`;
 }
 
-/** The sentence that everything comes to. */
+/** The sentences that everything comes to. */
 export function verdictInWords(digest: DoubtDigest): string {
-  const { noticed, countable, byDefinition, carried, brittle } = digest;
+  const { noticed, countable } = digest;
   if (countable === 0) return 'There was nothing to change that a check could notice.';
-  const parts = [`${noticedInWords(digest)}, ${percentText(noticed / countable)}.`];
-  if (byDefinition > 0) parts.push(`The definition alone notices ${grouped(byDefinition)} of them.`);
-  if (carried > 0) parts.push(`${grouped(carried)} more are of values that go into later requests.`);
-  if (brittle > 0) parts.push(`${counted(brittle, 'check is', 'checks are')} brittle.`);
-  return parts.join(' ');
+  return [`${noticedInWords(digest)}, ${percentText(noticed / countable)}.`, ...moreInWords(digest)].join(
+    ' ',
+  );
+}
+
+/** What else is to be known of the share. */
+export function moreInWords({ byDefinition, carried, brittle }: DoubtDigest): string[] {
+  return [
+    ...(byDefinition > 0
+      ? [`The definition of the API alone notices ${grouped(byDefinition)} of them.`]
+      : []),
+    ...(carried > 0 ? [`${grouped(carried)} more are of values that go into later requests.`] : []),
+    ...(brittle > 0 ? [`${counted(brittle, 'check is', 'checks are')} brittle.`] : []),
+  ];
 }

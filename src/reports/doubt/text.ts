@@ -3,6 +3,7 @@ import { type Measure, type Paint, visible, wrap } from '../style.ts';
 import {
   type CaseDigest,
   type DoubtDigest,
+  hasGaps,
   noticedInWords,
   type RequestDigest,
   verdictInWords,
@@ -29,10 +30,8 @@ export function doubtText(digest: DoubtDigest, view: View): string[] {
   return lines;
 }
 
-function hasSomethingToTell({ requests, leftOut }: CaseDigest): boolean {
-  return (
-    leftOut.length > 0 || requests.some(({ unnoticed, brittle }) => unnoticed.length + brittle.length > 0)
-  );
+function hasSomethingToTell(each: CaseDigest): boolean {
+  return each.leftOut.length > 0 || hasGaps(each);
 }
 
 function caseLines(each: CaseDigest, view: View): string[] {
