@@ -1,15 +1,20 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { buildPlan } from '../../src/core/analysis/build-plan.ts';
-import { readCollection } from '../../src/core/analysis/collection.ts';
+import { Source } from '../../src/core/model/source.ts';
+import { readPage } from '../../src/core/pages/read-page.ts';
 import { noChance } from '../../src/core/replay/offline-case-run.ts';
 import { readRecordedCases } from '../../src/core/replay/recorded-case.ts';
 import { replayAll } from '../../src/core/replay/replay-all.ts';
 import { AskedRequests } from '../../src/core/suggest/asked-requests.ts';
-import { candidatesFor, chooseFrom, type Suggestion } from '../../src/core/suggest/suggest.ts';
-import { filesOf } from '../support/collection.ts';
-import { type Answer, runTexts } from '../support/engine.ts';
+import { putChecks } from '../../src/core/suggest/put-checks.ts';
+import {
+  type AskedRequest,
+  candidatesFor,
+  chooseFrom,
+  type Suggestion,
+} from '../../src/core/suggest/suggest.ts';
 import { table } from '../support/inputs.ts';
+import { answerOf, asRecord, plannedOf, recordOf } from '../support/trust.ts';
 
 const kept = {
   berth: '0417',
@@ -36,22 +41,10 @@ keep $.key as secret key
 ~~~
 `;
 
-/** A response as a table has it: with its head, or a JSON or XML document alone. */
-function answerOf(text: string): ReturnType<Answer> {
-  const type = text.startsWith('<') ? 'application/xml' : 'application/json';
-  if (!text.startsWith('HTTP/')) return { body: text, headers: [['Content-Type', type]] };
-  const [head = '', ...body] = text.split('\n\n');
-  const [first = '', ...fields] = head.split('\n');
-  const headers = fields.map((line): [string, string] => {
-    const at = line.indexOf(':');
-    return [line.slice(0, at), line.slice(at + 1).trim()];
-  });
-  return { status: Number(first.split(' ')[1]), headers, body: body.join('\n\n') };
-}
-
 interface Proposed {
   /** Everything that holds. */
   readonly candidates: readonly Suggestion[];
+  readonly asked: AskedRequest;
   /** What is worth it beside the checks that are there. */
   readonly chosen: readonly string[];
 }
@@ -60,31 +53,17 @@ interface Proposed {
 async function proposed(request: string, answers: readonly string[], checks = ''): Promise<Proposed> {
   const rows = answers.map((_, index) => `turn-${'ab'[index]}`).join('\n');
   const [first = '', ...rest] = request.replace(/^(\S+) \//, '$1 http://skerry.example/').split('\n');
-  const statements = `each row of turns${checks === '' ? '' : `\n${checks}`}`;
-  const page = `${before}\n~~~csv rows turns\nturn\n${rows}\n~~~\n\n## Case\n\n~~~mervok\neach row of turns\n~~~\n\n~~~http\n${[first, ...rest].join('\n')}\n~~~\n\n~~~mervok\n${checks}\n~~~\n`;
-  const texts = { 'a.md': statements === '' ? '' : page };
+  const page = `---\nlimits: { record: 1 MiB }\n---\n${before}\n~~~csv rows turns\nturn\n${rows}\n~~~\n\n## Case\n\n~~~mervok\neach row of turns\n~~~\n\n~~~http\n${[first, ...rest].join('\n')}\n~~~\n\n~~~mervok\n${checks}\n~~~\n`;
+  const texts = { 'a.md': page };
   let turn = 0;
-  const { events, outcomes } = await runTexts(
-    texts,
-    ({ url }) =>
-      url.endsWith('/before')
-        ? { body: `{ "reservation": 9007199254740995, ${JSON.stringify(kept).slice(1)}` }
-        : answerOf(answers[turn++]!),
-    { byChance: true },
+  const events = await recordOf(texts, ({ url }) =>
+    url.endsWith('/before')
+      ? { body: `{ "reservation": 9007199254740995, ${JSON.stringify(kept).slice(1)}` }
+      : answerOf(answers[turn++]!),
   );
-  assert.ok(
-    outcomes.every(each => each.endsWith('passed')),
-    outcomes.join(),
-  );
-  const { plan, flow } = await buildPlan(await readCollection(filesOf(texts)), {
-    paths: [],
-    given: new Map(),
-  });
-  const all = async function* () {
-    yield* events;
-  };
+  const { plan, flow } = await plannedOf(texts);
   const asked = new AskedRequests(flow);
-  const { cases } = await readRecordedCases(plan, all());
+  const { cases } = await readRecordedCases(plan, asRecord(events));
   for (const { requests } of await replayAll(plan, cases, () => ({
     chance: noChance,
     file: () => Buffer.from(''),
@@ -93,7 +72,7 @@ async function proposed(request: string, answers: readonly string[], checks = ''
   const own = asked.all.find(({ planned }) => planned.title === 'Case')!;
   assert.equal(own.observations.length, answers.length);
   const candidates = await candidatesFor(own);
-  return { candidates, chosen: (await chooseFrom(candidates, own)).map(({ text }) => text) };
+  return { candidates, asked: own, chosen: (await chooseFrom(candidates, own)).map(({ text }) => text) };
 }
 
 const sections = table('suggest');
@@ -110,4 +89,86 @@ test('every pattern is proposed where it must be, and not where it may be a coin
       if (!isRight) missed.push(`${check}. ${about}`);
     }
   assert.deepEqual(missed, []);
+});
+
+test('what the case checks already is not proposed again, nor what a better check notices', async () => {
+  const answer = '{ "code": "0733", "depth": 4.2 }';
+  const bare = await proposed('GET /a/0733', [answer]);
+  assert.deepEqual(bare.chosen, [
+    'status = 200',
+    '$.code = "0733"',
+    'header content-type starts with "application/json"',
+    '$ includes { "code": text, "depth": number }',
+    'time < 200 ms',
+  ]);
+  const checked = 'status is 2xx\n$ includes { "code": "0733", "depth": number }\ntime < 1 s';
+  const beside = await proposed('GET /a/0733', [answer], checked);
+  assert.deepEqual(beside.chosen, ['header content-type starts with "application/json"']);
+});
+
+test('a value is proposed as one only where somebody asks for it', async () => {
+  const { asked } = await proposed('GET /a', ['{ "quay": "North Quay" }']);
+  const texts = async (values: boolean) => (await candidatesFor(asked, { values })).map(({ text }) => text);
+  assert.ok(!(await texts(false)).includes('$.quay = "North Quay"'));
+  assert.ok((await texts(true)).includes('$.quay = "North Quay"'));
+});
+
+test('answers that differ in everything leave what they share', async () => {
+  const { chosen } = await proposed('GET /a', ['{ "code": 4, "list": [1] }', '{ "name": "x", "list": {} }']);
+  assert.deepEqual(chosen, [
+    'status = 200',
+    'header content-type starts with "application/json"',
+    'time < 200 ms',
+  ]);
+});
+
+test('documents of 10,000 items, and 200 levels deep, are looked at', async () => {
+  const list = Array.from({ length: 10_000 }, (_, index) => ({ id: index, name: `Berth ${index % 7}` }));
+  const long = await proposed('GET /a', [JSON.stringify({ count: 10_000, list })]);
+  assert.ok(long.chosen.includes('$.count = count $.list[*]'));
+  assert.ok(long.chosen.includes('each $.list[*] includes { "id": integer, "name": text }'));
+  const deep = `${'{ "a": '.repeat(200)}"x"${' }'.repeat(200)}`;
+  assert.ok((await proposed('GET /a', [deep])).chosen.length > 2);
+});
+
+const request = '```http\nGET /a\n```\n';
+const written = (page: string, checks = ['status = 200  # the same each time', '$.a is text']) => {
+  const source = new Source('a.md', page);
+  const [step] = readPage(source).cases[0]!.steps;
+  return putChecks('a.md', page, { line: source.position(step!.range.start).line, checks });
+};
+
+test('checks are put behind those that a request has, or into a fence of their own', () => {
+  const added = '```mervok\nstatus = 200  # the same each time\n$.a is text\n```\n';
+  const rows: [string, string][] = [
+    [`# A\n\n${request}`, `# A\n\n${request}\n${added}`],
+    [`# A\n\n${request}\nBehind.\n`, `# A\n\n${request}\n${added}\nBehind.\n`],
+    [`# A\n\n${request.trimEnd()}`, `# A\n\n${request}\n${added}`],
+    [
+      `# A\n\n${request}\n\`\`\`http\nHTTP/1.1 200 OK\n\`\`\`\n`,
+      `# A\n\n${request}\n\`\`\`http\nHTTP/1.1 200 OK\n\`\`\`\n\n${added}`,
+    ],
+    [
+      `# A\n\n${request}\n\`\`\`mervok\n$.b = 1\n\`\`\`\n\n## B\n`,
+      `# A\n\n${request}\n\`\`\`mervok\n$.b = 1\nstatus = 200  # the same each time\n$.a is text\n\`\`\`\n\n## B\n`,
+    ],
+    [`# A\n\n${request}`.replaceAll('\n', '\r\n'), `# A\n\n${request}\n${added}`.replaceAll('\n', '\r\n')],
+    [
+      '# A\n\n- first\n\n  ```http\n  GET /a\n  ```\n',
+      `# A\n\n- first\n\n  \`\`\`http\n  GET /a\n  \`\`\`\n\n  ${added.trimEnd().replaceAll('\n', '\n  ')}\n`,
+    ],
+  ];
+  for (const [page, expected] of rows) assert.equal(written(page), expected);
+});
+
+test('what would make something else of a page is not written', () => {
+  const page = `# A\n\n${request}`;
+  for (const check of [
+    '```',
+
+    'repeat every 1 s for 2 s until status = 200',
+    'status =',
+    '$.a = "x\n```\n\n```http\nGET /b"',
+  ])
+    assert.equal(written(page, [check]), undefined, check);
 });

@@ -34,7 +34,7 @@ export function readsOf(statement: StatementNode, schema: SchemaText): Read[] {
   const found: Read[] = [];
   for (const part of statement.parts) {
     if (isCondition(part)) found.push(...readsOfCondition(part, schema));
-    else found.push(...readsOfExpression(part));
+    else found.push(...readsIn(part));
   }
   return found;
 }
@@ -54,30 +54,34 @@ function readsOfCondition(condition: Condition, schema: SchemaText): Read[] {
   }
 }
 
-function readsOfComparison({ subject, predicate }: Comparison, schema: SchemaText): Read[] {
-  const others = surveyOf({ type: 'comparison', subject, predicate, range: subject.range } as Comparison);
+function readsOfComparison(comparison: Comparison, schema: SchemaText): Read[] {
+  const { subject, predicate } = comparison;
   const source = subject.type === 'query' ? subject.of : subject;
-  // What is counted, or said to be gone, need not be there.
-  const isOpen = (subject.type === 'query' && subject.pick === 'count') || isAbsence(predicate);
-  const own = source.type === 'source' ? source : undefined;
-  const rest = others.sources.filter(each => each !== own).flatMap(each => partOf(each) ?? []);
-  if (!own) return [...rest, ...readsOfExpression(subject)];
-  const part = partOf(own);
-  if (!part) return rest;
+  if (source.type !== 'source') return readsIn(comparison);
+  const rest = readsIn(comparison, source);
+  const part = partOf(source);
+  if (!part || isAbsence(predicate)) return rest;
   if (subject.type === 'query' && subject.pick === 'count') return [...listOf(part), ...rest];
-  if (isOpen) return rest;
   // Of a list of what a path matches nothing is said of each.
   if (subject.type === 'query' && subject.pick === 'all') return [part, ...rest];
   return [...wantedOf(predicate, part, schema), ...rest];
 }
 
-function isAbsence(predicate: Predicate): boolean {
-  return predicate.test === 'exists' && predicate.negated;
+/** What is only computed with has to be there; of what is counted, the list. */
+function readsIn(node: Expression | Condition, but?: ResponseSource): Read[] {
+  const { nodes, sources } = surveyOf(node);
+  const counted = new Set(
+    nodes.flatMap(each => (each.type === 'query' && each.pick === 'count' ? [each.of] : [])),
+  );
+  return sources.flatMap(source => {
+    const part = source === but ? undefined : partOf(source);
+    if (!part) return [];
+    return counted.has(source) ? listOf(part) : [part];
+  });
 }
 
-/** What is only computed with has to be there. */
-function readsOfExpression(expression: Expression): Read[] {
-  return surveyOf(expression).sources.flatMap(source => partOf(source) ?? []);
+function isAbsence(predicate: Predicate): boolean {
+  return predicate.test === 'exists' && predicate.negated;
 }
 
 /** The list that is counted. */
@@ -132,7 +136,7 @@ function wantedOf(predicate: Predicate, part: Read, schema: SchemaText): Read[] 
     case 'between':
       return comparedWith(part, [predicate.low], false);
     case 'in':
-      return comparedWith(part, predicate.values, !predicate.negated);
+      return comparedWith(part, listedIn(predicate.values), !predicate.negated);
     case 'starts':
     case 'ends':
     case 'matches':
@@ -152,6 +156,12 @@ function wantedOf(predicate: Predicate, part: Read, schema: SchemaText): Read[] 
     default:
       return [part];
   }
+}
+
+/** `in A, B`, or `in [A, B]`. */
+function listedIn(values: readonly Expression[]): readonly Expression[] {
+  const [only] = values;
+  return values.length === 1 && only!.type === 'list' ? only!.items : values;
 }
 
 function kindsOfType(type: string): ReadKind[] {

@@ -1,7 +1,7 @@
 import { Excerpt } from '../model/source.ts';
 
 /** Where something stands, and what is told apart from it. */
-const places = /range$|^(?:lines|extent|fences|examples|source|findings|unread)$/i;
+const places = /range$|^(?:lines|extent|fences|examples|exampleOf|source|findings|unread)$/i;
 
 /** What a page, or a part of one, says, wherever it stands: to see that what was written into it added nothing else. */
 export function signature(what: unknown): string {

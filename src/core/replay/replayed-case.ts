@@ -131,7 +131,8 @@ export class ReplayedCase {
   ): Promise<void> {
     const verdict = await judge.judge(run);
     for (const { name } of judge.step?.gives ?? []) this.#settle(name, names);
-    if (verdict === 'holds') request?.sound.add(judge);
+    const isAsItWas = judge.step?.gives?.every(({ name }) => this.#fixed.has(name)) === true;
+    if (verdict === 'holds' || isAsItWas) request?.sound.add(judge);
     else if (judge.text !== '') {
       const { place, text } = judge;
       this.leftOut.push({ place, text, reason: this.#reasonFor(verdict, judge, operation) });

@@ -24,10 +24,12 @@ export function putChecks(file: string, text: string, { line, checks }: CheckEdi
   const found = stepAt(before, line);
   if (!found?.step.extent) return undefined;
   const { own, at, below } = found;
+  const added = alone(checks);
+  if (added.length === 0 || added.some(({ type }) => type !== 'check')) return undefined;
   const written = withChecks(text, found, checks);
   const after = readPage(new Source(file, written));
   const steps = [...own.steps];
-  steps.splice(at + 1 + below.length, 0, ...alone(checks));
+  steps.splice(at + 1 + below.length, 0, ...added);
   const cases = before.cases.map(each => (each === own ? { ...own, steps } : each));
   return signature({ ...before, cases }) === signature(after) ? written : undefined;
 }
