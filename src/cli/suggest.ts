@@ -86,7 +86,7 @@ async function suggestionsFor(
   { all, values }: SuggestFlags,
 ): Promise<RequestSuggestions> {
   const candidates = await candidatesFor(request, { values: values === true });
-  const chosen = await chooseFrom(candidates, request);
+  const chosen = chooseFrom(candidates, request);
   const shown = all ? chosen : chosen.slice(0, most);
   const { planned, step, observations } = request;
   return {
@@ -117,7 +117,7 @@ async function fromRecords(
   for (const name of named) {
     const { path } = findRun(name, root);
     const { cases, leftOut } = await readRecordedCases(plan, readRecord(path, isEvent));
-    for (const { requests } of await replayAll(plan, cases, () => replaying))
+    for (const { requests } of replayAll(plan, cases, () => replaying))
       for (const request of requests) asked.addRecorded(request);
     for (const { address, reason } of leftOut) err(`${address} is left out of ${name}: ${reason}.\n`);
   }

@@ -64,7 +64,7 @@ async function proposed(request: string, answers: readonly string[], checks = ''
   const { plan, flow } = await plannedOf(texts);
   const asked = new AskedRequests(flow);
   const { cases } = await readRecordedCases(plan, asRecord(events));
-  for (const { requests } of await replayAll(plan, cases, () => ({
+  for (const { requests } of replayAll(plan, cases, () => ({
     chance: noChance,
     file: () => Buffer.from(''),
   })))
@@ -72,7 +72,7 @@ async function proposed(request: string, answers: readonly string[], checks = ''
   const own = asked.all.find(({ planned }) => planned.title === 'Case')!;
   assert.equal(own.observations.length, answers.length);
   const candidates = await candidatesFor(own);
-  return { candidates, asked: own, chosen: (await chooseFrom(candidates, own)).map(({ text }) => text) };
+  return { candidates, asked: own, chosen: chooseFrom(candidates, own).map(({ text }) => text) };
 }
 
 const sections = table('suggest');

@@ -7,6 +7,7 @@ import type { Judge } from '../replay/judge.ts';
 import type { ReplayedRequest } from '../replay/replayed-case.ts';
 import { type Trial, tryChanges } from '../replay/try-changes.ts';
 import type { Suggestion } from '../suggest/suggest.ts';
+import { TimeLimitError, withinOneLimit } from '../text/time-limit.ts';
 import { equal } from '../values/compare.ts';
 import { isOpen } from '../values/open-value.ts';
 import type { LaterUses } from './later-uses.ts';
@@ -53,76 +54,123 @@ export interface DoubtChoices {
 /** So many changes are made in one answer; where there are more, chance chooses. */
 const mostChanges = 600;
 
+/** In bytes and milliseconds: of a smaller answer, all that is tried shares one limit, since each of its own takes a while. */
+const [smallAnswer, limit] = [64 * 1024, 10_000];
+
 /** Changes an answer in one thing after the other, and looks who notices. */
-export async function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): Promise<DoubtedRequest> {
-  const { candidates, described, later, chance, sample } = choices;
-  const { response } = request.answer;
-  const own = [...request.sound];
-  const judges = [...own, ...candidates.map(({ judge }) => judge)];
-  const changes = () => changesOf(response!, { judges, described, ...(chance && { chance: chance() }) });
-  const brittle = await brittleOf(request, own, changes());
-  const isBrittle = new Set(brittle.map(({ judge }) => judge));
-  const sound = own.filter(judge => !isBrittle.has(judge));
-  let possible = 0;
-  for (const { kind } of changes()) if (kind !== 'added') possible++;
-  const counted = { noticed: 0, byDefinition: 0, carried: 0 };
-  const unnoticed: Unnoticed[] = [];
-  let tried = 0;
-  // Names have to be made by all, whoever is listened to.
-  for await (const trial of tryChanges(request, chosen(changes(), possible, sample), request.judges)) {
-    tried++;
-    const failing = sound.filter(judge => trial.failing.has(judge));
-    if (failing.length > 0) {
-      counted.noticed++;
-      if (failing.every(({ step }) => step === undefined)) counted.byDefinition++;
-      continue;
+export function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): DoubtedRequest {
+  const all = () => new RequestDoubt(request, choices).doubt();
+  if (request.answer.response!.weight > smallAnswer) return all();
+  try {
+    return withinOneLimit(limit, 'what the changes of an answer come to', all);
+  } catch (error) {
+    if (error instanceof TimeLimitError) return all();
+    throw error;
+  }
+}
+
+class RequestDoubt {
+  readonly #own: readonly Judge[];
+  readonly #unnoticed: Change[] = [];
+  #noticed = 0;
+  #byDefinition = 0;
+  #carried = 0;
+
+  constructor(
+    readonly request: ReplayedRequest,
+    readonly choices: DoubtChoices,
+  ) {
+    this.#own = [...request.sound];
+  }
+
+  doubt(): DoubtedRequest {
+    const { request } = this;
+    const brittle = this.#brittle();
+    const isBrittle = new Set(brittle.map(({ judge }) => judge));
+    const sound = this.#own.filter(judge => !isBrittle.has(judge));
+    let possible = 0;
+    for (const { kind } of this.#changes()) if (kind !== 'added') possible++;
+    let tried = 0;
+    // Names have to be made by all, whoever is listened to.
+    for (const trial of tryChanges(request, this.#chosen(possible), request.judges)) {
+      tried++;
+      this.#count(trial, sound);
     }
-    const changed = changedNames(request, trial);
-    if (changed.some(name => later.entersRequest(name, request))) counted.carried++;
-    else if (await isNoticedLater(changed, trial, request, later)) counted.noticed++;
-    else {
-      const remedies = await remediesFor(trial.change, request, candidates);
-      if (remedies.length > 0) unnoticed.push({ change: told(trial.change), remedies });
+    return {
+      request,
+      tried,
+      possible,
+      noticed: this.#noticed,
+      byDefinition: this.#byDefinition,
+      carried: this.#carried,
+      unnoticed: this.#remedied(),
+      brittle,
+    };
+  }
+
+  #changes(): Iterable<Change> {
+    const { candidates, described, chance } = this.choices;
+    const judges = [...this.#own, ...candidates.map(({ judge }) => judge)];
+    return changesOf(this.request.answer.response!, {
+      judges,
+      described,
+      ...(chance && { chance: chance() }),
+    });
+  }
+
+  /** What is added nobody should notice. A definition may well say that there is nothing else. */
+  #brittle(): Brittle[] {
+    const found = new Map<Judge, Brittle>();
+    const asked = new Set(this.#own.filter(({ step }) => step !== undefined));
+    const additions = filtered(this.#changes(), ({ kind }) => kind === 'added');
+    for (const { change, failing } of tryChanges(this.request, additions, this.request.judges))
+      for (const judge of failing)
+        if (asked.has(judge) && !found.has(judge)) found.set(judge, { judge, at: change.at });
+    return [...found.values()];
+  }
+
+  /** All but additions; of too many of them as many as there may be, each as likely as the others. */
+  *#chosen(possible: number): Generator<Change> {
+    let left = possible;
+    let wanted = Math.min(possible, mostChanges);
+    for (const change of filtered(this.#changes(), ({ kind }) => kind !== 'added')) {
+      if (this.choices.sample() * left < wanted) {
+        wanted--;
+        yield change;
+      }
+      left--;
     }
   }
-  return { request, tried, possible, ...counted, unnoticed, brittle };
-}
 
-function told({ at, kind, words }: Change): Unnoticed['change'] {
-  return { at, kind, words };
-}
+  #count(trial: Trial, sound: readonly Judge[]): void {
+    const { request } = this;
+    const { later } = this.choices;
+    const failing = sound.filter(judge => trial.failing.has(judge));
+    if (failing.length > 0) {
+      this.#noticed++;
+      if (failing.every(({ step }) => step === undefined)) this.#byDefinition++;
+      return;
+    }
+    const changed = changedNames(request, trial);
+    if (changed.some(name => later.entersRequest(name, request))) this.#carried++;
+    else if (isNoticedLater(changed, trial, request, later)) this.#noticed++;
+    else this.#unnoticed.push(trial.change);
+  }
 
-/** What is added nobody should notice. A definition may well say that there is nothing else. */
-async function brittleOf(
-  request: ReplayedRequest,
-  own: readonly Judge[],
-  changes: Iterable<Change>,
-): Promise<Brittle[]> {
-  const found = new Map<Judge, Brittle>();
-  const asked = new Set(own.filter(({ step }) => step !== undefined));
-  const additions = filtered(changes, ({ kind }) => kind === 'added');
-  for await (const { change, failing } of tryChanges(request, additions, request.judges))
-    for (const judge of failing)
-      if (asked.has(judge) && !found.has(judge)) found.set(judge, { judge, at: change.at });
-  return [...found.values()];
+  /** Of what went unnoticed, that which a check could notice, with such checks. */
+  #remedied(): Unnoticed[] {
+    const { candidates } = this.choices;
+    const judges = candidates.map(({ judge }) => judge);
+    return [...tryChanges(this.request, this.#unnoticed, judges)].flatMap(({ change, failing }) => {
+      const remedies = candidates.filter(({ judge }) => failing.has(judge));
+      const { at, kind, words } = change;
+      return remedies.length === 0 ? [] : [{ change: { at, kind, words }, remedies }];
+    });
+  }
 }
 
 function* filtered(changes: Iterable<Change>, isMeant: (change: Change) => boolean): Generator<Change> {
   for (const change of changes) if (isMeant(change)) yield change;
-}
-
-/** All but additions; of too many of them as many as there may be, each as likely as the others. */
-function* chosen(changes: Iterable<Change>, possible: number, sample: Chance): Generator<Change> {
-  let left = possible;
-  let wanted = Math.min(possible, mostChanges);
-  for (const change of changes) {
-    if (change.kind === 'added') continue;
-    if (sample() * left < wanted) {
-      wanted--;
-      yield change;
-    }
-    left--;
-  }
 }
 
 function changedNames({ made }: ReplayedRequest, { names }: Trial): string[] {
@@ -139,30 +187,19 @@ function isSame(a: Value | undefined, b: Value | undefined): boolean {
 }
 
 /** Whether a check that stands further below, or in a later case, fails with names that a changed answer has made. */
-async function isNoticedLater(
+function isNoticedLater(
   changed: readonly string[],
   { names }: Trial,
   request: ReplayedRequest,
   later: LaterUses,
-): Promise<boolean> {
+): boolean {
   const others = new Set(changed.flatMap(name => later.lookedAtBelow(name, request)));
   for (const { replayed, answer, bound, judges, sound } of others) {
     const known = new Map(bound);
     for (const name of changed) known.set(name, names.lookup(name));
     const run = replayed.runWith(replayed.namesFrom(known));
     run.answer(answer);
-    for (const judge of judges) if ((await judge.judge(run)) === 'fails' && sound.has(judge)) return true;
+    for (const judge of judges) if (judge.judge(run) === 'fails' && sound.has(judge)) return true;
   }
   return false;
-}
-
-async function remediesFor(
-  change: Change,
-  request: ReplayedRequest,
-  candidates: readonly Suggestion[],
-): Promise<Suggestion[]> {
-  const judges = candidates.map(({ judge }) => judge);
-  for await (const { failing } of tryChanges(request, [change], judges))
-    return candidates.filter(({ judge }) => failing.has(judge));
-  return [];
 }

@@ -40,7 +40,7 @@ export async function doubt(
   options: DoubtOptions,
 ): Promise<Doubt> {
   const { cases: recorded, leftOut } = await readRecordedCases(plan, events);
-  const replayed = await replayAll(plan, recorded, ({ planned }) => ({
+  const replayed = replayAll(plan, recorded, ({ planned }) => ({
     chance: options.chanceFor('statements', planned.address),
     file: options.file,
   }));

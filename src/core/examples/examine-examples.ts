@@ -29,7 +29,7 @@ export async function examineExamples(plan: Plan, flow: Flow): Promise<Finding[]
     for (const planned of page.cases) {
       const each = cases.get(planned.address)!;
       const names = new NamesBefore(scope, planned, { rows: new Set(flow.rowNames(each)), isFixed });
-      findings.push(...(await examineCase(planned, new OfflineCaseRun(plan, planned, names))));
+      findings.push(...examineCase(planned, new OfflineCaseRun(plan, planned, names)));
       findings.push(...unknownNames(planned, each, flow));
     }
   }
@@ -55,7 +55,7 @@ function fixedVariables(
 }
 
 /** Carries out what looks at the answers of a case against its examples. */
-async function examineCase({ steps }: PlannedCase, run: OfflineCaseRun): Promise<Finding[]> {
+function examineCase({ steps }: PlannedCase, run: OfflineCaseRun): Finding[] {
   const findings: Finding[] = [];
   let example: ExampleOfAnswer | undefined;
   for (const step of steps) {
@@ -65,11 +65,11 @@ async function examineCase({ steps }: PlannedCase, run: OfflineCaseRun): Promise
       const sound = examples.filter(({ errors }) => errors.length === 0);
       example = sound.at(-1);
       if (repetition)
-        for (const each of sound.slice(0, -1)) findings.push(...(await endsEarly(each, repetition, run)));
+        for (const each of sound.slice(0, -1)) findings.push(...endsEarly(each, repetition, run));
       run.answer(example?.answer(run.evaluation));
       if (!example || !repetition) continue;
     }
-    const { goesOn, broken } = await run.judge(step.operation === undefined ? step : step.repetition!.until);
+    const { goesOn, broken } = run.judge(step.operation === undefined ? step : step.repetition!.until);
     if (example) findings.push(...broken.map(each => contradicted(example!, each)));
     if (!goesOn) break;
   }
@@ -77,13 +77,13 @@ async function examineCase({ steps }: PlannedCase, run: OfflineCaseRun): Promise
 }
 
 /** An example that others follow must leave open that the request is sent again. */
-async function endsEarly(
+function endsEarly(
   example: ExampleOfAnswer,
   { until }: NonNullable<PlannedStep['repetition']>,
   run: OfflineCaseRun,
-): Promise<Finding[]> {
+): Finding[] {
   run.answer(example.answer(run.evaluation));
-  const { isOpen, broken } = await run.judge(until);
+  const { isOpen, broken } = run.judge(until);
   if (isOpen || broken.length > 0) return [];
   return [
     finding(

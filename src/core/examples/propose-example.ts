@@ -42,7 +42,7 @@ export async function proposeExamples(
     if (!(step instanceof HttpStep) || !(answer.response instanceof ResponseView)) continue;
     const place = placeFor(step, answer.response, isContradicted);
     if (!place) continue;
-    const text = await textFor(step, answer.response, offered, passed);
+    const text = textFor(step, answer.response, offered, passed);
     const refusal = refusalOf(text, passed);
     proposals.push({
       place: step.place,
@@ -71,12 +71,7 @@ function placeFor(
   return !compared && repetition ? {} : undefined;
 }
 
-async function textFor(
-  step: HttpStep,
-  view: ResponseView,
-  offered: OfferedAnswer,
-  passed: PassedCase,
-): Promise<string> {
+function textFor(step: HttpStep, view: ResponseView, offered: OfferedAnswer, passed: PassedCase): string {
   const { bound } = offered;
   const { base } = step.request;
   const names: KnownNames = {
@@ -91,7 +86,7 @@ async function textFor(
   if (document instanceof Missing || whole.split('\n').length <= mostLines) return whole;
   const cut = withShortLists(document);
   const isSame = differencesOf(shapeOf(document), shapeOf(document), shapeOf(cut)).length === 0;
-  if (!isSame || !(await allHold(answerWith(cut, view, offered), offered, passed))) return whole;
+  if (!isSame || !allHold(answerWith(cut, view, offered), offered, passed)) return whole;
   return write(cut);
 }
 
@@ -133,11 +128,7 @@ class PartView extends DocumentView {
 }
 
 /** Whether all checks below an operation hold for an answer, whatever else becomes known. */
-async function allHold(
-  answer: Answer,
-  { step, bound }: OfferedAnswer,
-  { plan, planned }: PassedCase,
-): Promise<boolean> {
+function allHold(answer: Answer, { step, bound }: OfferedAnswer, { plan, planned }: PassedCase): boolean {
   const known = new Map(bound);
   const run = new OfflineCaseRun(plan, planned, {
     lookup: name => known.get(name) ?? openEntry,
@@ -146,7 +137,7 @@ async function allHold(
   run.answer(answer);
   const until = step.repetition ? [step.repetition.until] : [];
   for (const each of [...until, ...stepsBelow(step, planned)]) {
-    const { isOpen, broken, goesOn } = await run.judge(each);
+    const { isOpen, broken, goesOn } = run.judge(each);
     if (isOpen || broken.length > 0) return false;
     if (!goesOn) break;
   }

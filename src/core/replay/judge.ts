@@ -18,7 +18,7 @@ export interface Judge {
   readonly place: Place;
   /** Nothing where it is the definition. */
   readonly step?: PlannedStep;
-  judge(run: OfflineCaseRun): Verdict | Promise<Verdict>;
+  judge(run: OfflineCaseRun): Verdict;
 }
 
 export function judgeOfStep(step: PlannedStep): Judge {
@@ -57,8 +57,8 @@ function judgeCondition(step: PlannedCondition & { readonly level?: string }, ru
   return guarded(() => (step.truth(run) === true ? 'holds' : 'fails'));
 }
 
-async function judgeStep(step: PlannedStep, run: OfflineCaseRun): Promise<Verdict> {
-  const { isOpen, broken } = await run.judge(step);
+function judgeStep(step: PlannedStep, run: OfflineCaseRun): Verdict {
+  const { isOpen, broken } = run.judge(step);
   if (broken.length > 0) return 'fails';
   return isOpen ? 'open' : 'holds';
 }

@@ -87,11 +87,15 @@ export class OfflineCaseRun implements StepRun {
     this.evaluation.answer = answer;
   }
 
-  async judge(step: Pick<PlannedStep, 'carryOut' | 'gives' | 'place' | 'text'>): Promise<Judgement> {
+  /** Carries out a statement. */
+  judge(step: Pick<PlannedStep, 'carryOut' | 'gives' | 'place' | 'text'>): Judgement {
     this.#broken = [];
     this.#hasFailed = false;
     try {
-      return { goesOn: await step.carryOut(this), isOpen: false, broken: this.#broken };
+      const going = step.carryOut(this);
+      // What waits has nothing to say of an answer.
+      if (typeof going !== 'boolean') going.catch(() => undefined);
+      return { goesOn: going !== false, isOpen: false, broken: this.#broken };
     } catch (error) {
       if (!(error instanceof OpenValueError || error instanceof TemplateError)) throw error;
       for (const given of step.gives ?? []) this.names.forget(given);

@@ -8,16 +8,16 @@ import { ReplayedCase, type Replaying } from './replayed-case.ts';
  * Carries out cases again, in the order in which they ran. A record tells the characters of a value and not its kind: what an
  * earlier case has made of its answer is what later ones have.
  */
-export async function replayAll(
+export function replayAll(
   plan: Plan,
   cases: readonly RecordedCase[],
   replayingFor: (recorded: RecordedCase) => Replaying,
-): Promise<ReplayedCase[]> {
+): ReplayedCase[] {
   const made = new Map<string, Entry>();
   const replayed: ReplayedCase[] = [];
   for (const recorded of cases) {
     const own = { ...recorded, known: withKinds(recorded.known, made) };
-    const one = await ReplayedCase.of(plan, own, replayingFor(recorded));
+    const one = ReplayedCase.of(plan, own, replayingFor(recorded));
     for (const [name, entry] of one.made) made.set(name, entry);
     replayed.push(one);
   }

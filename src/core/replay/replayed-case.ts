@@ -63,9 +63,9 @@ export class ReplayedCase {
     this.#file = file;
   }
 
-  static async of(plan: Plan, recorded: RecordedCase, replaying: Replaying): Promise<ReplayedCase> {
+  static of(plan: Plan, recorded: RecordedCase, replaying: Replaying): ReplayedCase {
     const replayed = new ReplayedCase(plan, recorded, replaying);
-    await replayed.#carryOut();
+    replayed.#carryOut();
     return replayed;
   }
 
@@ -82,7 +82,7 @@ export class ReplayedCase {
     return new ReplayedNames(known, this.#fixed);
   }
 
-  async #carryOut(): Promise<void> {
+  #carryOut(): void {
     const { planned, answers, known } = this.recorded;
     const names = new ReplayedNames(known, this.#fixed);
     const run = this.runWith(names);
@@ -93,7 +93,7 @@ export class ReplayedCase {
       if (step.kind === 'script') continue;
       if (step.operation === undefined) {
         const judge = request?.judges.find(each => each.step === step) ?? judgeOfStep(step);
-        await this.#tryOut(judge, run, names, { request, operation });
+        this.#tryOut(judge, run, names, { request, operation });
         continue;
       }
       if (request) request.made = new Map(names.values);
@@ -105,7 +105,7 @@ export class ReplayedCase {
       this.requests.push(request);
       for (const judge of request.judges)
         if (!judge.step || judge.step === (step as HttpStep).repetition?.until)
-          await this.#tryOut(judge, run, names, { request, operation });
+          this.#tryOut(judge, run, names, { request, operation });
     }
     if (request) request.made = new Map(names.values);
     this.made = names.made;
@@ -123,13 +123,13 @@ export class ReplayedCase {
     };
   }
 
-  async #tryOut(
+  #tryOut(
     judge: Judge,
     run: OfflineCaseRun,
     names: ReplayedNames,
     { request, operation }: { request: ReplayedRequest | undefined; operation: PlannedStep | undefined },
-  ): Promise<void> {
-    const verdict = await judge.judge(run);
+  ): void {
+    const verdict = judge.judge(run);
     for (const { name } of judge.step?.gives ?? []) this.#settle(name, names);
     const isAsItWas = judge.step?.gives?.every(({ name }) => this.#fixed.has(name)) === true;
     if (verdict === 'holds' || isAsItWas) request?.sound.add(judge);

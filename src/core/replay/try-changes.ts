@@ -1,3 +1,4 @@
+import { TimeLimitError, withinOneLimit } from '../text/time-limit.ts';
 import type { Change } from './changes/change.ts';
 import type { Judge } from './judge.ts';
 import type { RecordedAnswer } from './recorded-exchange.ts';
@@ -19,21 +20,39 @@ export interface Trial {
   readonly names: ReplayedNames;
 }
 
-/** Makes one change at a time, and lets those judge who hold for the answer as it came. Nothing outlasts its change. */
-export async function* tryChanges(
-  { replayed, answer, bound }: TriedAnswer,
+/** So many changes share a limit, in milliseconds: one for each would take longer than most of them. */
+const [together, limit] = [32, 10_000];
+
+/** Makes one change at a time, and lets those judge who hold for the answer as it came. */
+export function* tryChanges(
+  answer: TriedAnswer,
   changes: Iterable<Change>,
   judges: readonly Judge[],
-): AsyncGenerator<Trial> {
+): Generator<Trial> {
+  let batch: Change[] = [];
   for (const change of changes) {
-    const names = replayed.namesFrom(bound);
-    const run = replayed.runWith(names);
-    run.answer({ response: change.apply(), sent: answer.sent, fault: answer.fault });
-    const failing = new Set<Judge>();
-    for (const judge of judges) {
-      const verdict = judge.judge(run);
-      if ((typeof verdict === 'string' ? verdict : await verdict) === 'fails') failing.add(judge);
-    }
-    yield { change, failing, names };
+    batch.push(change);
+    if (batch.length < together) continue;
+    yield* tryTogether(answer, batch, judges);
+    batch = [];
   }
+  yield* tryTogether(answer, batch, judges);
+}
+
+function tryTogether(answer: TriedAnswer, batch: readonly Change[], judges: readonly Judge[]): Trial[] {
+  const all = () => batch.map(change => tryOne(answer, change, judges));
+  try {
+    return withinOneLimit(limit, 'what a change comes to', all);
+  } catch (error) {
+    // One by one, each statement has its own limit, and the others are not held up.
+    if (error instanceof TimeLimitError) return all();
+    throw error;
+  }
+}
+
+function tryOne({ replayed, answer, bound }: TriedAnswer, change: Change, judges: readonly Judge[]): Trial {
+  const names = replayed.namesFrom(bound);
+  const run = replayed.runWith(names);
+  run.answer({ response: change.apply(), sent: answer.sent, fault: answer.fault });
+  return { change, failing: new Set(judges.filter(judge => judge.judge(run) === 'fails')), names };
 }

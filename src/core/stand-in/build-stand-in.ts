@@ -116,7 +116,7 @@ class PatternBuilder implements BuiltPatterns {
     const rows = await this.#rowsOf(planned, pageRows, run.evaluation);
     for (const [index, step] of planned.steps.entries()) {
       if (step.operation === undefined) {
-        const { goesOn } = await run.judge(step);
+        const { goesOn } = run.judge(step);
         if (!goesOn) break;
         continue;
       }

@@ -13,6 +13,8 @@ export interface ScalarPlace {
   readonly name: string;
   /** By answer, in order; in each there is one at least. */
   readonly values: readonly (readonly Value[])[];
+  /** Of all answers. */
+  readonly all: readonly Value[];
   /** Whether there may be several in one answer, so that a check has to say which it means. */
   readonly isRepeated: boolean;
   /** What holds it, so that members of one object are known for that. */
@@ -34,9 +36,17 @@ export interface ListPlace {
 /** So many places are looked at; what is beyond them is looked at by nobody either. */
 const mostPlaces = 500;
 
-export function scalarsOf(subject: Subject): ScalarPlace[] {
-  const places = [...jsonScalars(subject), ...xmlScalars(subject)].slice(0, mostPlaces);
-  return places.filter(place => !allValues(place).some(value => isHidden(value, subject)));
+/** Every pattern asks for them. */
+const found = new WeakMap<Subject, readonly ScalarPlace[]>();
+
+export function scalarsOf(subject: Subject): readonly ScalarPlace[] {
+  let places = found.get(subject);
+  if (!places) {
+    const all = [...jsonScalars(subject), ...xmlScalars(subject)].slice(0, mostPlaces);
+    places = all.filter(({ all: values }) => !values.some(value => isHidden(value, subject)));
+    found.set(subject, places);
+  }
+  return places;
 }
 
 /** Whether nobody may see a value; in a record it is masked. */
@@ -59,6 +69,7 @@ function jsonScalars({ json, described }: Subject): ScalarPlace[] {
       path: partPath(way),
       name,
       values,
+      all: values.flat(),
       isRepeated,
       parent: partPath(way.slice(0, -1)),
       described: described?.part(way),
@@ -82,7 +93,8 @@ function xmlScalars({ xml }: Subject): ScalarPlace[] {
     const values = part.values.map(own => own.map(text => new Plain(text)));
     const parent = part.parent!.path;
     const name = part.name.replace('@', '');
-    return [{ path: part.path, name, values, isRepeated: part.isRepeated, parent, described: undefined }];
+    const { path, isRepeated } = part;
+    return [{ path, name, values, all: values.flat(), isRepeated, parent, described: undefined }];
   });
 }
 
@@ -112,11 +124,6 @@ export function numberIn(value: Value | undefined): number | undefined {
   if (typeof value === 'string') return undefined;
   const text = charactersOf(value).trim();
   return /^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(text) ? Number(text) : undefined;
-}
-
-/** Of all answers. */
-export function allValues({ values }: ScalarPlace): Value[] {
-  return values.flat();
 }
 
 export function isVaried(values: Iterable<Value>): boolean {

@@ -3,6 +3,8 @@ import type { DescribedAnswer } from '../definition/hold/held-exchange.ts';
 import { loadPackages, packagesOf } from '../language/packages.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import { Excerpt, Source } from '../model/source.ts';
+import { Missing } from '../model/value.ts';
+import { DocumentView, withOther } from '../replay/changes/changed-view.ts';
 import { changesOf } from '../replay/changes/changes.ts';
 import { type Judge, judgeOfStep } from '../replay/judge.ts';
 import { noChance, OfflineCaseRun } from '../replay/offline-case-run.ts';
@@ -12,7 +14,9 @@ import { mask as masked } from '../secrecy/masker.ts';
 import { checkKind, planCheck, readChecks } from '../steps/check/check.ts';
 import type { CheckStep } from '../steps/check/check-step.ts';
 import type { HttpStep } from '../steps/http/http-step.ts';
+import type { ResponseView } from '../steps/http/response-view.ts';
 import { originIn } from '../text/hosts.ts';
+import { withShortLists } from '../values/document-parts.ts';
 import { unlessOpen } from '../values/open-value.ts';
 import type { Candidate } from './candidate.ts';
 import { originsOf } from './origins.ts';
@@ -63,52 +67,70 @@ export async function candidatesFor(
       const step = await readCheck(text);
       if (step) found.set(text, { text, reason, pattern: pattern.name, judge: judgeOfStep(step) });
     }
-  const holding: Suggestion[] = [];
-  for (const each of found.values()) if (await holdsEverywhere(each.judge, request)) holding.push(each);
-  return holding;
+  return [...found.values()].filter(({ judge }) => holdsEverywhere(judge, request));
 }
 
 /**
  * Of those, what notices a change that neither the checks of the case nor a better one notices. No change is about how long
  * a request takes: that is proposed where nothing looks at it.
  */
-export async function chooseFrom(
-  candidates: readonly Suggestion[],
-  request: AskedRequest,
-): Promise<Suggestion[]> {
+export function chooseFrom(candidates: readonly Suggestion[], request: AskedRequest): Suggestion[] {
   const [first] = request.observations as [Observation, ...Observation[]];
   const own = request.judges.filter(judge => judge.step);
-  const noticed = await changesNoticed(first, own, candidates, request);
+  const noticed = changesNoticed(first, own, candidates, request);
   const looksAtTime = own.some(({ step }) => step?.looksAt?.().some(({ form }) => form === 'time'));
   const covered = new Set<number>();
   return candidates.filter(({ judge, pattern }) => {
     if (pattern === 'time') return !looksAtTime;
-    const fresh = [...(noticed.get(judge) ?? [])].filter(each => !covered.has(each));
+    const own = noticed.get(judge);
+    // What does not hold for a shortened answer was not tried.
+    if (!own) return true;
+    const fresh = [...own].filter(each => !covered.has(each));
     for (const each of fresh) covered.add(each);
     return fresh.length > 0;
   });
 }
 
 /** By candidate: which changes it notices that the case does not notice by itself. */
-async function changesNoticed(
+function changesNoticed(
   { response, answer, bound, at }: Observation,
   own: readonly Judge[],
   candidates: readonly Suggestion[],
   request: AskedRequest,
-): Promise<ReadonlyMap<Judge, ReadonlySet<number>>> {
-  const all = [...own, ...candidates.map(({ judge }) => judge)];
-  const changes = changesOf(response, { judges: all, described: describedAnswer(request) });
+): ReadonlyMap<Judge, ReadonlySet<number>> {
+  const view = shortened(response);
+  const replayed = runsOf(request, () => at);
+  const holds = (judge: Judge) => {
+    const run = replayed.runWith(replayed.namesFrom(bound));
+    run.answer({ ...answer, response: view });
+    return judge.judge(run) === 'holds';
+  };
+  const isTried = (judge: Judge) => view === response || holds(judge);
+  const checking = own.filter(isTried);
+  const all = [...checking, ...candidates.map(({ judge }) => judge).filter(isTried)];
+  const changes = changesOf(view, { judges: all, described: describedAnswer(request) });
   const noticed = new Map(all.map(judge => [judge, new Set<number>()]));
   let index = 0;
-  for await (const { failing } of tryChanges(
-    { replayed: runsOf(request, () => at), answer, bound },
-    changes,
-    all,
-  )) {
+  for (const { failing } of tryChanges({ replayed, answer, bound }, changes, all)) {
     index++;
-    if (!own.some(judge => failing.has(judge))) for (const judge of failing) noticed.get(judge)!.add(index);
+    if (!checking.some(judge => failing.has(judge)))
+      for (const judge of failing) noticed.get(judge)!.add(index);
   }
   return noticed;
+}
+
+/** So many items of a list say as much of what a check notices as all of them. */
+const mostItems = 12;
+
+/** A response whose long lists are cut. */
+function shortened(view: ResponseView): ResponseView {
+  const isDocument = view.hasContent && !isXml(view);
+  const document = isDocument ? view.document : undefined;
+  if (document === undefined || document instanceof Missing) return view;
+  const short = withShortLists(document, mostItems);
+  if (short === document) return view;
+  const body = Buffer.from(new DocumentView(view, short).text);
+  return withOther(view, { body, size: body.length });
 }
 
 /** What the definition of the API says of the answer to a request; after redirects, to the last one. */
@@ -131,12 +153,12 @@ function runsOf({ plan, planned, chance }: AskedRequest, now: () => number): Tri
   };
 }
 
-async function holdsEverywhere(judge: Judge, request: AskedRequest): Promise<boolean> {
+function holdsEverywhere(judge: Judge, request: AskedRequest): boolean {
   for (const { answer, bound, at } of request.observations) {
     const runs = runsOf(request, () => at);
     const run = runs.runWith(runs.namesFrom(bound));
     run.answer(answer);
-    if ((await judge.judge(run)) !== 'holds') return false;
+    if (judge.judge(run) !== 'holds') return false;
   }
   return true;
 }

@@ -120,3 +120,15 @@ export function withValueAt(document: Value, way: Way, value: Value | undefined)
     }),
   );
 }
+
+/** A document whose lists have so many items at the most; itself, where none is longer. */
+export function withShortLists(value: Value, most: number): Value {
+  if (Array.isArray(value)) {
+    const kept = value.slice(0, most).map(item => withShortLists(item, most));
+    const isSame = kept.length === value.length && kept.every((item, at) => item === value[at]);
+    return isSame ? value : kept;
+  }
+  if (!isObject(value)) return value;
+  const members = Object.entries(value).map(([name, each]) => [name, withShortLists(each, most)] as const);
+  return members.every(([name, each]) => each === value[name]) ? value : Object.fromEntries(members);
+}

@@ -6,7 +6,7 @@ import { isNumeric } from '../../values/number.ts';
 import { isOpen } from '../../values/open-value.ts';
 import type { Candidate } from '../candidate.ts';
 import type { Origin } from '../origins.ts';
-import { allValues, charactersOf, isVaried, numberIn, type ScalarPlace, scalarsOf } from '../places.ts';
+import { charactersOf, isVaried, numberIn, type ScalarPlace, scalarsOf } from '../places.ts';
 import type { Subject } from '../subject.ts';
 import { agree, isKey } from '../words.ts';
 import type { Pattern } from './pattern.ts';
@@ -87,7 +87,7 @@ export const limit: Pattern = {
 
 function keepsTo(place: ScalarPlace, { values }: Origin, operator: '>=' | '<='): boolean {
   return (
-    isVaried(allValues(place)) &&
+    isVaried(place.all) &&
     place.values.every((own, at) => {
       const asked = numberIn(values[at]);
       return (
@@ -106,7 +106,7 @@ export const member: Pattern = {
   name: 'member',
   *find(subject, origins) {
     for (const place of scalarsOf(subject)) {
-      if (!place.isRepeated || !isKey(place.name) || !isVaried(allValues(place))) continue;
+      if (!place.isRepeated || !isKey(place.name) || !isVaried(place.all)) continue;
       const origin = origins.find(
         ({ values, isName }) =>
           isName &&
@@ -160,7 +160,7 @@ function isEqual(value: Value, other: Value): boolean {
 
 /** A number that was kept may stand in an answer as a text. */
 function isTextOf(place: ScalarPlace, { values, isName }: Origin): boolean {
-  const isText = allValues(place).every(value => typeof value === 'string');
+  const isText = place.all.every(value => typeof value === 'string');
   return isName && isText && values.some(isNumeric);
 }
 

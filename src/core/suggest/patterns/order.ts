@@ -1,6 +1,6 @@
 import type { Value } from '../../model/value.ts';
 import { readDate, readTimestamp } from '../../values/text.ts';
-import { allValues, numberIn, type ScalarPlace, scalarsOf } from '../places.ts';
+import { numberIn, type ScalarPlace, scalarsOf } from '../places.ts';
 import { isSpan, isToCome } from '../words.ts';
 import type { Pattern } from './pattern.ts';
 
@@ -23,7 +23,7 @@ export const span: Pattern = {
 };
 
 function isOrdered(place: ScalarPlace): boolean {
-  const values = allValues(place);
+  const values = place.all;
   return (
     values.every(value => instantOf(value) !== undefined) ||
     values.every(value => numberIn(value) !== undefined)
@@ -33,7 +33,7 @@ function isOrdered(place: ScalarPlace): boolean {
 /** Written in one form, they are in the order of their characters too. */
 function isAlike(begin: ScalarPlace, end: ScalarPlace): boolean {
   const form = (value: Value) => (typeof value === 'string' ? value.replace(/\d/g, '0') : typeof value);
-  return new Set([...allValues(begin), ...allValues(end)].map(form)).size === 1;
+  return new Set([...begin.all, ...end.all].map(form)).size === 1;
 }
 
 function instantOf(value: Value): number | undefined {

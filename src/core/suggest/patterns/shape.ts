@@ -6,7 +6,7 @@ import type { DocumentPart } from '../../values/document-parts.ts';
 import { isInteger, isNumeric } from '../../values/number.ts';
 import type { Candidate } from '../candidate.ts';
 import { textLiteral } from '../literal.ts';
-import { allValues, charactersOf, listsOf, numberIn, scalarsOf } from '../places.ts';
+import { charactersOf, listsOf, numberIn, scalarsOf } from '../places.ts';
 import type { Subject } from '../subject.ts';
 import { isWhole } from '../words.ts';
 import type { Pattern } from './pattern.ts';
@@ -128,7 +128,7 @@ function narrower(texts: readonly string[]): string {
 
 function* contentOf(subject: Subject): Generator<Candidate> {
   for (const place of scalarsOf(subject)) {
-    const values = allValues(place);
+    const values = place.all;
     if (values.every(value => numberIn(value) !== undefined))
       yield { text: `${ledBy(place)} is number`, reason: 'a number' };
     else if (values.every(value => charactersOf(value).trim() !== ''))

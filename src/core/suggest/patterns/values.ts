@@ -1,5 +1,5 @@
 import { literal, patternLiteral } from '../literal.ts';
-import { allValues, charactersOf, isVaried, type ScalarPlace, scalarsOf } from '../places.ts';
+import { charactersOf, isVaried, type ScalarPlace, scalarsOf } from '../places.ts';
 import { isKey } from '../words.ts';
 import type { Pattern } from './pattern.ts';
 
@@ -44,13 +44,13 @@ export const shared: Pattern = {
   *find(subject) {
     const places = scalarsOf(subject);
     for (const place of places) {
-      const values = allValues(place);
+      const values = place.all;
       if (!place.isRepeated || place.values.some(own => own.length < 3) || isVaried(values)) continue;
       // Items that are like each other in all share nothing that would tell.
       const beside = places.filter(
         ({ path, parent }) => path !== place.path && (parent === place.parent || path === place.parent),
       );
-      if (beside.length === 0 || !beside.every(each => isVaried(allValues(each)))) continue;
+      if (beside.length === 0 || !beside.every(each => isVaried(each.all))) continue;
       const [value] = values;
       const text = literal(value!);
       // A word stays; what has digits or blanks in it is data.
@@ -70,8 +70,8 @@ export const form: Pattern = {
   name: 'form',
   *find(subject) {
     for (const place of scalarsOf(subject)) {
-      const texts = allValues(place).map(charactersOf);
-      const isText = allValues(place).every(value => typeof value === 'string' || typeof value === 'object');
+      const texts = place.all.map(charactersOf);
+      const isText = place.all.every(value => typeof value === 'string' || typeof value === 'object');
       const different = new Set(texts).size;
       if (!isText || different < (isKey(place.name) ? 2 : 3)) continue;
       const pattern = formOf(texts);
@@ -90,7 +90,7 @@ export const value: Pattern = {
   name: 'value',
   *find(subject) {
     for (const place of scalarsOf(subject)) {
-      const all = allValues(place);
+      const all = place.all;
       const text = literal(all[0]!);
       if (text !== undefined && !isVaried(all))
         yield { text: `${ledBy(place)} = ${text}`, reason: 'the same each time' };
