@@ -1,7 +1,9 @@
 // The pages and tables that are measured with. Every function gives the words of the command that runs what it wrote.
+import { spawn } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
 import { join } from 'node:path';
-import { folder, origin } from './measure.mjs';
+import { folder, mervok, origin, run } from './measure.mjs';
 
 const fence = (language, text) => `\`\`\`${language}\n${text}\n\`\`\`\n`;
 const quick = (...words) => ['run', '--quiet', ...words];
@@ -69,7 +71,60 @@ export function manyCases(count) {
   const at = `many-${count}`;
   write(`${at}/mervok.yaml`, `base: ${origin}\n`);
   write(`${at}/many.md`, `# Many cases\n\n${cases.join('\n')}`);
-  return { page: join(folder, at, 'many.md'), lint: ['lint', '--quiet', at] };
+  return {
+    page: join(folder, at, 'many.md'),
+    lint: ['lint', '--quiet', at],
+    contract: ['contract', at, '--json'],
+  };
+}
+
+/** The demo collection, and the record of a run of it. */
+export function demoRecord() {
+  const root = join(folder, 'demo');
+  run([mervok, 'demo', '--copy', root]);
+  const record = join(folder, 'demo.ndjson');
+  run([mervok, 'demo', '--quiet', '-o', record]);
+  return { root, record };
+}
+
+/** Two answers of 1 MB to the same request, on record: lists of berths, whose states differ. */
+export async function largeAnswers() {
+  const berths = turn =>
+    Array.from({ length: 6500 }, (_, index) => ({
+      code: String(1000 + index),
+      quay: ['North Quay', 'Fish Steps', 'Salt Pier'][index % 3],
+      depth: 2 + (index % 70) / 10,
+      state: ['free', 'taken', 'closed'][(index + turn) % 3],
+      tariff: 2000 + ((index * 37 + turn) % 7000) / 100,
+      deposit: index % 4 ? 100 + (index % 50) : null,
+      lines: ['head line', 'stern line'],
+      since: '2026-11-25T10:00:00Z',
+    }));
+  let turn = 0;
+  const server = createServer((_, response) => {
+    const all = berths(turn++);
+    response.setHeader('Content-Type', 'application/json');
+    response.end(JSON.stringify({ count: all.length, berths: all }));
+  });
+  await new Promise(open => server.listen(0, '127.0.0.1', open));
+  const { port } = server.address();
+  const target = `http://127.0.0.1:${port}/berths`;
+  write(
+    'large.md',
+    `---\nlimits: { record: 4 MiB }\n---\n# All of them\n\n${fence('http', `GET ${target}`)}\n${fence('mervok', 'status = 200')}`,
+  );
+  const records = [1, 2].map(number => join(folder, `large-${number}.ndjson`));
+  for (const record of records)
+    await new Promise((done, failed) => {
+      const child = spawn(process.execPath, [mervok, 'run', 'large.md', '--quiet', '-o', record], {
+        cwd: folder,
+      });
+      child.on('close', code =>
+        code === 0 ? done() : failed(new Error(`The large answer came to ${code}.`)),
+      );
+    });
+  server.close();
+  return { page: join(folder, 'large.md'), records };
 }
 
 /** So many pages of twenty cases in twenty folders; every page takes a name from the one before it. */

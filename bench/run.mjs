@@ -213,6 +213,23 @@ const measurements = {
     });
   },
 
+  async trust() {
+    const demo = inputs.demoRecord();
+    const args = ['--expose-gc', script('doubt.mjs'), demo.root, demo.record];
+    const { first, rate, grown } = JSON.parse(outputOf(process.execPath, args));
+    const { records, page } = await inputs.largeAnswers();
+    const [suggested] = inTurn(turns(5), [() => worked(['suggest', page, '--from', ...records])]);
+    const { lint, contract } = inputs.manyCases(10_000);
+    const [looked, relied] = inTurn(turns(5), [() => worked(lint), () => worked(contract)]);
+    return [
+      ["5,000 changes / those of the demo's answers that `doubt` makes in a second", 5000 / rate, 1],
+      ['the same, the first time: statements and schemas are made ready', 5000 / first, undefined],
+      ['memory after `doubt` ran eight times / after it ran twice', grown, 1.1],
+      ['seconds that `suggest` takes for two answers of 1 MB', suggested / 1000, 1],
+      ['`contract` of 10,000 cases / `lint` of them', relied / looked, 1.5],
+    ];
+  },
+
   lint() {
     const { page, lint } = inputs.manyCases(10_000);
     const [tokens, whole] = inTurn(turns(9), [

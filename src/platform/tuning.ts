@@ -29,17 +29,22 @@ function tune(flag: string, undo: string): void {
   setFlags([flag]);
 }
 
+/** What a process is about. */
+export type ProgramKind = 'sends' | 'tries' | 'looks';
+
 /** For a process that runs the program alone, and ends soon. */
-export function tuneProgram(sendsRequests: boolean): void {
+export function tuneProgram(kind: ProgramKind): void {
   for (const name of usedModules) process.getBuiltinModule(name);
   // Functions are inlined into those that call them up to a third of what V8 would, or a ninth: to compile them takes less
   // than it would save in a process of seconds.
   const most = '--max-inlined-bytecode-size-cumulative';
-  tune(`${most}=${sendsRequests ? 300 : 100}`, `${most}=920`);
+  tune(`${most}=${kind === 'sends' ? 300 : 100}`, `${most}=920`);
   // What was compiled is kept for the next start; left alone, V8 forgets what it has not needed for some collections of
   // garbage, and a process that had many would keep little.
   tune('--no-flush-bytecode', '--flush-bytecode');
-  if (sendsRequests) tuneRequests();
+  if (kind === 'sends') tuneRequests();
+  // Many different functions run a few thousand times each: compiling all of them takes longer than they do.
+  else if (kind === 'tries' && isOld) tune('--interrupt-budget=1000000', '--interrupt-budget=67584');
   // Where nothing is measured, code may as well wait until it is compiled, and be fast from then on.
   else tune('--no-concurrent-recompilation', '--concurrent-recompilation');
 }

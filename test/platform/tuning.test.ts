@@ -6,7 +6,7 @@ import { leaveTuning, setFlags, tuneProgram, tuneRequests } from '../../src/plat
 // The tag hangs on the flags: what was compiled under another one V8 does not take.
 test('a thread starts under the flags that the runtime was compiled with, which are then set again', () => {
   const untuned = cachedDataVersionTag();
-  tuneProgram(true);
+  tuneProgram('sends');
   const tuned = cachedDataVersionTag();
   assert.notEqual(tuned, untuned);
   const flags = leaveTuning();

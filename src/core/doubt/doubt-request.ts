@@ -7,14 +7,14 @@ import type { Judge } from '../replay/judge.ts';
 import type { ReplayedRequest } from '../replay/replayed-case.ts';
 import { type Trial, tryChanges } from '../replay/try-changes.ts';
 import type { Suggestion } from '../suggest/suggest.ts';
-import { TimeLimitError, withinOneLimit } from '../text/time-limit.ts';
+import { withFewLimits } from '../text/time-limit.ts';
 import { equal } from '../values/compare.ts';
 import { isOpen } from '../values/open-value.ts';
 import type { LaterUses } from './later-uses.ts';
 
 /** A change that no check has noticed. */
 export interface Unnoticed {
-  readonly change: Pick<Change, 'at' | 'kind' | 'words'>;
+  readonly change: Pick<Change, 'at' | 'kind'> & { readonly words: string };
   /** Checks that would notice it, the best first; one at least. */
   readonly remedies: readonly Suggestion[];
 }
@@ -42,11 +42,12 @@ export interface DoubtedRequest {
 }
 
 export interface DoubtChoices {
-  readonly candidates: readonly Suggestion[];
+  /** Checks that hold for the answer, the best first; they take a while to be found. */
+  readonly candidates: () => Promise<readonly Suggestion[]>;
   readonly described: DescribedAnswer | undefined;
   readonly later: LaterUses;
-  /** What chance begins with anew, each time that it is asked; nothing where the last items are changed. */
-  readonly chance: (() => Chance) | undefined;
+  /** Which of the items of a list are changed; nothing where that is the last ones. */
+  readonly chance: Chance | undefined;
   /** For what is chosen where there are too many. */
   readonly sample: Chance;
 }
@@ -54,123 +55,104 @@ export interface DoubtChoices {
 /** So many changes are made in one answer; where there are more, chance chooses. */
 const mostChanges = 600;
 
-/** In bytes and milliseconds: of a smaller answer, all that is tried shares one limit, since each of its own takes a while. */
-const [smallAnswer, limit] = [64 * 1024, 10_000];
-
 /** Changes an answer in one thing after the other, and looks who notices. */
-export function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): DoubtedRequest {
-  const all = () => new RequestDoubt(request, choices).doubt();
-  if (request.answer.response!.weight > smallAnswer) return all();
-  try {
-    return withinOneLimit(limit, 'what the changes of an answer come to', all);
-  } catch (error) {
-    if (error instanceof TimeLimitError) return all();
-    throw error;
-  }
+export async function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): Promise<DoubtedRequest> {
+  const { weight } = request.answer.response!;
+  const tried = withFewLimits(weight, () => TriedRequest.of(request, choices));
+  const candidates = tried.unnoticed.length > 0 ? await choices.candidates() : [];
+  const unnoticed = withFewLimits(weight, () => remedied(tried.unnoticed, candidates, request));
+  const { count, possible, noticed, byDefinition, carried, brittle } = tried;
+  return { request, tried: count, possible, noticed, byDefinition, carried, unnoticed, brittle };
 }
 
-class RequestDoubt {
-  readonly #own: readonly Judge[];
-  readonly #unnoticed: Change[] = [];
-  #noticed = 0;
-  #byDefinition = 0;
-  #carried = 0;
+class TriedRequest {
+  count = 0;
+  possible = 0;
+  noticed = 0;
+  byDefinition = 0;
+  carried = 0;
+  brittle: readonly Brittle[] = [];
+  readonly unnoticed: Change[] = [];
 
-  constructor(
+  private constructor(
     readonly request: ReplayedRequest,
     readonly choices: DoubtChoices,
-  ) {
-    this.#own = [...request.sound];
+  ) {}
+
+  static of(request: ReplayedRequest, choices: DoubtChoices): TriedRequest {
+    const tried = new TriedRequest(request, choices);
+    tried.#tryAll();
+    return tried;
   }
 
-  doubt(): DoubtedRequest {
-    const { request } = this;
-    const brittle = this.#brittle();
-    const isBrittle = new Set(brittle.map(({ judge }) => judge));
-    const sound = this.#own.filter(judge => !isBrittle.has(judge));
-    let possible = 0;
-    for (const { kind } of this.#changes()) if (kind !== 'added') possible++;
-    let tried = 0;
-    // Names have to be made by all, whoever is listened to.
-    for (const trial of tryChanges(request, this.#chosen(possible), request.judges)) {
-      tried++;
-      this.#count(trial, sound);
+  #tryAll(): void {
+    const { judges, sound, answer } = this.request;
+    const { described, chance, sample } = this.choices;
+    const all = [
+      ...changesOf(answer.response!, { judges: [...sound], described, ...(chance && { chance }) }),
+    ];
+    this.brittle = this.#findBrittle(all.filter(({ kind }) => kind === 'added'));
+    const isBrittle = new Set(this.brittle.map(({ judge }) => judge));
+    const isSound = (judge: Judge) => sound.has(judge) && !isBrittle.has(judge);
+    // The definition comes last, so that what it alone notices is known.
+    const asked = [...judges.filter(({ step }) => step), ...judges.filter(({ step }) => !step)];
+    const changes = all.filter(({ kind }) => kind !== 'added');
+    this.possible = changes.length;
+    for (const trial of tryChanges(this.request, chosenOf(changes, sample), asked, isSound)) {
+      this.count++;
+      this.#look(trial, isSound);
     }
-    return {
-      request,
-      tried,
-      possible,
-      noticed: this.#noticed,
-      byDefinition: this.#byDefinition,
-      carried: this.#carried,
-      unnoticed: this.#remedied(),
-      brittle,
-    };
-  }
-
-  #changes(): Iterable<Change> {
-    const { candidates, described, chance } = this.choices;
-    const judges = [...this.#own, ...candidates.map(({ judge }) => judge)];
-    return changesOf(this.request.answer.response!, {
-      judges,
-      described,
-      ...(chance && { chance: chance() }),
-    });
   }
 
   /** What is added nobody should notice. A definition may well say that there is nothing else. */
-  #brittle(): Brittle[] {
+  #findBrittle(additions: readonly Change[]): Brittle[] {
+    const { judges, sound } = this.request;
     const found = new Map<Judge, Brittle>();
-    const asked = new Set(this.#own.filter(({ step }) => step !== undefined));
-    const additions = filtered(this.#changes(), ({ kind }) => kind === 'added');
-    for (const { change, failing } of tryChanges(this.request, additions, this.request.judges))
+    const asked = judges.filter(({ step }) => step !== undefined);
+    for (const { change, failing } of tryChanges(this.request, additions, asked))
       for (const judge of failing)
-        if (asked.has(judge) && !found.has(judge)) found.set(judge, { judge, at: change.at });
+        if (sound.has(judge) && !found.has(judge)) found.set(judge, { judge, at: change.at });
     return [...found.values()];
   }
 
-  /** All but additions; of too many of them as many as there may be, each as likely as the others. */
-  *#chosen(possible: number): Generator<Change> {
-    let left = possible;
-    let wanted = Math.min(possible, mostChanges);
-    for (const change of filtered(this.#changes(), ({ kind }) => kind !== 'added')) {
-      if (this.choices.sample() * left < wanted) {
-        wanted--;
-        yield change;
-      }
-      left--;
-    }
-  }
-
-  #count(trial: Trial, sound: readonly Judge[]): void {
+  #look(trial: Trial, isSound: (judge: Judge) => boolean): void {
     const { request } = this;
     const { later } = this.choices;
-    const failing = sound.filter(judge => trial.failing.has(judge));
-    if (failing.length > 0) {
-      this.#noticed++;
-      if (failing.every(({ step }) => step === undefined)) this.#byDefinition++;
+    const failing = [...trial.failing].find(isSound);
+    if (failing) {
+      this.noticed++;
+      if (failing.step === undefined) this.byDefinition++;
       return;
     }
     const changed = changedNames(request, trial);
-    if (changed.some(name => later.entersRequest(name, request))) this.#carried++;
-    else if (isNoticedLater(changed, trial, request, later)) this.#noticed++;
-    else this.#unnoticed.push(trial.change);
-  }
-
-  /** Of what went unnoticed, that which a check could notice, with such checks. */
-  #remedied(): Unnoticed[] {
-    const { candidates } = this.choices;
-    const judges = candidates.map(({ judge }) => judge);
-    return [...tryChanges(this.request, this.#unnoticed, judges)].flatMap(({ change, failing }) => {
-      const remedies = candidates.filter(({ judge }) => failing.has(judge));
-      const { at, kind, words } = change;
-      return remedies.length === 0 ? [] : [{ change: { at, kind, words }, remedies }];
-    });
+    if (changed.some(name => later.entersRequest(name, request))) this.carried++;
+    else if (isNoticedLater(changed, trial, request, later)) this.noticed++;
+    else this.unnoticed.push(trial.change);
   }
 }
 
-function* filtered(changes: Iterable<Change>, isMeant: (change: Change) => boolean): Generator<Change> {
-  for (const change of changes) if (isMeant(change)) yield change;
+/** Of what went unnoticed, that which a check could notice, with such checks. */
+function remedied(
+  changes: readonly Change[],
+  candidates: readonly Suggestion[],
+  request: ReplayedRequest,
+): Unnoticed[] {
+  const judges = candidates.map(({ judge }) => judge);
+  return [...tryChanges(request, changes, judges)].flatMap(({ change: { at, kind, words }, failing }) => {
+    const remedies = candidates.filter(({ judge }) => failing.has(judge));
+    return remedies.length === 0 ? [] : [{ change: { at, kind, words: words() }, remedies }];
+  });
+}
+
+/** Of too many changes as many as there may be, each as likely as the others. */
+function chosenOf(changes: readonly Change[], sample: Chance): readonly Change[] {
+  let wanted = Math.min(changes.length, mostChanges);
+  if (wanted === changes.length) return changes;
+  return changes.filter((_, at) => {
+    const isChosen = sample() * (changes.length - at) < wanted;
+    if (isChosen) wanted--;
+    return isChosen;
+  });
 }
 
 function changedNames({ made }: ReplayedRequest, { names }: Trial): string[] {

@@ -77,10 +77,10 @@ async function doubtOne(
   const observed = asked.of(request.step)!;
   const turn = `${request.step.place.file}:${request.step.place.line}`;
   return doubtRequest(request, {
-    candidates: await candidatesFor(observed),
+    candidates: () => candidatesFor(observed),
     described: describedAnswer(observed),
     later,
-    chance: seed === undefined ? undefined : () => chanceFor('items', turn).random,
+    chance: seed === undefined ? undefined : chanceFor('items', turn).random,
     sample: chanceFor('sample', turn).random,
   });
 }

@@ -44,6 +44,8 @@ export interface Surroundings {
   readonly file?: ExternalSources['bytes'];
 }
 
+const neverAborted = new AbortController().signal;
+
 /** Carries out the steps of a case that look at answers, against answers that are given. Nothing is sent. */
 export class OfflineCaseRun implements StepRun {
   readonly evaluation: OfflineEvaluation;
@@ -53,7 +55,7 @@ export class OfflineCaseRun implements StepRun {
   readonly redacted: StepRun['redacted'];
   readonly keepsBodies = false;
   readonly tellsFound = false;
-  readonly signal = new AbortController().signal;
+  readonly signal = neverAborted;
   readonly ports: StepRun['ports'] = {
     operations: {} as never,
     now: meetOpen,

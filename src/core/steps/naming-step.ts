@@ -1,6 +1,6 @@
 import type { ResponseSource, StatementNode } from '../language/ast.ts';
 import { isMadeOfSecret } from '../language/evaluation-context.ts';
-import { revealing, sourcesIn } from '../language/walk.ts';
+import { referencesIn, revealing, sourcesIn } from '../language/walk.ts';
 import type { Place } from '../model/place.ts';
 import type { Range } from '../model/source.ts';
 import type { Value } from '../model/value.ts';
@@ -42,6 +42,10 @@ export abstract class NamingStep implements PlannedStep {
 
   looksAt(): readonly ResponseSource[] {
     return this.#parts.flatMap(sourcesIn);
+  }
+
+  refersTo(): readonly string[] {
+    return this.#parts.flatMap(referencesIn).map(({ name }) => name);
   }
 
   /** @param secret whether it is one by itself */

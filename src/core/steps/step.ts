@@ -205,6 +205,8 @@ export interface PlannedStep {
   readonly checks: number;
   /** Of a statement: what of an answer it looks at. */
   looksAt?(): readonly ResponseSource[];
+  /** Of a statement: the names that it refers to. */
+  refersTo?(): readonly string[];
   /** The names that it makes. */
   readonly gives?: readonly Omit<GivenName, 'range'>[];
   /** Of an operation: what lists call it, such as the method of a request. */

@@ -16,6 +16,7 @@ import type { CheckStep } from '../steps/check/check-step.ts';
 import type { HttpStep } from '../steps/http/http-step.ts';
 import type { ResponseView } from '../steps/http/response-view.ts';
 import { originIn } from '../text/hosts.ts';
+import { withFewLimits } from '../text/time-limit.ts';
 import { withShortLists } from '../values/document-parts.ts';
 import { unlessOpen } from '../values/open-value.ts';
 import type { Candidate } from './candidate.ts';
@@ -67,7 +68,9 @@ export async function candidatesFor(
       const step = await readCheck(text);
       if (step) found.set(text, { text, reason, pattern: pattern.name, judge: judgeOfStep(step) });
     }
-  return [...found.values()].filter(({ judge }) => holdsEverywhere(judge, request));
+  return withFewLimits(weightOf(request), () =>
+    [...found.values()].filter(({ judge }) => holdsEverywhere(judge, request)),
+  );
 }
 
 /**
@@ -77,11 +80,17 @@ export async function candidatesFor(
 export function chooseFrom(candidates: readonly Suggestion[], request: AskedRequest): Suggestion[] {
   const [first] = request.observations as [Observation, ...Observation[]];
   const own = request.judges.filter(judge => judge.step);
-  const noticed = changesNoticed(first, own, candidates, request);
-  const looksAtTime = own.some(({ step }) => step?.looksAt?.().some(({ form }) => form === 'time'));
+  const noticed = withFewLimits(weightOf(request), () => changesNoticed(first, own, candidates, request));
+  const looksAt = (form: string) =>
+    own.some(({ step }) => {
+      const sources = step?.looksAt?.() ?? [];
+      return sources.length > 0 && sources.every(each => each.form === form);
+    });
   const covered = new Set<number>();
   return candidates.filter(({ judge, pattern }) => {
-    if (pattern === 'time') return !looksAtTime;
+    if (pattern === 'time') return !looksAt('time');
+    // A request is about its status, whatever else would notice that it is another one.
+    if (pattern === 'status' && !looksAt('status')) return true;
     const own = noticed.get(judge);
     // What does not hold for a shortened answer was not tried.
     if (!own) return true;
@@ -153,6 +162,10 @@ function runsOf({ plan, planned, chance }: AskedRequest, now: () => number): Tri
   };
 }
 
+function weightOf({ observations }: AskedRequest): number {
+  return observations.reduce((sum, { response }) => sum + response.weight, 0);
+}
+
 function holdsEverywhere(judge: Judge, request: AskedRequest): boolean {
   for (const { answer, bound, at } of request.observations) {
     const runs = runsOf(request, () => at);
@@ -163,12 +176,21 @@ function holdsEverywhere(judge: Judge, request: AskedRequest): boolean {
   return true;
 }
 
+/** Checks by their text: the same are proposed for many requests. */
+const known = new Map<string, CheckStep | undefined>();
+const mostKnown = 2000;
+
 /** A check that can be carried out; nothing where it cannot be read, or where something is wrong with it. */
-async function readCheck(text: string): Promise<CheckStep | undefined> {
+export async function readCheck(text: string): Promise<CheckStep | undefined> {
+  if (known.has(text)) return known.get(text);
   const source = new Source('a suggestion', text);
   const { checks, errors } = readChecks(new Excerpt(source, text, 1), []);
   const [check] = checks;
-  if (!check || checks.length > 1 || errors.length > 0) return undefined;
-  await loadPackages(packagesOf(check));
-  return checkKind.errorsIn(check).length > 0 ? undefined : planCheck(check, source);
+  if (check) await loadPackages(packagesOf(check));
+  const isSound =
+    check && checks.length === 1 && errors.length === 0 && checkKind.errorsIn(check).length === 0;
+  const step = isSound ? planCheck(check, source) : undefined;
+  if (known.size >= mostKnown) known.clear();
+  known.set(text, step);
+  return step;
 }

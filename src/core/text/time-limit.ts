@@ -4,31 +4,46 @@ import type { Script } from 'node:vm';
 export class TimeLimitError extends Error {}
 
 const handOver = Symbol.for('mervok.compute');
-const place = globalThis as { [handOver]?: () => unknown };
+/** Whether one limit holds for all that is computed: every part of the program has to know. */
+const shared = Symbol.for('mervok.computeTogether');
+const place = globalThis as { [handOver]?: () => unknown; [shared]?: boolean };
 let script: Script | undefined;
-/** Whether one limit holds for all that is computed. */
-let isShared = false;
 
 /**
  * Computes many small things that must not hang together: a limit for each of them would take longer than they do. Throws
  * TimeLimitError.
  */
-export function withinOneLimit<Result>(milliseconds: number, what: string, compute: () => Result): Result {
-  if (isShared) return compute();
+function withinOneLimit<Result>(milliseconds: number, what: string, compute: () => Result): Result {
+  if (place[shared]) return compute();
   // What is stopped does not come to its own end.
   try {
     return withinTime(milliseconds, what, () => {
-      isShared = true;
+      place[shared] = true;
       return compute();
     });
   } finally {
-    isShared = false;
+    place[shared] = false;
+  }
+}
+
+/** In bytes and milliseconds: what is computed over less shares one limit. */
+const [small, sharedLimit] = [64 * 1024, 10_000];
+
+/** Many small looks at something of so many bytes: where that is little, one limit holds for all of them. */
+export function withFewLimits<Result>(bytes: number, compute: () => Result): Result {
+  if (bytes > small) return compute();
+  try {
+    return withinOneLimit(sharedLimit, 'what is looked at', compute);
+  } catch (error) {
+    // Each with its own limit, the others are not held up.
+    if (error instanceof TimeLimitError) return compute();
+    throw error;
   }
 }
 
 /** Computes something that must not hang, and stops it after so many milliseconds. Throws TimeLimitError. */
 export function withinTime<Result>(milliseconds: number, what: string, compute: () => Result): Result {
-  if (isShared) return compute();
+  if (place[shared]) return compute();
   script ??= new (process.getBuiltinModule('node:vm').Script)(
     `globalThis[Symbol.for('${handOver.description}')]()`,
   );

@@ -20,8 +20,8 @@ export interface Change {
   readonly kind: ChangeKind;
   /** What it is done to, as a page would look at it: `status`, `header etag`, `$.berths[*].code`, `xml/tides/@quay`, `body`. */
   readonly at: string;
-  /** In words: `"free" becomes "taken"`. */
-  readonly words: string;
+  /** In words: `"free" becomes "taken"`. Of most changes nobody asks for them. */
+  readonly words: () => string;
   /** The response with it. */
   readonly apply: () => ResponseView;
 }

@@ -47,7 +47,12 @@ function* changesOf(
   const find = (accepts: (value: Value) => boolean) => placeOf(document, part.way, accepts, pick);
   const way = find(value => value !== null) ?? find(() => true);
   if (!way) return;
-  const change = (kind: ChangeKind, words: string, other: Value | undefined, where: Way = way): Change => ({
+  const change = (
+    kind: ChangeKind,
+    words: () => string,
+    other: Value | undefined,
+    where: Way = way,
+  ): Change => ({
     kind,
     at,
     words,
@@ -68,16 +73,16 @@ function* changesOf(
   const objectWay = find(isObject);
   if (objectWay) {
     const object = valueAt(document, objectWay) as { [name: string]: Value };
-    yield change('added', `gets a member '${added}'`, { ...object, [added]: true }, objectWay);
+    yield change('added', () => `gets a member '${added}'`, { ...object, [added]: true }, objectWay);
   }
 }
 
-function* otherLists(list: readonly Value[]): Generator<[ChangeKind, string, Value[]]> {
-  const items = counted(list.length, 'item');
-  yield ['empty', `${items} become none`, []];
-  if (list.length > 1) yield ['shorter', `${items} become ${list.length - 1}`, list.slice(0, -1)];
-  yield ['longer', `${items} become ${list.length + 1}, the last one twice`, [...list, list.at(-1)!]];
+function* otherLists(list: readonly Value[]): Generator<[ChangeKind, () => string, Value[]]> {
+  const items = () => counted(list.length, 'item');
+  yield ['empty', () => `${items()} become none`, []];
+  if (list.length > 1) yield ['shorter', () => `${items()} become ${list.length - 1}`, list.slice(0, -1)];
+  yield ['longer', () => `${items()} become ${list.length + 1}, the last one twice`, [...list, list.at(-1)!]];
   const turned = list.toReversed();
   if (list.length > 1 && !equalJson(turned[0]!, list[0]!))
-    yield ['order', 'its items come in another order', turned];
+    yield ['order', () => 'its items come in another order', turned];
 }

@@ -9,7 +9,7 @@ export function statusChange(view: ResponseView): Change {
   return {
     kind: 'status',
     at: 'status',
-    words: `${status} becomes ${other}`,
+    words: () => `${status} becomes ${other}`,
     apply: () => withOther(view, { status: other, reason }),
   };
 }
@@ -24,16 +24,23 @@ export function* headerChanges(view: ResponseView, names: Iterable<string>): Gen
     yield {
       kind: 'gone',
       at: `header ${name}`,
-      words: 'is gone',
+      words: () => 'is gone',
       apply: () => withOther(view, { headers: others }),
     };
     const value = otherHeader(name, view.headerValues(name).join(', '));
     yield {
       kind: 'changed',
       at: `header ${name}`,
-      words: `becomes '${value}'`,
+      words: () => `becomes '${value}'`,
       apply: () => withOther(view, { headers: [...others, [name, value]] }),
     };
+    if (name === 'link' && !Array.isArray(view.field('link', 'next')))
+      yield {
+        kind: 'changed',
+        at: `header ${name}`,
+        words: () => 'names a next page',
+        apply: () => withOther(view, { headers: [...headers, [name, '<?page=next>; rel="next"']] }),
+      };
   }
 }
 
@@ -52,7 +59,7 @@ export function* bodyChanges(view: ResponseView): Generator<Change> {
   yield {
     kind: 'empty',
     at: 'body',
-    words: 'is empty',
+    words: () => 'is empty',
     apply: () => withOther(view, { body: bodyless, size: 0 }),
   };
   if (body.length === 1) return;
@@ -60,7 +67,7 @@ export function* bodyChanges(view: ResponseView): Generator<Change> {
   yield {
     kind: 'cut',
     at: 'body',
-    words: 'is cut in its middle',
+    words: () => 'is cut in its middle',
     apply: () => withOther(view, { body: half, size: half.length }),
   };
 }

@@ -8,7 +8,7 @@ import type { ChangeKind } from './change.ts';
 /** Another value in the place of one. */
 export interface OtherValue {
   readonly kind: Extract<ChangeKind, 'gone' | 'null' | 'kind' | 'value'>;
-  readonly words: string;
+  readonly words: () => string;
   /** Nothing where the member is gone. */
   readonly value: Value | undefined;
 }
@@ -20,14 +20,14 @@ const day = 86_400_000;
  * @param seen what else stands in such places
  */
 export function* otherValues(value: Value, seen: readonly Value[]): Generator<OtherValue> {
-  yield { kind: 'gone', words: 'is gone', value: undefined };
-  if (value !== null) yield { kind: 'null', words: `${short(value)} becomes null`, value: null };
+  yield { kind: 'gone', words: () => 'is gone', value: undefined };
+  if (value !== null) yield { kind: 'null', words: () => `${short(value)} becomes null`, value: null };
   yield becoming('kind', value, ofOtherKind(value));
   for (const other of ofSameKind(value, seen)) yield becoming('value', value, other);
 }
 
 function becoming(kind: OtherValue['kind'], value: Value, other: Value): OtherValue {
-  return { kind, words: `${short(value)} becomes ${short(other)}`, value: other };
+  return { kind, words: () => `${short(value)} becomes ${short(other)}`, value: other };
 }
 
 const longestShown = 40;

@@ -15,7 +15,7 @@ export function* xmlChanges(
 ): Generator<Change> {
   const all = [...XmlPart.of([document]).all()];
   for (const part of all) {
-    const edit = (kind: ChangeKind, words: string, alter: (found: Found[]) => void): Change => ({
+    const edit = (kind: ChangeKind, words: () => string, alter: (found: Found[]) => void): Change => ({
       kind,
       at: part.path,
       words,
@@ -28,17 +28,27 @@ export function* xmlChanges(
     });
     yield* part.name.startsWith('@') || !part.hasElements
       ? valueChanges(part, edit, chance)
-      : [edit('added', `gets an element '${added}'`, found => addTo(found.at(-1)!.element))];
+      : [
+          edit(
+            'added',
+            () => `gets an element '${added}'`,
+            found => addTo(found.at(-1)!.element),
+          ),
+        ];
     const [values = []] = part.values;
     if (part.isList) yield* listChanges(values.length, edit);
     else if (part.hasElements && part.parent?.parent)
-      yield edit('gone', 'is gone', found => found.at(-1)!.element.remove());
+      yield edit(
+        'gone',
+        () => 'is gone',
+        found => found.at(-1)!.element.remove(),
+      );
   }
 }
 
 const added = 'mervok-added';
 
-type Edit = (kind: ChangeKind, words: string, alter: (found: Found[]) => void) => Change;
+type Edit = (kind: ChangeKind, words: () => string, alter: (found: Found[]) => void) => Change;
 
 /** An element, and the attribute of it that is meant. */
 interface Found {
@@ -62,10 +72,16 @@ function* valueChanges(
       if (!isList) yield edit(kind, words, found => removed(found[index]!));
     } else if (kind === 'null') {
       if (value !== '')
-        yield edit('empty', `${short(value)} becomes empty`, found => written(found[index]!, ''));
+        yield edit(
+          'empty',
+          () => `${short(value)} becomes empty`,
+          found => written(found[index]!, ''),
+        );
     } else if (kind === 'kind')
-      yield edit(kind, `${short(value)} becomes ${ofOtherKind(value)}`, found =>
-        written(found[index]!, ofOtherKind(value)),
+      yield edit(
+        kind,
+        () => `${short(value)} becomes ${ofOtherKind(value)}`,
+        found => written(found[index]!, ofOtherKind(value)),
       );
     else yield edit(kind, words, found => written(found[index]!, String(other)));
   }
@@ -78,18 +94,35 @@ function ofOtherKind(value: string): string {
 
 function* listChanges(count: number, edit: Edit): Generator<Change> {
   const items = counted(count, 'element');
-  yield edit('empty', `${items} become none`, found => found.forEach(removed));
-  if (count > 1) yield edit('shorter', `${items} become ${count - 1}`, found => removed(found.at(-1)!));
-  yield edit('longer', `${items} become ${count + 1}, the last one twice`, found => {
-    const { element } = found.at(-1)!;
-    element.parentNode!.insertBefore(element.cloneNode(true), element.nextSibling);
-  });
+  yield edit(
+    'empty',
+    () => `${items} become none`,
+    found => found.forEach(removed),
+  );
   if (count > 1)
-    yield edit('order', 'its elements come in another order', found => {
-      const { parentNode } = found.at(-1)!.element;
-      const own = found.filter(each => each.element.parentNode === parentNode);
-      for (const { element } of own.toReversed()) parentNode!.appendChild(element);
-    });
+    yield edit(
+      'shorter',
+      () => `${items} become ${count - 1}`,
+      found => removed(found.at(-1)!),
+    );
+  yield edit(
+    'longer',
+    () => `${items} become ${count + 1}, the last one twice`,
+    found => {
+      const { element } = found.at(-1)!;
+      element.parentNode!.insertBefore(element.cloneNode(true), element.nextSibling);
+    },
+  );
+  if (count > 1)
+    yield edit(
+      'order',
+      () => 'its elements come in another order',
+      found => {
+        const { parentNode } = found.at(-1)!.element;
+        const own = found.filter(each => each.element.parentNode === parentNode);
+        for (const { element } of own.toReversed()) parentNode!.appendChild(element);
+      },
+    );
 }
 
 function addTo(element: Element): void {

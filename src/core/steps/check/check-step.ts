@@ -3,7 +3,7 @@ import type { Decide } from '../../language/compile-condition.ts';
 import type { Evaluate } from '../../language/compile-reference.ts';
 import { explain, foundBy } from '../../language/explain.ts';
 import type { Truth } from '../../language/truth.ts';
-import { sourcesIn } from '../../language/walk.ts';
+import { referencesIn, sourcesIn } from '../../language/walk.ts';
 import type { CheckEvent } from '../../model/events.ts';
 import type { Place } from '../../model/place.ts';
 import { decideInTime } from '../statement-timeout.ts';
@@ -46,6 +46,10 @@ export class CheckStep implements PlannedStep {
 
   looksAt(): readonly ResponseSource[] {
     return sourcesIn(this.condition);
+  }
+
+  refersTo(): readonly string[] {
+    return referencesIn(this.condition).map(({ name }) => name);
   }
 
   carryOut(run: StepRun): true {

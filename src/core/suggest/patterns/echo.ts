@@ -154,8 +154,13 @@ function asText({ text, values, isName }: Origin): string {
 
 type Equal = (value: Value, other: Value) => boolean;
 
+/** What there are only two or three of is equal by accident, unless it changes too. */
 function isEqual(value: Value, other: Value): boolean {
-  return value !== null && typeof value !== 'boolean' && charactersOf(value) === charactersOf(other);
+  return charactersOf(value) === charactersOf(other);
+}
+
+function isTelling({ all }: ScalarPlace): boolean {
+  return all.some(value => value !== null && typeof value !== 'boolean') || isVaried(all);
 }
 
 /** A number that was kept may stand in an answer as a text. */
@@ -174,7 +179,7 @@ function bestOf(
   let best: { origin: Origin; score: number } | undefined;
   for (const origin of origins) {
     // What all items of a list have may just be so, unless it was asked for.
-    if (place.isRepeated && !origin.isSent) continue;
+    if ((place.isRepeated && !origin.isSent) || !isTelling(place)) continue;
     if (!place.values.every((own, at) => own.every(value => equal(value, origin.values[at]!)))) continue;
     const isNamed = agree(origin.name, place.name);
     const score = (isNamed ? 4 : 0) + (origin.isName ? 2 : 0) + (isVaried(origin.values) ? 1 : 0);

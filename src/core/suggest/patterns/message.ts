@@ -1,6 +1,7 @@
 import { Missing } from '../../model/value.ts';
 import { literal, textLiteral } from '../literal.ts';
 import { charactersOf, scalarsOf } from '../places.ts';
+import { isKey } from '../words.ts';
 import type { Pattern } from './pattern.ts';
 
 /** The status, which is what a request is most likely about. */
@@ -68,16 +69,20 @@ export const location: Pattern = {
   name: 'location',
   *find(subject, origins) {
     const ends = subject.observations.map(({ response: { location: where } }) =>
-      where instanceof Missing ? undefined : /\/([^/?#]{3,})$/.exec(where[0]!)?.[1],
+      where instanceof Missing ? undefined : /\/([^/?#]+)$/.exec(where[0]!)?.[1],
     );
     if (ends.includes(undefined)) return;
     const known = [
-      ...scalarsOf(subject).flatMap(({ path, values, isRepeated }) =>
-        isRepeated ? [] : [{ text: path, values: values.map(([value]) => value!) }],
+      ...scalarsOf(subject).flatMap(({ path, name, values, isRepeated }) =>
+        isRepeated ? [] : [{ text: path, name, values: values.map(([value]) => value!) }],
       ),
       ...origins.filter(({ isName }) => isName),
     ];
-    const end = known.find(({ values }) => values.every((value, at) => charactersOf(value) === ends[at]));
+    const isLong = ends.every(each => each!.length >= 3);
+    const end = known.find(
+      ({ name, values }) =>
+        (isLong || isKey(name)) && values.every((value, at) => charactersOf(value) === ends[at]),
+    );
     if (end)
       yield { text: String.raw`location /([^\/]+)$/ = ${end.text}`, reason: `it ends with ${end.text}` };
   },

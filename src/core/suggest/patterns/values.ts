@@ -99,6 +99,7 @@ export const value: Pattern = {
 };
 
 const longest = 40;
+const timeOfDay = /^([01]\d|2[0-3]):[0-5]\d$/;
 const instant = /^\d{4}-\d{2}-\d{2}(?:$|T)/;
 
 function repeated(kind: string, count: number): string {
@@ -111,6 +112,7 @@ function formOf(texts: readonly string[]): string | undefined {
     text.length > longest ? [] : (text.match(/\d+|\p{L}+|[^\d\p{L}]/gu) ?? []),
   );
   const first = all[0]!;
+  if (texts.every(text => timeOfDay.test(text))) return timeOfDay.source.slice(1, -1);
   if (!first.some(token => /\d/.test(token)) || texts.every(text => instant.test(text))) return undefined;
   let pattern = '';
   for (const [at, token] of first.entries()) {
