@@ -215,7 +215,7 @@ const measurements = {
 
   async trust() {
     const demo = inputs.demoRecord();
-    const args = ['--expose-gc', script('doubt.mjs'), demo.root, demo.record];
+    const args = ['--expose-gc', '--interrupt-budget=1000000', script('doubt.mjs'), demo.root, demo.record];
     const { first, rate, grown } = JSON.parse(outputOf(process.execPath, args));
     const { records, page } = await inputs.largeAnswers();
     const [suggested] = inTurn(turns(5), [() => worked(['suggest', page, '--from', ...records])]);

@@ -10,7 +10,6 @@ const kinds: ReadonlyMap<string | undefined, ProgramKind> = new Map([
   ['demo', 'sends'],
   ['send', 'sends'],
   ['doubt', 'tries'],
-  ['suggest', 'tries'],
 ] as const);
 
 const given = process.argv.slice(2);

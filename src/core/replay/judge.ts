@@ -2,7 +2,7 @@ import { TemplateError } from '../language/templates/render.ts';
 import type { Exchange } from '../model/http-messages.ts';
 import type { Place } from '../model/place.ts';
 import { mask } from '../secrecy/masker.ts';
-import { holdResponse, type PlannedDefinition } from '../steps/http/hold-answer.ts';
+import { holdResponse, type PlannedDefinition, sentIn } from '../steps/http/hold-answer.ts';
 import type { ResponseView } from '../steps/http/response-view.ts';
 import type { PlannedCondition, PlannedStep } from '../steps/step.ts';
 import { OpenValueError } from '../values/open-value.ts';
@@ -30,13 +30,20 @@ export function judgeOfStep(step: PlannedStep): Judge {
 }
 
 export function judgeOfDefinition(definition: PlannedDefinition, exchange: Exchange): Judge {
+  const sent = sentIn(exchange.request);
   return {
     text: `as ${definition.file} says`,
     place: definition.place,
     judge: run =>
       guarded(() => {
         const { evaluation } = run;
-        const held = holdResponse(definition, exchange, evaluation.response as ResponseView, evaluation);
+        const held = holdResponse(
+          definition,
+          exchange,
+          evaluation.response as ResponseView,
+          evaluation,
+          sent,
+        );
         // What was sent is not what is looked at here; what is masked on record was something else.
         const isWrong = held.differences.some(
           ({ at, found }) => !at.startsWith('sent ') && !found.includes(mask),

@@ -34,12 +34,23 @@ interface Found {
   readonly said: Described;
 }
 
+type PathValues = ReadonlyMap<string, string>;
+
+/** A request that was looked at. */
+interface Asked {
+  readonly sent: HeldExchange['sent'];
+  readonly operation: Operation;
+  readonly request: RequestLooked;
+  readonly members: readonly string[];
+}
+
 /** Holds exchanges to a definition. What it needs of that is made ready when it is first asked for. */
 export class DefinitionHolder implements Holder {
   readonly #matcher: OperationMatcher;
   readonly #request: RequestLook;
   readonly #response: ResponseLook;
   #hash: string | undefined;
+  #lastAsked: Asked | undefined;
   /** Where paths counted from the last time: mostly it is the same. */
   #begin = { at: '', origin: originOf(''), path: '' };
 
@@ -121,6 +132,16 @@ export class DefinitionHolder implements Holder {
     return this.#matcher.find(method, path, begin);
   }
 
+  /** What a request says; several responses to the same one may be held, one after the other. */
+  #askedOf(exchange: Omit<HeldExchange, 'body'>, operation: Operation, pathValues: PathValues): Asked {
+    const { sent } = exchange;
+    const last = this.#lastAsked;
+    if (last?.sent === sent && last.operation === operation) return last;
+    const request = this.#request.look(exchange, operation, pathValues);
+    this.#lastAsked = { sent, operation, request, members: memberNames(exchange) };
+    return this.#lastAsked;
+  }
+
   /** What an exchange is for, and what its request says; or why it is for nothing that is described. */
   #find(exchange: Omit<HeldExchange, 'body'>, at: string): Found | Held {
     const { method, url, status } = exchange;
@@ -133,12 +154,12 @@ export class DefinitionHolder implements Holder {
     if (!matched) return this.#notDescribed(exchange, path, begin, rest);
     const { operation, pathValues } = matched;
     const response = responseFor(operation.responses, status);
-    const request = this.#request.look(exchange, operation, pathValues);
+    const { request, members } = this.#askedOf(exchange, operation, pathValues);
     const said: Described = {
       operation: operationTitle(operation),
       ...(response && { status: response.status }),
       parameters: request.parameters,
-      members: memberNames(exchange),
+      members,
     };
     return { operation, response, request, said };
   }

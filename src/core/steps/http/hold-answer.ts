@@ -60,9 +60,10 @@ export function holdResponse(
   exchange: Exchange,
   view: ResponseView,
   context: EvaluationContext,
+  sent?: HeldExchange['sent'],
 ): Held {
   const at = addressOf(definition, exchange, context);
-  return definition.holder.hold({ ...heldExchange(exchange, view.received), body: bodyOf(view) }, at);
+  return definition.holder.hold({ ...heldExchange(exchange, view.received, sent), body: bodyOf(view) }, at);
 }
 
 /** The address that the paths of a definition count from. */
@@ -83,19 +84,22 @@ function describeOnly(
     event.definition = { ...described({ ...known, differences: [], notes: [] }, definition), led: true };
 }
 
-function heldExchange({ request }: Exchange, received: ReceivedResponse): Omit<HeldExchange, 'body'> {
-  const { method, url, headers, body } = request;
+function heldExchange(
+  { request }: Exchange,
+  { status, headers }: ReceivedResponse,
+  sent = sentIn(request),
+): Omit<HeldExchange, 'body'> {
+  const { method, url } = request;
+  return { method, url, sent, status, headers };
+}
+
+/** What is held of a request; the same, where several responses to it are. */
+export function sentIn({ headers, body }: Exchange['request']): HeldExchange['sent'] {
   const isText = body?.every(part => typeof part === 'string');
   return {
-    method,
-    url,
-    sent: {
-      headers,
-      hasBody: body !== undefined && body.length > 0,
-      ...(body && isText && { body: textOfParts(body) }),
-    },
-    status: received.status,
-    headers: received.headers,
+    headers,
+    hasBody: body !== undefined && body.length > 0,
+    ...(body && isText && { body: textOfParts(body) }),
   };
 }
 
