@@ -6,7 +6,6 @@ import type { Place } from '../model/place.ts';
 import type { Value } from '../model/value.ts';
 import { HttpStep } from '../steps/http/http-step.ts';
 import type { PlannedStep } from '../steps/step.ts';
-import { withFewLimits } from '../text/time-limit.ts';
 import { type Judge, judgeOfDefinition, judgeOfStep, type Verdict } from './judge.ts';
 import { OfflineCaseRun, openEntry } from './offline-case-run.ts';
 import type { RecordedCase } from './recorded-case.ts';
@@ -65,12 +64,9 @@ export class ReplayedCase {
   }
 
   static of(plan: Plan, recorded: RecordedCase, replaying: Replaying): ReplayedCase {
-    const weights = [...recorded.answers.values()].map(({ response }) => response?.weight ?? 0);
-    return withFewLimits(Math.max(0, ...weights), () => {
-      const replayed = new ReplayedCase(plan, recorded, replaying);
-      replayed.#carryOut();
-      return replayed;
-    });
+    const replayed = new ReplayedCase(plan, recorded, replaying);
+    replayed.#carryOut();
+    return replayed;
   }
 
   /** Carries out what looks at an answer, with names that have a value. */
