@@ -83,8 +83,12 @@ function isContractFile(path: string): boolean {
 
 /** Throws UsageError. */
 function readContract(path: string): Contract {
-  const { success, data, error } = contractSchema.safeParse(parsed(path));
+  const given = parsed(path);
+  const { success, data, error } = contractSchema.safeParse(given);
   if (success) return data;
+  const { format, version } = (given ?? {}) as { format?: unknown; version?: unknown };
+  if (format === 'mervok-contract' && version !== 1)
+    throw new UsageError(`'${path}' is a contract of version ${version}, and this Mervok reads 1.`);
   const [issue] = error.issues;
   const at = issue?.path.join('.') ?? '';
   throw new UsageError(

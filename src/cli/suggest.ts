@@ -1,8 +1,5 @@
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { kindsIn } from '../core/analysis/plan.ts';
 import type { CaseEvent } from '../core/model/events.ts';
-import { Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { openEventCheck } from '../core/record/validate.ts';
 import { noChance } from '../core/replay/offline-case-run.ts';
@@ -10,11 +7,8 @@ import { readRecordedCases } from '../core/replay/recorded-case.ts';
 import { replayAll } from '../core/replay/replay-all.ts';
 import { run } from '../core/runner/run.ts';
 import { AskedRequests } from '../core/suggest/asked-requests.ts';
-import { putChecks } from '../core/suggest/put-checks.ts';
 import { type AskedRequest, candidatesFor, chooseFrom } from '../core/suggest/suggest.ts';
-import { counted } from '../core/text/words.ts';
 import { openPorts } from '../platform/ports.ts';
-import { writeWhole } from '../platform/recorder.ts';
 import { findRun, readRecord } from '../platform/run-records.ts';
 import { version } from '../platform/version.ts';
 import { createMeasure } from '../reports/style.ts';
@@ -35,6 +29,7 @@ import {
   refusedByErrors,
 } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
+import { writeChecks } from './write-checks.ts';
 
 export interface SuggestFlags extends PlanFlags {
   readonly from?: readonly string[];
@@ -64,21 +59,18 @@ export async function suggestCommand(
     ? await fromRecords(prepared, flags.from, terminal)
     : await fromServer(prepared, terminal);
   if (!asked) return;
-  const found: { request: AskedRequest; suggestions: RequestSuggestions }[] = [];
-  for (const request of asked.all.filter(({ planned }) => planned.asked))
-    found.push({ request, suggestions: await suggestionsFor(request, flags) });
-  const suggestions = found.map(each => each.suggestions);
+  const suggestions: RequestSuggestions[] = [];
+  for (const request of asked.all)
+    if (request.planned.asked) suggestions.push(await suggestionsFor(request, flags));
   const measure = await createMeasure(suggestions.flatMap(({ checks }) => checks.map(({ check }) => check)));
   if (flags.json) terminal.out(`${suggestionsJson(suggestions)}\n`);
   else if (suggestions.length === 0) terminal.err('No answer of these cases could be looked at.\n');
   else if (!flags.write) terminal.out(suggestionsText(suggestions, { paint: terminal.paint, measure }));
   if (flags.write)
-    await writeAll(
-      prepared,
-      suggestions,
-      { ...terminal, ...(flags.json && { out: () => undefined }) },
-      lines => checkLines(lines, measure),
-    );
+    await writeChecks(prepared, suggestions, checks => checkLines(checks, measure), {
+      out: flags.json ? () => undefined : terminal.out,
+      err: terminal.err,
+    });
 }
 
 async function suggestionsFor(
@@ -171,47 +163,4 @@ function notPassed({ case: address, outcome, round, problem, because }: CaseEven
   const why = reason === undefined ? '.' : `: ${reason}`;
   if (round === 1) return `${address} is left out, since it has not passed (${outcome})${why}`;
   return `${address} has passed once and not a second time (${outcome}), so there is one answer to go by. What it leaves behind may not be cleaned up${why}`;
-}
-
-/** Puts what is proposed into the pages, from the last request up, so that the lines above stay what they are. */
-async function writeAll(
-  { root, flow: { collection } }: Prepared,
-  all: readonly RequestSuggestions[],
-  { out, err }: Terminal,
-  linesOf: (checks: RequestSuggestions['checks']) => string[],
-): Promise<void> {
-  const files = new Map<string, { line: number; checks: string[] }[]>();
-  for (const { place, checks } of all) {
-    const at = place.lastIndexOf(':');
-    const file = place.slice(0, at);
-    const edits = files.get(file) ?? [];
-    files.set(file, edits);
-    if (checks.length > 0) edits.push({ line: Number(place.slice(at + 1)), checks: linesOf(checks) });
-  }
-  let count = 0;
-  for (const [file, edits] of files) {
-    const path = join(root, file);
-    let text = readFileSync(path, 'utf8');
-    const source = collection.pages.find(({ page }) => page.source.file === file)!.page.source;
-    const hasChanged = new Source(file, text).text !== source.text;
-    let written = 0;
-    for (const edit of edits.sort((a, b) => b.line - a.line)) {
-      const put = hasChanged ? undefined : putChecks(file, text, edit);
-      if (put === undefined) {
-        const why = hasChanged
-          ? 'the page has changed meanwhile'
-          : 'the page would say something else with them';
-        err(`No checks for ${file}:${edit.line}: ${why}.\n`);
-        process.exitCode = exitCodes.unfinished;
-      } else {
-        text = put;
-        written += edit.checks.length;
-      }
-    }
-    if (written === 0) continue;
-    await writeWhole(path, [text]);
-    out(`written  ${counted(written, 'check')} into ${file}\n`);
-    count += written;
-  }
-  if (count === 0) out('No check had to be written.\n');
 }

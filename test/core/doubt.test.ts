@@ -163,9 +163,9 @@ test('cases that did not pass, that were not run, or that ask for something else
   assert.deepEqual(
     leftOut.map(({ case: address, reason }) => `${address}: ${reason}`),
     [
-      'a.md#a: its page asks for something else than it did in this run',
-      'a.md#b: it has failed in this run',
-      'c.md#c: it is not in this run',
+      'a.md#a: the page asks for something else than it did in this run',
+      'a.md#b: failed in this run',
+      'c.md#c: not in this run',
     ],
   );
 });

@@ -70,7 +70,7 @@ export async function readRecordedCases(plan: Plan, events: AsyncIterable<RunEve
   }
   const there = new Set(cases.map(each => each.planned.address));
   const leftOut = [...planned.keys()].flatMap(address =>
-    there.has(address) ? [] : [{ address, reason: reasons.get(address) ?? 'it is not in this run' }],
+    there.has(address) ? [] : [{ address, reason: reasons.get(address) ?? 'not in this run' }],
   );
   return { cases, leftOut };
 }
@@ -111,10 +111,10 @@ class PageNames {
 
 const notPassed: { readonly [outcome in CaseEvent['outcome']]: string | undefined } = {
   passed: undefined,
-  failed: 'it has failed in this run',
-  error: 'it could not be carried out in this run',
-  blocked: 'it was blocked in this run',
-  skipped: 'it was skipped in this run',
+  failed: 'failed in this run',
+  error: 'could not be carried out in this run',
+  blocked: 'blocked in this run',
+  skipped: 'skipped in this run',
 };
 
 function recordedCase(
@@ -127,7 +127,7 @@ function recordedCase(
   if (why !== undefined) return why;
   const answers = answersOf(planned, operations);
   if (!answers || event.request !== planned.request)
-    return 'its page asks for something else than it did in this run';
+    return 'the page asks for something else than it did in this run';
   const made = new Map(
     (event.values ?? []).flatMap(value => (value.how === 'used' ? [] : [[value.name, value] as const])),
   );

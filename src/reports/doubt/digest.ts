@@ -155,13 +155,19 @@ export function verdictInWords(digest: DoubtDigest): string {
   );
 }
 
+function carriedInWords(count: number): string {
+  return count === 1
+    ? '1 more is of a value that goes into a later request.'
+    : `${grouped(count)} more are of values that go into later requests.`;
+}
+
 /** What else is to be known of the share. */
 export function moreInWords({ byDefinition, carried, brittle }: DoubtDigest): string[] {
   return [
     ...(byDefinition > 0
       ? [`The definition of the API alone notices ${grouped(byDefinition)} of them.`]
       : []),
-    ...(carried > 0 ? [`${grouped(carried)} more are of values that go into later requests.`] : []),
+    ...(carried > 0 ? [carriedInWords(carried)] : []),
     ...(brittle > 0 ? [`${counted(brittle, 'check is', 'checks are')} brittle.`] : []),
   ];
 }

@@ -1,4 +1,4 @@
-import { counted } from '../../core/text/words.ts';
+import { counted, inWords } from '../../core/text/words.ts';
 import { type Measure, type Paint, visible, wrap } from '../style.ts';
 import {
   type CaseDigest,
@@ -23,8 +23,8 @@ export function doubtText(digest: DoubtDigest, view: View): string[] {
   const quiet = digest.cases.length - open.length;
   if (quiet > 0)
     lines.push(paint('quiet', `In ${counted(quiet, 'case')} all is noticed that a check could notice.`), '');
-  for (const { case: address, reason } of digest.leftOut)
-    lines.push(...beside(0, 'left out', `${address}: ${reason}.`, view).map(line => paint('quiet', line)));
+  for (const [reason, cases] of byReason(digest.leftOut))
+    lines.push(...beside(0, 'left out', `${cases}: ${reason}.`, view).map(line => paint('quiet', line)));
   if (digest.leftOut.length > 0) lines.push('');
   lines.push(...wrap(verdictInWords(digest), width, measure).map(line => paint('strong', line)));
   return lines;
@@ -65,6 +65,23 @@ function requestLines(
       beside(4, 'brittle', `${check} (${where}): it fails where something is added to ${at}`, view),
     ),
   ];
+}
+
+/** So many cases are named that are left out for the same reason. */
+const mostNamed = 4;
+
+function byReason(leftOut: DoubtDigest['leftOut']): [reason: string, cases: string][] {
+  const reasons = new Map<string, string[]>();
+  for (const { case: address, reason } of leftOut) {
+    const same = reasons.get(reason) ?? [];
+    reasons.set(reason, same);
+    same.push(address);
+  }
+  return [...reasons].map(([reason, cases]) => {
+    const more = cases.length - mostNamed;
+    const named = more > 0 ? [...cases.slice(0, mostNamed), counted(more, 'other case')] : cases;
+    return [reason, inWords(named)];
+  });
 }
 
 /** A word at the left edge, and behind it a text that goes on below its own beginning. */
