@@ -7,7 +7,7 @@ import { readRecordedCases } from '../core/replay/recorded-case.ts';
 import { replayAll } from '../core/replay/replay-all.ts';
 import { run } from '../core/runner/run.ts';
 import { AskedRequests } from '../core/suggest/asked-requests.ts';
-import { type AskedRequest, candidatesFor, chooseFrom } from '../core/suggest/suggest.ts';
+import { type AskedRequest, candidatesFor, chooseFrom, loadFor } from '../core/suggest/suggest.ts';
 import { openPorts } from '../platform/ports.ts';
 import { findRun, readRecord } from '../platform/run-records.ts';
 import { version } from '../platform/version.ts';
@@ -59,9 +59,9 @@ export async function suggestCommand(
     ? await fromRecords(prepared, flags.from, terminal)
     : await fromServer(prepared, terminal);
   if (!asked) return;
-  const suggestions: RequestSuggestions[] = [];
-  for (const request of asked.all)
-    if (request.planned.asked) suggestions.push(await suggestionsFor(request, flags));
+  const requests = asked.all.filter(({ planned }) => planned.asked);
+  await loadFor(requests.flatMap(({ observations }) => observations.map(({ response }) => response)));
+  const suggestions = requests.map(request => suggestionsFor(request, flags));
   const measure = await createMeasure(suggestions.flatMap(({ checks }) => checks.map(({ check }) => check)));
   if (flags.json) terminal.out(`${suggestionsJson(suggestions)}\n`);
   else if (suggestions.length === 0) terminal.err('No answer of these cases could be looked at.\n');
@@ -73,11 +73,8 @@ export async function suggestCommand(
     });
 }
 
-async function suggestionsFor(
-  request: AskedRequest,
-  { all, values }: SuggestFlags,
-): Promise<RequestSuggestions> {
-  const candidates = await candidatesFor(request, { values: values === true });
+function suggestionsFor(request: AskedRequest, { all, values }: SuggestFlags): RequestSuggestions {
+  const candidates = candidatesFor(request, { values: values === true });
   const chosen = chooseFrom(candidates, request);
   const shown = all ? chosen : chosen.slice(0, most);
   const { planned, step, observations } = request;

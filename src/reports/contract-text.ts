@@ -66,7 +66,10 @@ export function besideText(
   const { paint, measure, width } = view;
   const failures = broken.filter(each => each.isFailure || strict);
   const told = broken.filter(each => !failures.includes(each));
-  const lines = [...failures, ...told].flatMap(each => brokenLines(each, failures.includes(each), view));
+  const lines = [
+    ...alike(failures).flatMap(each => brokenLines(each, true, view)),
+    ...alike(told).flatMap(each => brokenLines(each, false, view)),
+  ];
   const verdict = besideInWords(failures.length, told.length, looked, other);
   return [
     ...lines,
@@ -86,17 +89,28 @@ function besideInWords(failures: number, told: number, looked: number, other: st
   return `${grouped(failures)} of ${counted(looked, 'part')} that these pages rely on ${failures === 1 ? 'is' : 'are'} not so in ${other}.${also}`;
 }
 
-function brokenLines(
-  { operation, status, part, message, place, case: address }: Broken,
-  isFailure: boolean,
-  { paint, measure, width }: View,
-): string[] {
+/** What is wrong in the same way, and is relied on in several places. */
+function alike(broken: readonly Broken[]): Broken[][] {
+  const groups = new Map<string, Broken[]>();
+  for (const each of broken) {
+    const key = [each.operation, each.status, each.part, each.message].join('\n');
+    const same = groups.get(key);
+    if (same) same.push(each);
+    else groups.set(key, [each]);
+  }
+  return [...groups.values()];
+}
+
+function brokenLines(all: readonly Broken[], isFailure: boolean, { paint, measure, width }: View): string[] {
+  const [{ operation, status, part, message }] = all as [Broken];
   const what = [operation, status, part].filter(each => each !== undefined).join('  ');
   const word = isFailure ? paint('failed', 'broken') : paint('quiet', 'told  ');
+  const below = (text: string) => wrap(text, Math.max(20, width - 8), measure).map(line => `        ${line}`);
   return [
     `${word}  ${visible(what)}`,
-    ...wrap(`${message}: ${place.file}:${place.line}, ${address}`, Math.max(20, width - 8), measure).map(
-      line => `        ${line}`,
+    ...below(message),
+    ...all.flatMap(({ place: { file, line }, case: address }) =>
+      below(`${file}:${line}, ${address}`).map(each => paint('quiet', each)),
     ),
   ];
 }

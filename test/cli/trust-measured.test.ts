@@ -13,7 +13,7 @@ import { readRecordedCases } from '../../src/core/replay/recorded-case.ts';
 import { replayAll } from '../../src/core/replay/replay-all.ts';
 import type { ReplayedRequest } from '../../src/core/replay/replayed-case.ts';
 import { tryChanges } from '../../src/core/replay/try-changes.ts';
-import { readCheck } from '../../src/core/suggest/suggest.ts';
+import { loadFor, readCheck } from '../../src/core/suggest/suggest.ts';
 import { fileAccess } from '../../src/platform/files.ts';
 import { readRecord } from '../../src/platform/run-records.ts';
 import { runCases } from '../support/cases.ts';
@@ -65,17 +65,18 @@ interface SuggestedRequest {
 }
 
 /** What of a page's own checks is proposed again, or something that notices as much. */
-async function coveredBy(
+function coveredBy(
   requests: readonly SuggestedRequest[],
   request: ReplayedRequest,
   at: number,
-): Promise<{ check: string; isProposed: boolean; isCovered: boolean }[]> {
+): { check: string; isProposed: boolean; isCovered: boolean }[] {
   const { address } = request.replayed.recorded.planned;
   const proposed = requests.filter(each => each.case === address)[at]?.checks ?? [];
-  const steps = await Promise.all(proposed.map(({ check }) => readCheck(check)));
+  const steps = proposed.map(({ check }) => readCheck(check));
   const suggested = steps.flatMap(step => (step ? [judgeOfStep(step)] : []));
+  const until = request.step.repetition?.until;
   const own = [...request.sound].filter(
-    ({ step }) => step?.kind === 'check' && !('level' in step && step.level),
+    ({ step }) => step?.kind === 'check' && step !== until && !('level' in step && step.level),
   );
   // Keeps and the checks of settings stay in the page.
   const left = [...request.sound].filter(each => each.step && !own.includes(each));
@@ -125,15 +126,17 @@ test('of checks that are taken out of the pages, 8 of 10 are proposed, or strong
   });
   const { cases } = await readRecordedCases(plan, readRecord(join(whole, 'run.ndjson')));
   const replaying = { chance: noChance, file: (path: string) => readFileSync(join(whole, path)) };
+  const replayedAll = replayAll(plan, cases, () => replaying);
+  await loadFor(replayedAll.flatMap(each => each.requests.flatMap(({ answer }) => answer.response ?? [])));
   const seen = new Set<string>();
-  const found = new Map<string, Awaited<ReturnType<typeof coveredBy>>>();
-  for (const { recorded, requests: own } of replayAll(plan, cases, () => replaying)) {
+  const found = new Map<string, ReturnType<typeof coveredBy>>();
+  for (const { recorded, requests: own } of replayedAll) {
     if (seen.has(recorded.planned.address)) continue;
     seen.add(recorded.planned.address);
     const ofPage = found.get(recorded.page) ?? [];
     found.set(recorded.page, ofPage);
     for (const [index, request] of own.entries())
-      if (request.answer.response) ofPage.push(...(await coveredBy(requests, request, index)));
+      if (request.answer.response) ofPage.push(...coveredBy(requests, request, index));
   }
   const all = [...found.values()].flat();
   const count = (list: typeof all, key: 'isProposed' | 'isCovered') => list.filter(each => each[key]).length;

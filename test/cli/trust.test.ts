@@ -238,7 +238,7 @@ test('contract: written, beside a definition, a run and itself, and who relies o
   assert.equal(bad.code, 1);
   assert.match(
     bad.out,
-    /^broken {2}POST \/berths\/0417\/reservations {2}201 {2}\$\.nights\n {8}it may be null, and has to be integer: berths\.md:14, berths\.md#reserve-one\n/,
+    /^broken {2}POST \/berths\/0417\/reservations {2}201 {2}\$\.nights\n {8}it may be null, and has to be integer\n {8}berths\.md:14, berths\.md#reserve-one\n/,
   );
   assert.equal((await mervok(folder, ['contract', '--against', 'berths.contract.json'])).code, 0);
   assert.equal((await mervok(folder, ['run', '--quiet'])).code, 0);

@@ -7,7 +7,6 @@ import type { Judge } from '../replay/judge.ts';
 import type { ReplayedRequest } from '../replay/replayed-case.ts';
 import { type Trial, tryChanges } from '../replay/try-changes.ts';
 import type { Suggestion } from '../suggest/suggest.ts';
-import { withFewLimits } from '../text/time-limit.ts';
 import { equal } from '../values/compare.ts';
 import { isOpen } from '../values/open-value.ts';
 import type { LaterUses } from './later-uses.ts';
@@ -43,7 +42,7 @@ export interface DoubtedRequest {
 
 export interface DoubtChoices {
   /** Checks that hold for the answer, the best first; they take a while to be found. */
-  readonly candidates: () => Promise<readonly Suggestion[]>;
+  readonly candidates: () => readonly Suggestion[];
   readonly described: DescribedAnswer | undefined;
   readonly later: LaterUses;
   /** Which of the items of a list are changed; nothing where that is the last ones. */
@@ -56,11 +55,10 @@ export interface DoubtChoices {
 const mostChanges = 600;
 
 /** Changes an answer in one thing after the other, and looks who notices. */
-export async function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): Promise<DoubtedRequest> {
-  const { weight } = request.answer.response!;
-  const tried = withFewLimits(weight, () => TriedRequest.of(request, choices));
-  const candidates = tried.unnoticed.length > 0 ? await choices.candidates() : [];
-  const unnoticed = withFewLimits(weight, () => remedied(tried.unnoticed, candidates, request));
+export function doubtRequest(request: ReplayedRequest, choices: DoubtChoices): DoubtedRequest {
+  const tried = TriedRequest.of(request, choices);
+  const candidates = tried.unnoticed.length > 0 ? choices.candidates() : [];
+  const unnoticed = remedied(tried.unnoticed, candidates, request);
   const { count, possible, noticed, byDefinition, carried, brittle } = tried;
   return { request, tried: count, possible, noticed, byDefinition, carried, unnoticed, brittle };
 }

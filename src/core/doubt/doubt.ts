@@ -6,8 +6,10 @@ import type { ExternalSources } from '../model/external-sources.ts';
 import { type LeftOutCase, readRecordedCases } from '../replay/recorded-case.ts';
 import { replayAll } from '../replay/replay-all.ts';
 import type { LeftOutStep, ReplayedCase, ReplayedRequest } from '../replay/replayed-case.ts';
+import type { ResponseView } from '../steps/http/response-view.ts';
 import { AskedRequests } from '../suggest/asked-requests.ts';
-import { candidatesFor, describedAnswer } from '../suggest/suggest.ts';
+import { candidatesFor, describedAnswer, loadFor } from '../suggest/suggest.ts';
+import { withFewLimits } from '../text/time-limit.ts';
 import { type DoubtedRequest, doubtRequest } from './doubt-request.ts';
 import { LaterUses } from './later-uses.ts';
 
@@ -47,15 +49,26 @@ export async function doubt(
   const asked = new AskedRequests(flow);
   for (const { requests } of replayed) for (const request of requests) asked.addRecorded(request);
   const later = new LaterUses(flow, replayed);
-  const cases: DoubtedCase[] = [];
-  for (const one of firstOfEach(replayed)) {
-    const { planned } = one.recorded;
-    const requests: DoubtedRequest[] = [];
-    for (const request of one.requests)
-      if (request.answer.response) requests.push(await doubtOne(request, asked, later, options));
-    cases.push({ address: planned.address, title: planned.title, requests, leftOut: one.leftOut });
-  }
+  const first = firstOfEach(replayed);
+  await loadFor(first.flatMap(responsesOf));
+  const weight = (cases: readonly ReplayedCase[]) =>
+    cases.flatMap(responsesOf).reduce((sum, response) => sum + response.weight, 0);
+  const doubtCase = (one: ReplayedCase): DoubtedCase => ({
+    address: one.recorded.planned.address,
+    title: one.recorded.planned.title,
+    requests: one.requests.flatMap(each =>
+      each.answer.response ? [doubtOne(each, asked, later, options)] : [],
+    ),
+    leftOut: one.leftOut,
+  });
+  const cases = withFewLimits(weight(first), () =>
+    first.map(one => withFewLimits(weight([one]), () => doubtCase(one))),
+  );
   return { cases, leftOut };
+}
+
+function responsesOf({ requests }: ReplayedCase): ResponseView[] {
+  return requests.flatMap(({ answer }) => answer.response ?? []);
 }
 
 /** A case that has run several times is looked at once: what is said of one answer holds for the others. */
@@ -68,12 +81,12 @@ function firstOfEach(all: readonly ReplayedCase[]): ReplayedCase[] {
   });
 }
 
-async function doubtOne(
+function doubtOne(
   request: ReplayedRequest,
   asked: AskedRequests,
   later: LaterUses,
   { seed, chanceFor }: DoubtOptions,
-): Promise<DoubtedRequest> {
+): DoubtedRequest {
   const observed = asked.of(request.step)!;
   const turn = `${request.step.place.file}:${request.step.place.line}`;
   return doubtRequest(request, {

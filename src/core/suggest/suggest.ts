@@ -1,6 +1,6 @@
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
 import type { DescribedAnswer } from '../definition/hold/held-exchange.ts';
-import { loadPackages, packagesOf } from '../language/packages.ts';
+import { loadPackages, type Package } from '../language/packages.ts';
 import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import { Excerpt, Source } from '../model/source.ts';
 import { Missing } from '../model/value.ts';
@@ -48,24 +48,33 @@ export interface AskedRequest {
   readonly chance: ClockAndRandom;
 }
 
+/** What it takes to look at these responses; to be awaited before `candidatesFor`. */
+export async function loadFor(responses: Iterable<ResponseView>): Promise<void> {
+  const needed = new Set<Package>(['patterns']);
+  for (const response of responses) {
+    if (isXml(response)) needed.add('xml').add('xpath');
+    if (/html/i.test(response.contentType ?? '')) needed.add('html');
+  }
+  await loadPackages(needed);
+}
+
 /**
  * Every check that the patterns find and that holds for all answers, best first.
  * @param values whether values that are the same each time are wanted too
  */
-export async function candidatesFor(
+export function candidatesFor(
   request: AskedRequest,
   { values = false }: { readonly values?: boolean } = {},
-): Promise<Suggestion[]> {
+): Suggestion[] {
   const { observations, mayUse, mask } = request;
   const holdsSecret = (text: string) => text.includes(masked) || mask(text) !== text;
-  if (observations.some(({ response }) => isXml(response))) await loadPackages(['xml']);
   const subject = new Subject(observations, describedAnswer(request), holdsSecret);
   const origins = originsOf(observations, mayUse);
   const found = new Map<string, Suggestion>();
   for (const pattern of values ? [...patterns, value] : patterns)
     for (const { text, reason } of pattern.find(subject, origins)) {
       if (found.has(text) || holdsSecret(text)) continue;
-      const step = await readCheck(text);
+      const step = readCheck(text);
       if (step) found.set(text, { text, reason, pattern: pattern.name, judge: judgeOfStep(step) });
     }
   return withFewLimits(weightOf(request), () =>
@@ -181,12 +190,11 @@ const known = new Map<string, CheckStep | undefined>();
 const mostKnown = 2000;
 
 /** A check that can be carried out; nothing where it cannot be read, or where something is wrong with it. */
-export async function readCheck(text: string): Promise<CheckStep | undefined> {
+export function readCheck(text: string): CheckStep | undefined {
   if (known.has(text)) return known.get(text);
   const source = new Source('a suggestion', text);
   const { checks, errors } = readChecks(new Excerpt(source, text, 1), []);
   const [check] = checks;
-  if (check) await loadPackages(packagesOf(check));
   const isSound =
     check && checks.length === 1 && errors.length === 0 && checkKind.errorsIn(check).length === 0;
   const step = isSound ? planCheck(check, source) : undefined;
