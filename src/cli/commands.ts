@@ -1,3 +1,4 @@
+import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { endings } from '../reports/endings.ts';
 import { choosing, collect, type Describe, looking, plain } from './command-options.ts';
 import { lintCommand } from './lint.ts';
@@ -6,7 +7,7 @@ import { openTerminal } from './terminal.ts';
 import { trustCommands } from './trust-options.ts';
 
 /** What each command takes and does, by its name; in the order of the help. */
-export const commands: { readonly [name: string]: Describe } = {
+export const commands: { readonly [name: string]: Describe } = withoutPrototype({
   run: command =>
     choosing(looking(command))
       .description('run cases and print the verdict')
@@ -298,4 +299,4 @@ export const commands: { readonly [name: string]: Describe } = {
       .action(async options =>
         (await import('./interactive-commands.ts')).demoCommand(options, openTerminal(options)),
       ),
-};
+});

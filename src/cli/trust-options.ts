@@ -1,8 +1,9 @@
+import { withoutPrototype } from '../core/text/without-prototype.ts';
 import { type Describe, looking } from './command-options.ts';
 import { openTerminal } from './terminal.ts';
 
 /** Commands that say what checks are worth. */
-export const trustCommands: { readonly [name: string]: Describe } = {
+export const trustCommands: { readonly [name: string]: Describe } = withoutPrototype({
   suggest: command =>
     looking(command)
       .description(
@@ -54,4 +55,4 @@ export const trustCommands: { readonly [name: string]: Describe } = {
       .action(async (paths: string[], options) =>
         (await import('./trust-commands.ts')).contractCommand(paths, options, openTerminal(options)),
       ),
-};
+});
