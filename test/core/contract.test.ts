@@ -17,12 +17,13 @@ import { asRecord, plannedOf, recordOf } from '../support/trust.ts';
 const schemas: { readonly [name: string]: unknown } = {
   berth: {
     type: 'object',
-    required: ['code', 'state', 'deposit'],
+    required: ['code', 'constructor', 'deposit', 'note', 'state'],
     properties: {
       code: { type: 'string' },
       state: { enum: ['free', 'taken'] },
       deposit: { type: ['number', 'null'] },
-      note: { type: 'string' },
+      note: true,
+      remark: { type: 'string' },
     },
   },
 };

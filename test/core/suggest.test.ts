@@ -6,6 +6,7 @@ import { noChance } from '../../src/core/replay/offline-case-run.ts';
 import { readRecordedCases } from '../../src/core/replay/recorded-case.ts';
 import { replayAll } from '../../src/core/replay/replay-all.ts';
 import { AskedRequests } from '../../src/core/suggest/asked-requests.ts';
+import { formFields } from '../../src/core/suggest/form-fields.ts';
 import { putChecks } from '../../src/core/suggest/put-checks.ts';
 import {
   type AskedRequest,
@@ -173,4 +174,38 @@ test('what would make something else of a page is not written', () => {
     '$.a = "x\n```\n\n```http\nGET /b"',
   ])
     assert.equal(written(page, [check]), undefined, check);
+});
+
+test('the fields of a form that was sent, as far as a check can be about them', () => {
+  const part = (head: string, value: string) =>
+    `--b\r\nContent-Disposition: form-data; ${head}\r\n\r\n${value}\r\n`;
+  const type = 'multipart/form-data; boundary=b';
+  const manyNames = part('name="x"; filename="m.xml"', 'name="crate"\n'.repeat(50_000));
+  const cases: [body: string, type: string, fields: [string, string][]][] = [
+    [
+      'a=1&b=two%20words',
+      'application/x-www-form-urlencoded',
+      [
+        ['a', '1'],
+        ['b', 'two words'],
+      ],
+    ],
+    [`${part('name="vessel"', 'Grey Petrel')}--b--\r\n`, type, [['vessel', 'Grey Petrel']]],
+    [`${part('name="vessel"', 'Grey Petrel')}--b--`, type.replace('=b', '="b"'), [['vessel', 'Grey Petrel']]],
+    [`${part('name="note"', 'one\r\ntwo')}--b--`, type, []],
+    [`${part('name="m"; filename="m.csv"', 'name="a"')}--b--`, type, [['file', 'm.csv']]],
+    [
+      `${manyNames}${part('name="vessel"', 'Kestrel')}--b--`,
+      type,
+      [
+        ['file', 'm.xml'],
+        ['vessel', 'Kestrel'],
+      ],
+    ],
+    ['no form at all', type, []],
+    ['a=1', 'multipart/form-data', []],
+    ['a=1', 'text/plain', []],
+  ];
+  for (const [body, ofType, fields] of cases)
+    assert.deepEqual([...formFields(body, ofType)], fields, `${ofType}: ${body.slice(0, 200)}`);
 });

@@ -1,7 +1,7 @@
-import { kindsInWords } from './against-definition.ts';
 import type { Beside, Broken } from './broken.ts';
 import { type Contract, type ContractOperation, type ContractPart, operationName } from './contract.ts';
-import { accepts, contractOf } from './contract-of.ts';
+import { contractOf } from './contract-of.ts';
+import { accepts, kindsInWords } from './read-kinds.ts';
 import type { ReliedRequest } from './relied-on.ts';
 
 /** What pages rely on, beside what is agreed: what goes beyond that, and what of it nobody needs any more. */

@@ -2,9 +2,8 @@ import type { DescribedPart } from '../definition/described-part.ts';
 import type { Holder } from '../definition/hold/held-exchange.ts';
 import { counted, inWords } from '../text/words.ts';
 import type { Beside, Broken } from './broken.ts';
-import { operationName, type ReadKind } from './contract.ts';
-import { accepts } from './contract-of.ts';
-import { jsonKinds } from './reads.ts';
+import { operationName } from './contract.ts';
+import { accepts, kindOfSchemaType, kindsInWords } from './read-kinds.ts';
 import { addressOf, anywhere, type PlacedRead, type ReliedRequest } from './relied-on.ts';
 
 /** What pages rely on, beside the definition of an API: what of it would break them. */
@@ -124,11 +123,11 @@ function troubleWith(
   }
   if (kinds && described.types) {
     const others = [...described.types]
-      .flatMap(type => jsonKinds.get(type) ?? [])
+      .flatMap(type => kindOfSchemaType(type) ?? [])
       .filter(kind => !accepts(kinds, kind));
     if (others.length > 0)
       return {
-        message: `it may be ${kindsInWords(others)}, and has to be ${kindsInWords([...kinds])}`,
+        message: `it may be ${kindsInWords(others)}, and has to be ${kindsInWords(kinds)}`,
         isFailure: true,
       };
   }
@@ -141,8 +140,4 @@ function troubleWith(
       isFailure: true,
     };
   return described.required ? undefined : { message: 'it need not be there', isFailure: false };
-}
-
-export function kindsInWords(kinds: readonly ReadKind[]): string {
-  return inWords([...new Set(kinds)], 'or');
 }

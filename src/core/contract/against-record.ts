@@ -6,10 +6,9 @@ import type { ResponseView } from '../steps/http/response-view.ts';
 import { withoutOrigin } from '../text/hosts.ts';
 import type { PartStep } from '../values/document-parts.ts';
 import { isInteger, isNumeric } from '../values/number.ts';
-import { kindsInWords } from './against-definition.ts';
 import type { Beside, Broken } from './broken.ts';
-import { operationName, type ReadKind } from './contract.ts';
-import { accepts } from './contract-of.ts';
+import { operationName } from './contract.ts';
+import { accepts, isReadKind, kindsInWords, type ReadKind } from './read-kinds.ts';
 import type { PlacedRead, ReliedRequest } from './relied-on.ts';
 
 interface Asked {
@@ -91,7 +90,7 @@ function seenOtherwise({ part, way, kinds }: PlacedRead, view: ResponseView): st
   const others = [...new Set(values.map(kindInContract))].filter(kind => !accepts(kinds, kind));
   return others.length === 0
     ? undefined
-    : `it was ${kindsInWords(others)}, and has to be ${kindsInWords([...kinds])}`;
+    : `it was ${kindsInWords(others)}, and has to be ${kindsInWords(kinds)}`;
 }
 
 /** Every value in a place of a document, where all items of a list count as one. */
@@ -116,9 +115,7 @@ function isEmptyList(document: Value, way: readonly PartStep[]): boolean {
 function kindInContract(value: Value): ReadKind {
   if (isNumeric(value)) return isInteger(value) ? 'integer' : 'number';
   const kind = kindOf(value);
-  return kind === 'text' || kind === 'boolean' || kind === 'null' || kind === 'list' || kind === 'object'
-    ? kind
-    : 'text';
+  return isReadKind(kind) ? kind : 'text';
 }
 
 function neverSeen(asked: readonly Asked[], seen: ReadonlySet<ReliedRequest>): Broken[] {

@@ -1,12 +1,11 @@
 import {
-  kinds as allKinds,
   type Contract,
   type ContractOperation,
   type ContractPart,
   operationName,
-  type ReadKind,
   type Scalar,
 } from './contract.ts';
+import { accepts, kinds as allKinds, type ReadKind } from './read-kinds.ts';
 import type { PlacedRead, ReliedRequest } from './relied-on.ts';
 
 /** What pages rely on, as a contract: by operation and status, in an order that does not hang on that of the pages. */
@@ -95,11 +94,6 @@ function kindsOf(reads: readonly PlacedRead[]): ReadKind[] | undefined {
   const some = common.length > 0 ? common : allKinds.filter(kind => all.some(kinds => kinds.has(kind)));
   // Whole numbers are numbers.
   return some.includes('number') ? some.filter(kind => kind !== 'integer') : some;
-}
-
-/** Whether what has to be of some kinds may be of this one. */
-export function accepts(kinds: ReadonlySet<ReadKind>, kind: ReadKind): boolean {
-  return kinds.has(kind) || (kind === 'integer' && kinds.has('number'));
 }
 
 /** All that any of them wants; any value, where one of them does not say. */

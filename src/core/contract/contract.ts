@@ -1,10 +1,7 @@
 import * as z from 'zod/mini';
+import { kinds } from './read-kinds.ts';
 
 // What pages rely on, as a file: small, sorted, the same for the same pages.
-
-/** Kinds that checks of the language tell apart. */
-export const kinds = ['text', 'number', 'integer', 'boolean', 'null', 'list', 'object'] as const;
-export type ReadKind = (typeof kinds)[number];
 
 const scalar = z.union([z.string(), z.number(), z.boolean(), z.null()]);
 

@@ -12,7 +12,8 @@ import { surveyOf } from '../language/walk.ts';
 import { partPath } from '../replay/changes/json-changes.ts';
 import type { PartStep } from '../values/document-parts.ts';
 import { isNumeric, numberText } from '../values/number.ts';
-import type { ReadKind, Scalar } from './contract.ts';
+import type { Scalar } from './contract.ts';
+import { isReadKind, kindOfSchemaType, type ReadKind } from './read-kinds.ts';
 
 /** A part of an answer that a statement looks at, and what it has to be. */
 export interface Read {
@@ -148,7 +149,7 @@ function wantedOf(predicate: Predicate, part: Read, schema: SchemaText): Read[] 
     case 'sorted-down':
       return part.way?.at(-1) === undefined ? [part] : of('list');
     case 'is':
-      return predicate.negated ? [part] : [{ ...part, kinds: new Set(predicate.types.flatMap(kindsOfType)) }];
+      return predicate.negated ? [part] : [{ ...part, kinds: new Set(predicate.types.map(kindOfType)) }];
     case 'includes':
       return part.way ? includedIn(predicate.value, part, part.way) : [part];
     case 'fits':
@@ -164,18 +165,8 @@ function listedIn(values: readonly Expression[]): readonly Expression[] {
   return values.length === 1 && only!.type === 'list' ? only!.items : values;
 }
 
-function kindsOfType(type: string): ReadKind[] {
-  switch (type) {
-    case 'number':
-    case 'integer':
-    case 'boolean':
-    case 'list':
-    case 'object':
-    case 'null':
-      return [type];
-    default:
-      return ['text'];
-  }
+function kindOfType(type: string): ReadKind {
+  return isReadKind(type) ? type : 'text';
 }
 
 /** @param isOne whether it has to be one of them */
@@ -192,14 +183,7 @@ function comparedWith(part: Read, values: readonly Expression[], isOne: boolean)
 /** What a value is compared with says of what kind it has to be; a reference says nothing. */
 function kindsOfLiteral(value: Expression): ReadKind[] {
   const kind = kindOfExpression(value);
-  return kind === 'text' ||
-    kind === 'number' ||
-    kind === 'boolean' ||
-    kind === 'null' ||
-    kind === 'list' ||
-    kind === 'object'
-    ? [kind]
-    : [];
+  return isReadKind(kind) ? [kind] : [];
 }
 
 function scalarOf(value: Expression): Scalar | undefined {
@@ -229,25 +213,16 @@ function includedIn(value: Expression, part: Read, way: readonly PartStep[]): Re
       { ...own, kinds: new Set(['list'] as const) },
       ...value.items.flatMap(inner => includedIn(inner, part, [...way, undefined])),
     ];
-  if (value.type === 'type-word') return [{ ...own, kinds: new Set(value.types.flatMap(kindsOfType)) }];
+  if (value.type === 'type-word') return [{ ...own, kinds: new Set(value.types.map(kindOfType)) }];
   return comparedWith(own, [value], true);
 }
 
-export const jsonKinds: ReadonlyMap<string, readonly ReadKind[]> = new Map<string, readonly ReadKind[]>([
-  ['string', ['text']],
-  ['number', ['number']],
-  ['integer', ['integer']],
-  ['boolean', ['boolean']],
-  ['array', ['list']],
-  ['object', ['object']],
-  ['null', ['null']],
-]);
-
 /** What a JSON Schema wants to be there, as far as that stands in it without combinations and references. */
 function describedBy(schema: unknown, way: readonly PartStep[]): Read[] {
-  if (typeof schema !== 'object' || schema === null) return [];
-  const { type, required, properties, items, enum: values } = schema as { [keyword: string]: unknown };
-  const types = (Array.isArray(type) ? type : [type]).flatMap(each => jsonKinds.get(String(each)) ?? []);
+  // `true` lets anything pass.
+  const keywords = (typeof schema === 'object' ? (schema ?? {}) : {}) as { [keyword: string]: unknown };
+  const { type, required, properties, items, enum: values } = keywords;
+  const types = (Array.isArray(type) ? type : [type]).flatMap(each => kindOfSchemaType(String(each)) ?? []);
   const scalars = Array.isArray(values)
     ? (values as Scalar[]).filter(each => typeof each !== 'object' || each === null)
     : [];
@@ -258,10 +233,10 @@ function describedBy(schema: unknown, way: readonly PartStep[]): Read[] {
     ...(scalars.length > 0 && { values: scalars }),
   };
   const named = Array.isArray(required) ? (required as unknown[]).map(String) : [];
-  const inner = (name: string) => (properties as { [name: string]: unknown } | undefined)?.[name];
+  const described = new Map(Object.entries((properties ?? {}) as object));
   return [
     own,
-    ...named.flatMap(name => describedBy(inner(name) ?? {}, [...way, name])),
+    ...named.flatMap(name => describedBy(described.get(name), [...way, name])),
     ...(items === undefined ? [] : describedBy(items, [...way, undefined])),
   ];
 }

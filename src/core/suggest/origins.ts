@@ -6,6 +6,7 @@ import { DocumentPart } from '../values/document-parts.ts';
 import { isNumeric } from '../values/number.ts';
 import { isOpen } from '../values/open-value.ts';
 import { textOf } from '../values/text.ts';
+import { formFields } from './form-fields.ts';
 import { literal } from './literal.ts';
 import { charactersOf } from './places.ts';
 import type { Observation } from './subject.ts';
@@ -141,17 +142,10 @@ function typeIn(observations: readonly Observation[]): Origin[] {
 /** Fields of a form that was sent. */
 function fieldsIn(observations: readonly Observation[]): Origin[] {
   const forms = observations.map(({ answer }) => {
-    const body = answer.sent()?.body;
-    const type = answer.sent()?.contentType ?? '';
-    if (typeof body !== 'string') return new Map<string, string>();
-    if (/urlencoded/i.test(type)) return new Map(new URLSearchParams(body));
-    if (!/multipart\/form-data/i.test(type)) return new Map<string, string>();
-    const fields = body.matchAll(/name="([^"]+)"[^\n]*\r?\n(?:[^\r\n]+\r?\n)*\r?\n([^\r\n]*)\r?\n--/g);
-    const [, file] = /filename="([^"]+)"/.exec(body) ?? [];
-    return new Map([
-      ...[...fields].map(([, name, value]) => [name!, value!] as const),
-      ...(file === undefined ? [] : [['file', file] as const]),
-    ]);
+    const sent = answer.sent();
+    return typeof sent?.body === 'string'
+      ? formFields(sent.body, sent.contentType ?? '')
+      : new Map<string, string>();
   });
   return [...forms[0]!].flatMap(([name, value]) =>
     value !== '' && forms.every(form => form.get(name) === value)
