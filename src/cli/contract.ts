@@ -43,11 +43,8 @@ export async function contractCommand(
   const contracts = paths.filter(isContractFile).map(readContract);
   if (contracts.length > 0 && contracts.length < paths.length)
     throw new UsageError('Contracts and pages cannot be looked at together: name the one or the other.');
-  if (flags.strict && flags.against === undefined)
-    throw new UsageError('--strict is for --against: what need not be there is a failure, too.');
+  refuseClashes(flags, contracts.length > 0);
   if (contracts.length > 0) {
-    if (flags.against !== undefined)
-      throw new UsageError('--against is for pages: it tells where in them something is relied on.');
     await tellReliance(contracts, flags, terminal);
     return;
   }
@@ -63,6 +60,18 @@ export async function contractCommand(
   if (flags.output === undefined) await tellReliance([contract], flags, terminal);
   else
     await writeFileOfForm(flags.output, text, { ...terminal, ...(flags.json && { out: () => undefined }) });
+}
+
+/** Throws UsageError. */
+function refuseClashes({ strict, against, unused, output }: ContractFlags, isOfContracts: boolean): void {
+  if (strict && against === undefined)
+    throw new UsageError('--strict is for --against: what need not be there is a failure, too.');
+  if (against !== undefined && isOfContracts)
+    throw new UsageError('--against is for pages: it tells where in them something is relied on.');
+  if (against !== undefined && unused !== undefined)
+    throw new UsageError('--against and --unused ask for two things: give one of them at a time.');
+  if (output !== undefined && (against !== undefined || unused !== undefined || isOfContracts))
+    throw new UsageError('--output writes the contract of pages alone; --json prints all else for programs.');
 }
 
 /** A schema that a check names: a fence of its page, or a file beside it. What cannot be read says nothing. */
@@ -107,7 +116,7 @@ function parsed(path: string): unknown {
 
 async function tellReliance(
   contracts: readonly Contract[],
-  { unused, json, output }: ContractFlags,
+  { unused, json }: ContractFlags,
   terminal: Terminal,
 ): Promise<void> {
   const { out, paint, width, err } = terminal;
@@ -146,17 +155,14 @@ async function tellReliance(
           `${counted(notFollowed.length, 'request')} not followed, since the target is known only in a run: ${notFollowed.map(({ target }) => target).join(', ')}\n`,
         );
   }
-  if (output !== undefined)
-    throw new UsageError('A table is not written into a file; --json prints it for programs.');
 }
 
 async function setAgainst(
   requests: readonly ReliedRequest[],
   named: string,
-  { strict = false, json, output }: ContractFlags,
+  { strict = false, json }: ContractFlags,
   terminal: Terminal,
 ): Promise<void> {
-  if (output !== undefined) throw new UsageError('--against writes no contract; leave out --output.');
   const { out, paint, width } = terminal;
   const beside = await besideWhat(requests, named);
   const { broken } = beside;

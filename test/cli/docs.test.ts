@@ -209,12 +209,12 @@ test('a case says what it sends, checks, takes and gives', { skip }, async t => 
   assert.match(await article.locator('.request').innerText(), /POST \/berths\/\{nights\}\?quay=\{quay\}/);
   assert.match(await article.locator('.json').innerText(), /<script>document\.title/);
   await article.getByRole('link', { name: '{nights}' }).first().click();
-  assert.match(page.url(), /index\.html#value-nights$/);
+  await page.waitForURL(/index\.html#value-nights$/);
   assert.match(await page.locator('tr:target').innerText(), /nights\s+3\s+mervok\.yaml/);
   assert.deepEqual(await page.locator('tbody th').allInnerTexts(), ['key', 'nights', 'quay']);
   await page.goBack();
   await article.getByRole('link', { name: 'High water' }).click();
-  assert.match(page.url(), /sea\/tides\.html#high-water$/);
+  await page.waitForURL(/sea\/tides\.html#high-water$/);
   assert.match(await page.locator('dl.flow').innerText(), /Takes\s+berth from Take$/);
   assert.equal(await page.title(), 'Tides – Skerry <b>Harbour</b>');
   assert.deepEqual(seen, []);
@@ -241,7 +241,7 @@ test('a search from the file system, with the keyboard alone', { skip }, async t
   assert.deepEqual(await foundBy(page), ['High water Tides', 'High water Tides']);
   await page.keyboard.press('ArrowDown');
   await page.keyboard.press('Enter');
-  assert.match(page.url(), /sea\/tides\.html#high-water-1$/);
+  await page.waitForURL(/sea\/tides\.html#high-water-1$/);
   assert.ok(!(await page.locator('.found').isVisible()), 'the list closes where the page stays');
   await page.locator('input[type=search]').fill('take');
   await page.keyboard.press('Enter');
@@ -497,12 +497,12 @@ test('of very many pages each is listed with what is near, so that a site grows 
   const { page, seen } = await open(t, site, 'quay-1/page-1000.html');
   assert.equal(await page.locator('nav[aria-label=Pages] [aria-current=page]').innerText(), 'Page 1000');
   await page.getByRole('link', { name: 'quay-2' }).click();
-  assert.match(page.url(), /index\.html#folder%3Aquay-2$/);
+  await page.waitForURL(/index\.html#folder%3Aquay-2$/);
   await page.locator('section:target li').first().waitFor();
   assert.equal(await page.locator('section:target a').count(), 666);
   await page.getByRole('link', { name: 'Page 1997', exact: true }).click();
   await page.locator('nav[aria-label=Pages]').getByRole('link', { name: 'One' }).click();
-  assert.match(page.url(), /quay-2\/page-1997\.html#one$/, 'a request is two links from the first page');
+  await page.waitForURL(/quay-2\/page-1997\.html#one$/); // a request is two links from the first page
   await page.keyboard.press('/');
   await page.keyboard.type('berths/1234');
   await page.keyboard.press('Enter');

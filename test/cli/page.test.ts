@@ -121,7 +121,7 @@ test('cases are filtered by outcome, tag and text, with the keyboard alone', { s
   assert.ok(await why.isVisible(), 'Enter opens a case');
   await page.keyboard.press('Tab');
   await page.keyboard.press('Enter');
-  assert.match(page.url(), /#failure-1$/);
+  await page.waitForURL(/#failure-1$/);
   assert.deepEqual(seen, []);
 });
 

@@ -252,4 +252,18 @@ test('contract: written, beside a definition, a run and itself, and who relies o
   assert.match(table.out, /^POST \/berths\/0417\/reservations {2}Berths, Pilots$/m);
   const unused = await mervok(folder, ['contract', 'pilots.json', '--unused', 'good.yaml']);
   assert.match(unused.out, /^GET \/reservations\/\{id\}\n {2}\$\.id, \$\.nights, \$\.note$/m);
+  const clashes: [RegExp, ...string[]][] = [
+    [/--strict is for --against/, '--strict'],
+    [/--against is for pages/, 'pilots.json', '--against', 'good.yaml'],
+    [/give one of them at a time/, '--against', 'good.yaml', '--unused', 'good.yaml'],
+    [/--output writes the contract of pages alone/, '--against', 'good.yaml', '-o', 'x.json'],
+    [/--output writes the contract of pages alone/, '--unused', 'good.yaml', '-o', 'x.json'],
+    [/--output writes the contract of pages alone/, 'pilots.json', '-o', 'x.json'],
+    [/cannot be looked at together/, 'pilots.json', 'berths.md'],
+  ];
+  for (const [said, ...words] of clashes) {
+    const { code, out, err } = await mervok(folder, ['contract', ...words]);
+    assert.deepEqual([code, out], [2, ''], words.join(' '));
+    assert.match(err, said);
+  }
 });
