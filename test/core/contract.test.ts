@@ -72,7 +72,7 @@ paths:
         "400": { description: No }
     post:
       requestBody: { content: { application/json: { schema: { type: object, required: [id, code, depth], properties: { id: { type: integer, readOnly: true }, code: { type: string }, depth: { type: number } } } } } }
-      responses: { "201": { description: Made } }
+      responses: { "201": { description: Made, content: { application/json: { schema: { $ref: "#/components/schemas/Berth" } } } }, "202": { description: Later, content: { application/json: { schema: { $ref: "#/components/schemas/Named" } } } } }
   /berths/{berth}:
     parameters: [{ name: berth, in: path, required: true, schema: { type: string } }]
     get:
@@ -112,6 +112,25 @@ test('what of a definition breaks what pages rely on', async () => {
     const said = told(againstDefinition(await relied(pageOf(request, checks, more)), holder)).join('\n');
     assert.equal(said || 'nothing', expected, `${request} ${checks}`);
   }
+});
+
+test('which statuses a case is about: its own checks say it, else those of the settings', async () => {
+  const statuses = async (before: string, checks: string, more: string) => {
+    const page = `## A\n\n${before}${http('GET /berths')}${statements(checks)}`;
+    const [first] = await relied({ 'a.md': page, 'mervok.yaml': settings + more });
+    return [first!.statuses, first!.lookedInto];
+  };
+  const ofSettings = 'checks: |\n  status in 200, 204\n  time < 2 s\n';
+  const until = statements('repeat every 20 ms for 5 s until status = 201');
+  assert.deepEqual(await statuses('', '$ exists', ''), [[], ['2xx']]);
+  assert.deepEqual(await statuses('', '$ exists', 'checks: status < 500\n'), [[], ['2xx']]);
+  assert.deepEqual(await statuses('', '$ exists', ofSettings), [
+    ['200', '204'],
+    ['200', '204'],
+  ]);
+  assert.deepEqual(await statuses('', 'status = 404', ofSettings), [['404'], ['404']]);
+  assert.deepEqual(await statuses('', 'status >= 400', ofSettings), [[], []]);
+  assert.deepEqual(await statuses(until, '$ exists', ofSettings), [['201'], ['201']]);
 });
 
 test('a contract is small, sorted, stable, and what its schema says', async () => {
@@ -208,6 +227,9 @@ test('beside a run: what was otherwise fails, what was never seen is told', asyn
       'GET /berths/{berth} 200 header etag: it was not there',
     ],
   );
+  assert.deepEqual(await beside('GET /berths/{berth}', '$.code is number'), [
+    'GET /berths/{berth} 2xx $.code: it was text, and has to be number',
+  ]);
   // Of the items of a list that has none nothing is known.
   assert.deepEqual(await beside('GET /berths/{berth}', 'status = 200\neach $.list[*].code is text'), []);
   assert.deepEqual(await beside('GET /berths/{berth}', 'status = 404'), [

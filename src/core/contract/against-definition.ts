@@ -1,10 +1,13 @@
 import type { DescribedPart } from '../definition/described-part.ts';
-import type { Holder } from '../definition/hold/held-exchange.ts';
+import type { DescribedAnswer, Holder } from '../definition/hold/held-exchange.ts';
 import { counted, inWords } from '../text/words.ts';
 import type { Beside, Broken } from './broken.ts';
 import { operationName } from './contract.ts';
 import { accepts, kindOfSchemaType, kindsInWords } from './read-kinds.ts';
 import { addressOf, anywhere, type PlacedRead, type ReliedRequest } from './relied-on.ts';
+import { isStatus } from './statuses.ts';
+
+type Trouble = Pick<Broken, 'message' | 'isFailure'>;
 
 /** What pages rely on, beside the definition of an API: what of it would break them. */
 export function againstDefinition(requests: readonly ReliedRequest[], holder: Holder): Beside {
@@ -52,37 +55,49 @@ function besideOperation(request: ReliedRequest, target: string, holder: Holder)
   const notes: string[] = [];
   let looked = 1;
   for (const status of statuses) {
-    const code = Number(status.replace(/x/gi, '0'));
     looked++;
-    if (!describedStatus(status, described.statuses)) {
-      if (request.isSentOn && described.statuses.some(each => each.startsWith('3'))) {
-        notes.push(`${about.operation} sends on to another operation, whose answer was not looked at.`);
-        continue;
-      }
-      const message = `the status ${status} is not described; there ${described.statuses.length === 1 ? 'is' : 'are'} ${inWords(described.statuses)}`;
-      broken.push({ ...about, status, message, place: request.statusPlace, isFailure: true });
+    if (describedLike(status, described.statuses).length > 0) continue;
+    if (request.isSentOn && described.statuses.some(each => each.startsWith('3'))) {
+      notes.push(`${about.operation} sends on to another operation, whose answer was not looked at.`);
       continue;
     }
-    const answer = holder.answer({ ...asked, status: code, contentType: undefined }, anywhere);
-    if (!answer) continue;
+    const message = `the status ${status} is not described; there ${described.statuses.length === 1 ? 'is' : 'are'} ${inWords(described.statuses)}`;
+    broken.push({ ...about, status, message, place: request.statusPlace, isFailure: true });
+  }
+  for (const status of request.lookedInto) {
+    const answers = describedLike(status, described.statuses).flatMap(
+      code => holder.answer({ ...asked, status: code, contentType: undefined }, anywhere) ?? [],
+    );
+    if (answers.length === 0) continue;
     for (const read of request.reads) {
       const header = /^header (.+)$/.exec(read.part)?.[1];
-      if (header !== undefined && answer.headers.has(header)) looked++;
+      if (header !== undefined && answers.some(({ headers }) => headers.has(header))) looked++;
       if (!read.way) continue;
       looked++;
-      const trouble = troubleWith(read, answer.part(read.way), answer.part(read.way.slice(0, -1)));
+      const trouble = troubleInAll(read, read.way, answers);
       if (trouble) broken.push({ ...about, status, part: read.part, ...trouble, place: read.place });
     }
   }
   return { broken, looked, notes };
 }
 
-function describedStatus(status: string, described: readonly string[]): boolean {
-  if (described.some(each => each.toLowerCase() === 'default')) return true;
-  const isLike = (each: string) =>
-    each.length === status.length &&
-    [...each.toLowerCase()].every((char, at) => char === 'x' || status[at] === 'x' || char === status[at]);
-  return described.some(isLike);
+/** The statuses that a definition describes of a class or one; a range of its own, and `default`, as one of those. */
+function describedLike(status: string, described: readonly string[]): number[] {
+  const code = Number(status.replace(/x/gi, '0'));
+  if (described.includes(status)) return [code];
+  const like = described.filter(each => isStatus(status, each) || isStatus(each, status));
+  if (like.length > 0) return like.map(each => (/x/i.test(each) ? code : Number(each)));
+  return described.some(each => each.toLowerCase() === 'default') ? [code] : [];
+}
+
+/** Of several answers that a class of statuses lets pass, one has to be as it must be. */
+function troubleInAll(
+  read: PlacedRead,
+  way: NonNullable<PlacedRead['way']>,
+  answers: readonly DescribedAnswer[],
+): Trouble | undefined {
+  const troubles = answers.map(({ part }) => troubleWith(read, part(way), part(way.slice(0, -1))));
+  return troubles.includes(undefined) ? undefined : (troubles.find(each => each!.isFailure) ?? troubles[0]);
 }
 
 /** What has to be sent and is not. */
@@ -116,7 +131,7 @@ function troubleWith(
   { kinds, values }: PlacedRead,
   described: DescribedPart | undefined,
   holder: DescribedPart | undefined,
-): Pick<Broken, 'message' | 'isFailure'> | undefined {
+): Trouble | undefined {
   if (!described) {
     // Of what holds it nothing is known either, or it holds whatever there is.
     return holder && !holder.isOpen ? { message: 'it is not described', isFailure: true } : undefined;

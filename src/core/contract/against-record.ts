@@ -10,6 +10,7 @@ import type { Beside, Broken } from './broken.ts';
 import { operationName } from './contract.ts';
 import { accepts, isReadKind, kindsInWords, type ReadKind } from './read-kinds.ts';
 import type { PlacedRead, ReliedRequest } from './relied-on.ts';
+import { isStatus } from './statuses.ts';
 
 interface Asked {
   readonly request: ReliedRequest;
@@ -33,7 +34,7 @@ export async function againstRecord(
     const view = asked.length > 0 ? recordedAnswer([event as ExchangeEvent]).response : undefined;
     for (const { request, isLike } of asked) {
       if (!view || !isLike(event.request.method, event.request.url)) continue;
-      const status = request.statuses.find(each => isStatus(each, view.received.status));
+      const status = request.lookedInto.find(each => isStatus(each, String(view.received.status)));
       if (status === undefined) continue;
       seen.add(request);
       for (const read of request.reads) {
@@ -70,10 +71,6 @@ function askedFor(request: ReliedRequest, target: string): Asked {
 
 function namesIn(query: string): string {
   return [...new Set(new URLSearchParams(query).keys())].sort().join('\n');
-}
-
-function isStatus(written: string, status: number): boolean {
-  return [...written].every((char, at) => char === 'x' || char === String(status)[at]);
 }
 
 /** Nothing where it is as it has to be; `unknown` where it is masked, cut, or nothing that can be looked into. */

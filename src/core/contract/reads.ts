@@ -137,7 +137,7 @@ function wantedOf(predicate: Predicate, part: Read, schema: SchemaText): Read[] 
     case 'between':
       return comparedWith(part, [predicate.low], false);
     case 'in':
-      return comparedWith(part, listedIn(predicate.values), !predicate.negated);
+      return comparedWith(part, listed(predicate.values), !predicate.negated);
     case 'starts':
     case 'ends':
     case 'matches':
@@ -160,7 +160,7 @@ function wantedOf(predicate: Predicate, part: Read, schema: SchemaText): Read[] 
 }
 
 /** `in A, B`, or `in [A, B]`. */
-function listedIn(values: readonly Expression[]): readonly Expression[] {
+export function listed(values: readonly Expression[]): readonly Expression[] {
   const [only] = values;
   return values.length === 1 && only!.type === 'list' ? only!.items : values;
 }

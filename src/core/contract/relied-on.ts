@@ -1,7 +1,7 @@
 import type { CollectionCase } from '../analysis/collection.ts';
 import type { Flow } from '../analysis/flow.ts';
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
-import type { Check, StatementNode } from '../language/ast.ts';
+import type { StatementNode } from '../language/ast.ts';
 import { type Place, placeOf } from '../model/place.ts';
 import type { Source } from '../model/source.ts';
 import { mergeLevels } from '../settings/merge-levels.ts';
@@ -12,6 +12,7 @@ import { operationKindOf } from '../steps/kinds.ts';
 import type { WrittenStep } from '../steps/step.ts';
 import { type Read, readsOf, type SchemaText } from './reads.ts';
 import { type SentParts, sentBy } from './sent.ts';
+import { type ReliedStatuses, statusesOf } from './statuses.ts';
 
 /** A read, and where the statement stands that wants it. */
 export interface PlacedRead extends Read {
@@ -21,7 +22,7 @@ export interface PlacedRead extends Read {
 }
 
 /** A request of a page, and what its case relies on of the answer. */
-export interface ReliedRequest {
+export interface ReliedRequest extends ReliedStatuses {
   readonly case: string;
   readonly place: Place;
   readonly method: string;
@@ -32,8 +33,7 @@ export interface ReliedRequest {
   readonly sent: SentParts;
   /** Whether redirects are followed, so that the answer may be that of another operation. */
   readonly isSentOn: boolean;
-  /** `200`, `4xx`; none where no check says which. */
-  readonly statuses: readonly string[];
+  /** Where the status is checked; where it is not, of the request. */
   readonly statusPlace: Place;
   readonly reads: readonly PlacedRead[];
 }
@@ -70,7 +70,7 @@ function requestsOf(own: CollectionCase, planned: PlannedCase, schema: SchemaTex
       ...[...until, ...statements].flatMap(each => placedReads(each, source, schema)),
     ];
     const target = targetOf(request);
-    const statuses = statements.flatMap(each => (each.type === 'check' ? statusesIn(each as Check) : []));
+    const { checked, ...statuses } = statusesOf([...until, ...statements], level);
     return [
       {
         case: own.address,
@@ -80,8 +80,8 @@ function requestsOf(own: CollectionCase, planned: PlannedCase, schema: SchemaTex
         written: request.targetText,
         sent: sentBy(request, level),
         isSentOn: level.transport.redirects !== 0,
-        statuses: statuses.map(({ status }) => status),
-        statusPlace: placeOf(source, (statuses[0]?.check ?? step).range),
+        ...statuses,
+        statusPlace: placeOf(source, (checked ?? step).range),
         reads,
       },
     ];
@@ -100,29 +100,6 @@ function placedReads(statement: StatementNode, source: Source, schema: SchemaTex
     place: placeOf(source, statement.range),
     text: statement.written,
   }));
-}
-
-/** The statuses that a check lets pass, where it is about nothing else. */
-function statusesIn(check: Check): { status: string; check: Check }[] {
-  const { condition } = check;
-  if (
-    condition.type !== 'comparison' ||
-    condition.subject.type !== 'source' ||
-    condition.subject.form !== 'status'
-  )
-    return [];
-  const { predicate } = condition;
-  if (predicate.negated) return [];
-  const values =
-    predicate.test === 'compare' && predicate.operator === '='
-      ? [predicate.value]
-      : predicate.test === 'in'
-        ? predicate.values
-        : [];
-  const classes = predicate.test === 'is' ? predicate.types : [];
-  return [...values.flatMap(value => (value.type === 'number' ? [String(value.value)] : [])), ...classes].map(
-    status => ({ status, check }),
-  );
 }
 
 /** The path of its operation, where the settings name a definition that has it. */
