@@ -1,32 +1,13 @@
 // What five checks of a response cost, and what holding it to a definition does, in microseconds: rounds of a page with
 // five and of one with one, held and not, without a network.
-import { join } from 'node:path';
-import { fileURLToPath, pathToFileURL } from 'node:url';
-import * as esbuild from 'esbuild';
-import { standardSchemas } from '../scripts/packages/standard-schemas.mjs';
+import { loadCore } from './core.mjs';
 import { berths as definition } from './definitions.mjs';
 
-// The runner alone, bundled from its sources as the program is.
-const project = fileURLToPath(new URL('..', import.meta.url));
-const outfile = join(project, 'build/bench/core.mjs');
-await esbuild.build({
-  stdin: {
-    resolveDir: project,
-    contents: `export { buildPlan } from './src/core/analysis/build-plan.ts';
-      export { readCollection } from './src/core/analysis/collection.ts';
-      export { run } from './src/core/runner/run.ts';`,
-  },
-  outfile,
-  bundle: true,
-  minify: true,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20.18',
-  packages: 'external',
-  plugins: [standardSchemas],
-  logLevel: 'warning',
+const { buildPlan, readCollection, run } = await loadCore('checks', {
+  buildPlan: 'analysis/build-plan.ts',
+  readCollection: 'analysis/collection.ts',
+  run: 'runner/run.ts',
 });
-const { buildPlan, readCollection, run } = await import(pathToFileURL(outfile).href);
 
 const [rounds = '20000'] = process.argv.slice(2);
 const head = '# A berth\n\n```http\nGET http://skerry.example/berths/417\n```\n\n';

@@ -3,30 +3,13 @@
 //   node --expose-gc bench/doubt.mjs COLLECTION RECORD
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { fileURLToPath, pathToFileURL } from 'node:url';
-import * as esbuild from 'esbuild';
-import { standardSchemas } from '../scripts/packages/standard-schemas.mjs';
+import { loadCore } from './core.mjs';
 
-const project = fileURLToPath(new URL('..', import.meta.url));
-const outfile = join(project, 'build/bench/doubt.mjs');
-await esbuild.build({
-  stdin: {
-    resolveDir: project,
-    contents: `export { buildPlan } from './src/core/analysis/build-plan.ts';
-      export { readCollection } from './src/core/analysis/collection.ts';
-      export { doubt } from './src/core/doubt/doubt.ts';`,
-  },
-  outfile,
-  bundle: true,
-  minify: !process.env.READABLE,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20.18',
-  packages: 'external',
-  plugins: [standardSchemas],
-  logLevel: 'warning',
+const { buildPlan, readCollection, doubt } = await loadCore('doubt', {
+  buildPlan: 'analysis/build-plan.ts',
+  readCollection: 'analysis/collection.ts',
+  doubt: 'doubt/doubt.ts',
 });
-const { buildPlan, readCollection, doubt } = await import(pathToFileURL(outfile).href);
 
 const [root, record, times = '8'] = process.argv.slice(2);
 const files = readdirSync(root, { recursive: true }).map(String);

@@ -10,7 +10,7 @@ import { findRun, readRecord } from '../platform/run-records.ts';
 import { coverageInWords, coverageMarkdown, coverageText, type NamedCoverage } from '../reports/coverage.ts';
 import { createMeasure, plainPaint } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
-import { readFileOfForm, readShare, writeFileOfForm } from './form-of-ending.ts';
+import { readFindingsFile, readShare, writeFileOfForm } from './form-of-ending.ts';
 import { rootHere } from './runs.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -30,11 +30,7 @@ export async function coverageCommand(
   terminal: Terminal,
 ): Promise<void> {
   const wanted = flags.atLeast === undefined ? undefined : readShare(flags.atLeast);
-  const write = readFileOfForm(
-    flags.output,
-    ['html', 'md', 'json', 'txt'],
-    'What was exercised is written as .html (to read), .md (for a review), .json (for programs) or .txt',
-  );
+  const write = readFindingsFile(flags.output, 'What was exercised');
   const root = rootHere();
   const exercised = await gather(named.length === 0 ? ['last'] : named, root);
   const coverages: NamedCoverage[] = [];

@@ -8,7 +8,7 @@ import { doubtMarkdown } from '../reports/doubt/markdown.ts';
 import { doubtText } from '../reports/doubt/text.ts';
 import { createMeasure, plainPaint } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
-import { readFileOfForm, readShare, writeFileOfForm } from './form-of-ending.ts';
+import { readFindingsFile, readShare, writeFileOfForm } from './form-of-ending.ts';
 import { noteUnusedGiven, type PlanFlags, preparePlan, refusedByErrors } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -27,11 +27,7 @@ export async function doubtCommand(
   terminal: Terminal,
 ): Promise<void> {
   const wanted = flags.atLeast === undefined ? undefined : readShare(flags.atLeast);
-  const write = readFileOfForm(
-    flags.output,
-    ['html', 'md', 'json', 'txt'],
-    'What was found is written as .html (to read), .md (for a review), .json (for programs) or .txt',
-  );
+  const write = readFindingsFile(flags.output, 'What was found');
   const { plan, flow, findings, root, external } = await preparePlan(paths, { ...flags, commands: true });
   if (await refusedByErrors(findings, terminal)) return;
   noteUnusedGiven(plan, terminal);

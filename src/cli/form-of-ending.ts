@@ -24,6 +24,21 @@ export function readFileOfForm<Form extends string>(
   return { path, form };
 }
 
+/**
+ * For what is found out of records: to read, for a review, for programs. Nothing where no file is named. Throws UsageError.
+ * @param what is written, as the subject of a sentence
+ */
+export function readFindingsFile(
+  path: string | undefined,
+  what: string,
+): FileOfForm<'html' | 'md' | 'json' | 'txt'> | undefined {
+  return readFileOfForm(
+    path,
+    ['html', 'md', 'json', 'txt'],
+    `${what} is written as .html (to read), .md (for a review), .json (for programs) or .txt`,
+  );
+}
+
 /** What cannot be written is told, and is an exit code. */
 export async function writeFileOfForm(
   path: string,

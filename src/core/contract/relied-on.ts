@@ -10,6 +10,7 @@ import { HttpStep } from '../steps/http/http-step.ts';
 import type { WrittenRequest } from '../steps/http/request.ts';
 import { operationKindOf } from '../steps/kinds.ts';
 import type { WrittenStep } from '../steps/step.ts';
+import { withoutOrigin } from '../text/hosts.ts';
 import { type Read, readsOf, type SchemaText } from './reads.ts';
 import { type SentParts, sentBy } from './sent.ts';
 import { type ReliedStatuses, statusesOf } from './statuses.ts';
@@ -132,7 +133,7 @@ function targetOf({ target: { parts } }: WrittenRequest): string | undefined {
   let path = '';
   for (const [index, part] of parts.entries()) {
     if (typeof part === 'string') {
-      const own = index === 0 ? part.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '') : part;
+      const own = index === 0 ? withoutOrigin(part) : part;
       const end = own.search(/[?#]/);
       if (end >= 0) return withSlash(path + own.slice(0, end));
       path += own;

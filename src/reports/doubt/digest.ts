@@ -1,6 +1,7 @@
 import type { Doubt, DoubtedCase } from '../../core/doubt/doubt.ts';
 import type { DoubtedRequest, Unnoticed } from '../../core/doubt/doubt-request.ts';
 import { percentText } from '../../core/record/number-texts.ts';
+import { withoutOrigin } from '../../core/text/hosts.ts';
 import { counted, grouped } from '../../core/text/words.ts';
 
 // What `doubt` found, as plain data: every form of it is made of this.
@@ -81,7 +82,7 @@ function requestDigest(doubted: DoubtedRequest): RequestDigest {
   const { method, url } = request.answer.exchange.request;
   return {
     place: placeText(request.step.place),
-    request: `${method} ${url.replace(/^[a-z][a-z\d+.-]*:\/\/[^/?#]*/i, '')}`,
+    request: `${method} ${withoutOrigin(url)}`,
     countable: noticed + unnoticed.length,
     noticed,
     byDefinition,

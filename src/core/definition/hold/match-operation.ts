@@ -1,3 +1,4 @@
+import { withoutOrigin } from '../../text/hosts.ts';
 import { percentDecoded } from '../../text/percent.ts';
 import type { ApiDefinition, Operation } from '../api.ts';
 
@@ -130,6 +131,6 @@ function withoutBegin(path: string, begin: string): string | undefined {
 
 /** The path of an address, or of what stands for one, without a slash at its end. */
 export function pathOf(url: string): string {
-  const path = url.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').replace(/[?#].*$/, '');
+  const path = withoutOrigin(url).replace(/[?#].*$/, '');
   return path.replace(/\/$/, '');
 }

@@ -7,6 +7,7 @@ import type { CheckEvent, DescribedExchange, ExchangeEvent } from '../../model/e
 import type { Exchange, ReceivedResponse } from '../../model/http-messages.ts';
 import type { Place } from '../../model/place.ts';
 import { Missing } from '../../model/value.ts';
+import { originIn } from '../../text/hosts.ts';
 import { counted } from '../../text/words.ts';
 import { holdsDoublesAlone } from '../../values/json-document.ts';
 import type { Answer, StepRun } from '../step.ts';
@@ -68,7 +69,7 @@ export function holdResponse(
 
 /** The address that the paths of a definition count from. */
 function addressOf({ at }: PlannedDefinition, { request }: Exchange, context: EvaluationContext): string {
-  return at(context) ?? /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i.exec(request.url)?.[0] ?? '';
+  return at(context) ?? originIn(request.url) ?? '';
 }
 
 /** What only led to the exchange that counts is not held to anything; what it exercised is noted. */
