@@ -21,7 +21,7 @@ export const commands: { readonly [name: string]: Describe } = withoutPrototype(
       .option('--users <N>', 'so many at the same time, each with its own values and cookies')
       .option('--for <DURATION>', 'begin rounds for so long')
       .option('--jobs <N>', 'run so many pages at once that do not need each other')
-      .option('--pause <DURATION>', 'wait between one case and the next')
+      .option('--pause <RANGE>', 'wait between one case and the next: 1s, or something from 500ms..3s')
       .option('--fail-fast', 'end with the first case that does not pass')
       .option('--timeout <DURATION>', 'end the run after so long')
       .option('--seed <TEXT>', 'let chance take the same turns as with this seed before')
@@ -30,6 +30,11 @@ export const commands: { readonly [name: string]: Describe } = withoutPrototype(
         '--examples <HOW>',
         'strict: what is not as the example in its page fails; write: examples are taken from what comes',
       )
+      .optionsGroup('With load:')
+      .option('--load [LOAD]', 'carry out the load of the settings, or of a file, or what is written here')
+      .option('--rate <N>', 'begin so many rounds a second for as long as --for says, whoever has answered')
+      .option('--most-users <N>', 'so many at the most where rounds begin at a rate; 1000 if nothing is said')
+      .option('--sample <SHARE>', 'keep every line of so many rounds on record; 1% if nothing is said')
       .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',

@@ -5,7 +5,7 @@ import type { Value } from '../core/model/value.ts';
 import { type BodyForm, bodyForms } from '../core/steps/http/request.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { didYouMean, inWords } from '../core/text/words.ts';
-import { readTime } from './run-choices.ts';
+import { readTime } from './read-options.ts';
 
 export interface RequestFlags {
   readonly header?: readonly string[];

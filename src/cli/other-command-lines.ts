@@ -130,7 +130,11 @@ const optionRows: ReadonlyMap<string, Rows> = new Map([
       ],
       ['--rerun --last-failed --lf --only-failed --failures', 'What did not pass last time: --failed'],
       ['--random --shuffle', 'Pages run in the order that they stand in; chance is repeated by --seed TEXT'],
-      ['--rate --rps', 'Users at the same time: --users N, with --pause DURATION between cases'],
+      ['--rps --qps --arrival-rate', 'Rounds a second are begun by: --rate N --for DURATION'],
+      [
+        '--ramp --ramp-up --rampup --stages --phases',
+        "How it rises is said by: --load 'rise to 50 users in 2 min; stay 5 min'",
+      ],
       ['-w', 'Running again what changes: --watch'],
       ...values,
       ...settings,

@@ -15,6 +15,7 @@ import { type Finding, sortFindings } from '../core/model/finding.ts';
 import { isUsageError, UsageError } from '../core/model/usage-error.ts';
 import { Plain, type Value } from '../core/model/value.ts';
 import { pageOfRequest } from '../core/pages/given-page.ts';
+import type { LoadOptions } from '../core/runner/run-options.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { counted } from '../core/text/words.ts';
 import { TableError } from '../core/values/table-reader.ts';
@@ -28,6 +29,7 @@ import { readVariableFile } from '../platform/variable-files.ts';
 import { countFindings, findingsText } from '../reports/findings-text.ts';
 import { createMeasure } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
+import type { ChosenLoad, LoadFlags } from './load-choice.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface PlanFlags {
@@ -37,6 +39,8 @@ export interface PlanFlags {
   readonly vars?: readonly string[];
   readonly rows?: string;
   readonly filesAnywhere?: boolean;
+  /** Where a load is to be carried out. */
+  readonly asLoad?: { readonly chosen: ChosenLoad; readonly flags: LoadFlags } | undefined;
   /** Whether commands may be run; nothing where nothing is run. */
   readonly commands?: boolean | undefined;
 }
@@ -53,6 +57,8 @@ export interface Prepared {
   readonly places: FilePlaces;
   readonly external: ExternalSources;
   readonly cases: number;
+  /** The load that was asked for. */
+  readonly load?: LoadOptions;
   /** The pages of a folder without settings, where they are what runs. */
   readonly gathered?: readonly string[];
 }
@@ -107,12 +113,14 @@ async function prepareCollection(
 ): Promise<Prepared> {
   const external = openExternalSources(places.root);
   const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
+  const load = await loadOf(flags, collection, places);
   const { plan, findings, flow, named } = await buildPlan(collection, {
     paths,
     ...(flags.env !== undefined && { environment: flags.env }),
     given: await readGiven(flags),
     ...chosen,
     ...(rows && { rows }),
+    ...(load?.options?.rows && { userRows: load.options.rows.table }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     ...fileAccess(places),
     machine: machineFor(places.root, flags.commands),
@@ -120,7 +128,18 @@ async function prepareCollection(
     ...(collection.secrets && (await gitRules(places.root))),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);
-  return { plan, findings: sortFindings(findings), flow, named, root: places.root, places, external, cases };
+  return {
+    ...{ plan, flow, named, root: places.root, places, external, cases },
+    findings: sortFindings([...(load?.findings ?? []), ...findings]),
+    ...(load?.options && { load: load.options }),
+  };
+}
+
+/** What is asked for by `--load`. Throws UsageError. */
+async function loadOf({ asLoad }: PlanFlags, { root: level }: Collection, { root }: FilePlaces) {
+  if (!asLoad) return undefined;
+  const { readLoadChoice } = await import('./load-choice.ts');
+  return readLoadChoice(asLoad.chosen, asLoad.flags, { level, folder: root });
 }
 
 /** Which files of a collection Git leaves out. */

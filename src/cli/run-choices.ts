@@ -2,9 +2,10 @@ import { relative, resolve, sep } from 'node:path';
 import type { Choice } from '../core/analysis/select.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
-import { readDuration } from '../core/values/compare.ts';
 import { casesOf, cookieSettersIn, findRun, listRuns, readSummary } from '../platform/run-records.ts';
+import type { LoadFlags } from './load-choice.ts';
 import type { Chosen } from './prepare.ts';
+import { readCount, readTime, readTimeRange } from './read-options.ts';
 
 export interface SelectionFlags {
   readonly tag?: readonly string[];
@@ -15,10 +16,9 @@ export interface SelectionFlags {
   readonly alone?: boolean;
 }
 
-export interface RunOptionFlags {
+export interface RunOptionFlags extends LoadFlags {
   readonly rounds?: string;
   readonly users?: string;
-  readonly for?: string;
   readonly jobs?: string;
   readonly pause?: string;
   readonly timeout?: string;
@@ -34,23 +34,64 @@ type ChosenRunOptions = Pick<
 /** How a run goes, as the command line says. Throws UsageError. */
 export function readRunOptions(flags: RunOptionFlags): ChosenRunOptions {
   const { rounds, users, jobs, pause, timeout, failFast } = flags;
+  const isLoad = flags.load !== undefined || flags.rate !== undefined;
+  if (isLoad) refuseBesideLoad(flags);
+  else refuseOfLoadAlone(flags);
   return {
     ...(rounds !== undefined && { rounds: readCount('--rounds', rounds) }),
     ...(users !== undefined && { users: readCount('--users', users) }),
     ...(jobs !== undefined && { jobs: readCount('--jobs', jobs) }),
-    ...(flags.for !== undefined && { lasting: readTime('--for', flags.for) }),
-    ...(pause !== undefined && { pause: readTime('--pause', pause) }),
+    ...(flags.for !== undefined && !isLoad && { lasting: readTime('--for', flags.for) }),
+    ...(pause !== undefined && { pause: readTimeRange('--pause', pause) }),
     ...(timeout !== undefined && { timeout: readTime('--timeout', timeout) }),
     ...(failFast && { failFast }),
     examples: readExamples(flags),
   };
 }
 
+/** What says how a run goes in another way than a load does. */
+function refuseBesideLoad({
+  load,
+  rate,
+  ...flags
+}: RunOptionFlags & { readonly rows?: string; readonly watch?: boolean }): void {
+  if (load !== undefined && (rate !== undefined || flags.for !== undefined))
+    throw new UsageError(
+      `--load and ${rate === undefined ? '--for' : '--rate'} do not go together: a load says it itself.`,
+    );
+  const asked = load === undefined ? '--rate' : '--load';
+  const others: readonly [option: string, value: unknown, why: string][] = [
+    ['--users', flags.users, "write it as a phase: --load 'stay at 50 users for 5 min'"],
+    ['--rounds', flags.rounds, 'how many there are follows from the time'],
+    ['--rows', flags.rows, 'a line of the load says it: each user takes row of "pilots.csv"'],
+    ['--jobs', flags.jobs, 'what runs at the same time are users'],
+    ['--watch', flags.watch, 'a load is run by itself'],
+  ];
+  for (const [option, value, why] of others)
+    if (value !== undefined) throw new UsageError(`${asked} and ${option} do not go together: ${why}.`);
+}
+
+function refuseOfLoadAlone({ mostUsers, sample }: RunOptionFlags): void {
+  const option = mostUsers === undefined ? sample !== undefined && '--sample' : '--most-users';
+  if (option) throw new UsageError(`${option} is for a run with load: mervok run --load`);
+}
+
 /** Responses are set beside examples where each request is sent once; many of them would only say it again. */
-function readExamples({ examples, rounds, users, for: lasting }: RunOptionFlags): RunOptions['examples'] {
-  const repeats = Object.entries({ '--rounds': rounds, '--users': users, '--for': lasting }).find(
-    ([, value]) => value !== undefined,
-  );
+function readExamples({
+  examples,
+  rounds,
+  users,
+  load,
+  rate,
+  for: lasting,
+}: RunOptionFlags): RunOptions['examples'] {
+  const repeats = Object.entries({
+    '--rounds': rounds,
+    '--users': users,
+    '--load': load,
+    '--rate': rate,
+    '--for': lasting,
+  }).find(([, value]) => value !== undefined);
   if (examples === undefined) return repeats ? undefined : 'told';
   if (examples !== 'strict' && examples !== 'write')
     throw new UsageError(
@@ -61,22 +102,6 @@ function readExamples({ examples, rounds, users, for: lasting }: RunOptionFlags)
       `--examples ${examples} and ${repeats[0]} do not go together: examples are for one answer.`,
     );
   return examples === 'strict' ? examples : undefined;
-}
-
-function readCount(option: string, text: string): number {
-  const count = Number(text);
-  if (Number.isSafeInteger(count) && count >= 1) return count;
-  throw new UsageError(`${option} takes a whole number from 1, not '${text}'.`);
-}
-
-/** In milliseconds. */
-export function readTime(option: string, text: string): number {
-  const duration = readDuration(text);
-  if (duration && duration.milliseconds > 0) return duration.milliseconds;
-  const example = /^\d+(?:\.\d+)?$/.test(text) && Number(text) > 0 ? `${text}s, or ${text}ms` : '30s';
-  throw new UsageError(
-    `${option} takes a number and its unit (ms, s, min, h), not '${text}'. For example: ${option} ${example}`,
-  );
 }
 
 /**

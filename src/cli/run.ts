@@ -1,11 +1,13 @@
 import { relative } from 'node:path';
 import { ciAround } from '../ci/ci-run.ts';
 import { UsageError } from '../core/model/usage-error.ts';
-import type { RunOptions } from '../core/runner/run-options.ts';
+import { mostUsersIn, refuseTooFewRows } from '../core/runner/load/user-rows.ts';
+import type { LoadOptions, RunOptions } from '../core/runner/run-options.ts';
 import { CiOutput, guarded } from './ci-output.ts';
 import { refuseTooManyUsers } from './descriptors.ts';
 import { executeRun, type RunChoices } from './execute-run.ts';
 import { exitCodes } from './exit.ts';
+import { chooseLoad } from './load-choice.ts';
 import {
   allowing,
   flagsAgain,
@@ -69,13 +71,19 @@ export async function runCommand(
   const terminal = isGuarded ? guarded(beside, flags.json === true) : beside;
   const view = readView(flags);
   const runOptions = readRunOptions(flags);
-  if (runOptions.users !== undefined) refuseTooManyUsers(runOptions.users);
-  const runOnce = async (chosen = paths, onPrepared?: (prepared: Prepared) => Promise<boolean>) => {
-    const prepared = await preparePlan(chosen, allowing(flags), root => readSelection(flags, root));
+  if (runOptions.users !== undefined)
+    refuseTooManyUsers(runOptions.users, `--users ${runOptions.users} needs`);
+  const { chosen: load, paths: named } = chooseLoad(flags, paths);
+  const asLoad = load && { chosen: load, flags };
+  const runOnce = async (chosen = named, onPrepared?: (prepared: Prepared) => Promise<boolean>) => {
+    const prepared = await preparePlan(chosen, { ...allowing(flags), asLoad }, root =>
+      readSelection(flags, root),
+    );
     if (onPrepared && !(await onPrepared(prepared))) return;
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
+    if (prepared.load) refuseImpossible(prepared.load);
     noteGathered(prepared, terminal);
     noteUnusedGiven(plan, terminal);
     noteUnsafe(findings, terminal);
@@ -85,6 +93,7 @@ export async function runCommand(
       plan,
       {
         ...runOptions,
+        ...(prepared.load && { load: prepared.load }),
         ...(examples && { onAnswers: examples.onAnswers }),
         ci: CiOutput.around(root, isGuarded),
         output,
@@ -103,8 +112,15 @@ export async function runCommand(
     const isWritten = examples === undefined || (await examples.write(prepared, terminal));
     process.exitCode = isWritten ? exitCode : exitCodes.unfinished;
   };
-  if (flags.watch) await (await watch())(paths, runOnce, terminal);
+  if (flags.watch) await (await watch())(named, runOnce, terminal);
   else await runOnce();
+}
+
+/** A load that this machine cannot carry, or whose table is too short for it. */
+function refuseImpossible(load: LoadOptions): void {
+  refuseTooFewRows(load);
+  const users = mostUsersIn(load);
+  refuseTooManyUsers(users, `A load of ${users} users needs`);
 }
 
 function refuseNothingToCheck({ plan, cases }: Prepared): void {

@@ -31,7 +31,8 @@ import {
   preparePlan,
   refusedByErrors,
 } from './prepare.ts';
-import { readSelection, readTime } from './run-choices.ts';
+import { readTime } from './read-options.ts';
+import { readSelection } from './run-choices.ts';
 import { readSavePlace, saveCase } from './save.ts';
 import { operate, showOperated } from './single-operation.ts';
 import { SingleRequest } from './single-request.ts';

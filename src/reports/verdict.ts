@@ -8,7 +8,7 @@ import type { Paint } from './style.ts';
 
 /** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
 export function verdictInWords(totals: RunTotals): string {
-  const { checks, held, cases, stopped, bounds, exceeded, lag, p50 } = totals;
+  const { checks, held, cases, stopped, because, bounds, exceeded, lag, p50 } = totals;
   const isBad = cases.failed + cases.error + cases.blocked > 0;
   const parts = [
     isBad ? badCasesInWords(totals) : goodCasesInWords(totals),
@@ -31,7 +31,10 @@ export function verdictInWords(totals: RunTotals): string {
     part => part !== '' && !(outcome === 'Nothing was checked' && part === nothingChecked),
   );
   const sentences = [told.length === 0 ? `${outcome}.` : `${outcome}: ${told.join('; ')}.`];
-  if (stopped) sentences.push(stopsInWords[stopped]);
+  if (stopped)
+    sentences.push(
+      because === undefined ? stopsInWords[stopped] : `${stopsInWords[stopped].slice(0, -1)}: ${because}.`,
+    );
   if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     sentences.push(
       `In 1 of 100 moments Mervok itself was late by ${durationText(lag)} or more, so some times are told too long.`,
@@ -86,6 +89,7 @@ export const stopsInWords: { readonly [stop in Stop]: string } = {
   interrupt: 'The run was interrupted.',
   timeout: 'The time for the run was over before it had ended.',
   failure: 'The run ended with the first failure.',
+  condition: 'The run was ended as its load says.',
   killed: 'The record breaks off before the end of the run.',
 };
 

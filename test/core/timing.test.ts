@@ -158,7 +158,10 @@ test('a pause comes between cases, of rounds and rows too, and not before the fi
     '~~~http',
     '~~~mervok\neach row of berths\n~~~\n\n~~~http',
   );
-  const ran = await timed(one + two + rows + each, after(5), { rounds: 2, run: { pause: 100 } });
+  const ran = await timed(one + two + rows + each, after(5), {
+    rounds: 2,
+    run: { pause: { from: 100, to: 100 } },
+  });
   assert.deepEqual(ran.begun, [
     ...['/one 0', '/two 105', '/0417 210', '/0418 315'],
     ...['/one 420', '/two 525', '/0417 630', '/0418 735'],

@@ -131,7 +131,7 @@ export async function hearRun(all: readonly RunEvent[]): Promise<void> {
   ])
     for await (const event of mergeRecords(records.map(run => ({ run, events: each(events) }))))
       if (event.type === 'run' || event.type === 'end') merged.push({ ...event, lag: undefined });
-      else merged.push([event.type, event.user, 'case' in event && event.case]);
+      else merged.push([event.type, 'user' in event ? event.user : undefined, 'case' in event && event.case]);
   hearWhole(
     'run',
     events

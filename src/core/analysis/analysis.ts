@@ -15,6 +15,8 @@ export interface PlanOptions extends Choice, KnownFiles {
   readonly given: ReadonlyMap<string, GivenValue>;
   /** The table that the whole selection runs for each row of. */
   readonly rows?: WrittenTable;
+  /** With load: the table that each user takes a row of. */
+  readonly userRows?: Pick<WrittenTable, 'name' | 'columns'>;
   /** What variables stand for outside of the collection, where it is looked for before a run. */
   readonly external?: Pick<ExternalSources, 'variable'>;
   /** Whether Git leaves a file out, by its path from the root of the collection; nothing where there is no Git. */

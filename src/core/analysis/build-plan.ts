@@ -49,7 +49,7 @@ export async function buildPlan(collection: Collection, options: PlanOptions): P
   const flow = new Flow(collection, environment.variables, given, {
     environmentName: environment.name,
     tables,
-    iterationColumns: options.rows?.columns,
+    iterationTable: options.rows ? { ...options.rows, name: '--rows' } : options.userRows,
   });
   const chosen = await chooseCases(collection, options, flow);
   const order = orderPages(collection, chosen.cases, flow);

@@ -1,5 +1,6 @@
 import { checkStatement } from '../language/analyse.ts';
 import { isWithin, parseBound } from '../language/bounds.ts';
+import { isPhase, phaseInWords } from '../language/load/load.ts';
 import { referenceText } from '../language/reference.ts';
 import { mayHoldForeignReferences } from '../language/templates/foreign-references.ts';
 import { isHost, withScheme } from '../language/templates/target.ts';
@@ -12,10 +13,11 @@ import type { VariableDefinition } from '../settings/variable-definition.ts';
 import { kindOfStep } from '../steps/kinds.ts';
 import { foreignReferencesOf } from '../steps/statement-kind.ts';
 import { isLoopback } from '../text/hosts.ts';
-import { didYouMean } from '../text/words.ts';
+import { didYouMean, inWords } from '../text/words.ts';
 import type { Analysis } from './analysis.ts';
 import type { CollectionCase } from './collection.ts';
 import { findingsOfFlow, unusedNames } from './flow-findings.ts';
+import { withoutSheet } from './tables.ts';
 import { secretsInCase, secretsInLevel } from './written-secrets.ts';
 
 /** Looks through what was chosen of a collection for one sort of thing that is wrong with it. */
@@ -119,7 +121,37 @@ function ofVariables({ variables, options: { hasFile, external } }: Analysis): F
 }
 
 /** Bounds that are for nothing in the collection: they would be kept by accident. */
-function ofBounds({ collection: { root, pages } }: Analysis): Finding[] {
+function ofBounds(analysis: Analysis): Finding[] {
+  return [...ofScopes(analysis), ...ofPhases(analysis)];
+}
+
+/** Where the settings say nothing of a load, any may be asked for that has the phase. */
+function ofPhases({ collection: { root } }: Analysis): Finding[] {
+  const { source, bounds = [], load } = root;
+  if (!load) return [];
+  return bounds.flatMap(({ text, range }) => {
+    const { phase } = parseBound(text);
+    if (phase === undefined || load.phases.some(each => isPhase(each, phase))) return [];
+    const labels = load.phases.flatMap(({ label }) => label ?? []);
+    const remedy =
+      didYouMean(phase, labels) ??
+      `There are ${inWords(load.phases.filter(({ number }) => number > 0).map(phaseInWords))}.`;
+    return [finding('bound-unknown', { source, range }, `The load has no phase '${phase}'.`, remedy)];
+  });
+}
+
+/** The table that each user of the load takes a row of. */
+function ofLoad({ collection: { root }, options: { hasFile } }: Analysis): Finding[] {
+  const { source, load } = root;
+  if (!load?.rows || !hasFile || hasFile(withoutSheet(load.rows.table))) return [];
+  const { table, range } = load.rows;
+  const message = `There is no file '${table}', which each user is to take a row of.`;
+  return [
+    finding('file-missing', { source, range }, message, 'Its path is relative to the file that names it.'),
+  ];
+}
+
+function ofScopes({ collection: { root, pages } }: Analysis): Finding[] {
   const addresses = pages.flatMap(page => page.cases.map(each => each.address));
   return (root.bounds ?? []).flatMap(({ text, range }) => {
     const { of } = parseBound(text);
@@ -271,5 +303,6 @@ export const findingPasses: readonly FindingPass[] = [
   exposed,
   ofTables,
   ofBounds,
+  ofLoad,
   ofNames,
 ];

@@ -132,11 +132,11 @@ function environmentsWith(name: string, { collection: { root, secrets } }: Flow)
 }
 
 /** Where there is a table, a column of it was meant most likely. */
-function columnsInWords(user: CollectionCase, { tables, iterationColumns }: Flow): string | undefined {
+function columnsInWords(user: CollectionCase, { tables, iterationTable }: Flow): string | undefined {
   const table =
     tables.ofCase.get(user) ??
     tables.ofPage.get(user.page) ??
-    (iterationColumns.length > 0 ? { name: '--rows', columns: iterationColumns } : undefined);
+    (iterationTable.columns.length > 0 ? iterationTable : undefined);
   return table && `The columns of ${table.name} are ${inWords(table.columns)}.`;
 }
 

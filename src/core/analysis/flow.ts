@@ -31,7 +31,7 @@ export interface FlowOptions {
   readonly environmentName?: string | undefined;
   readonly tables?: Tables;
   /** Columns of the table that the whole selection runs for each row of. */
-  readonly iterationColumns?: readonly string[] | undefined;
+  readonly iterationTable?: IterationTable | undefined;
 }
 
 /** The uses of a case while they are bound. */
@@ -58,11 +58,19 @@ type Reach = 'near' | 'outer';
 /** So many variables may refer to each other, one to the next. */
 const deepest = 500;
 
+/** The table whose rows whole iterations are for: as messages call it, and its columns. */
+export interface IterationTable {
+  readonly name: string;
+  readonly columns: readonly string[];
+}
+
+const noTable: IterationTable = { name: '', columns: [] };
+
 /** The flow of data through a collection: which case makes a name, and which uses it. */
 export class Flow {
   readonly environmentName: string | undefined;
   readonly tables: Tables;
-  readonly iterationColumns: readonly string[];
+  readonly iterationTable: IterationTable;
   readonly #names = new Map<CollectionCase, CaseNames>();
   readonly #boundUses = new Map<CollectionCase, readonly BoundUse[]>();
   readonly #producers = new Map<CollectionCase, readonly CollectionCase[]>();
@@ -77,11 +85,11 @@ export class Flow {
     readonly collection: Collection,
     readonly environment: ReadonlyMap<string, VariableDefinition>,
     readonly given: ReadonlyMap<string, GivenValue>,
-    { tables = noTables, iterationColumns = [], environmentName }: FlowOptions = {},
+    { tables = noTables, iterationTable = noTable, environmentName }: FlowOptions = {},
   ) {
     this.environmentName = environmentName;
     this.tables = tables;
-    this.iterationColumns = iterationColumns;
+    this.iterationTable = iterationTable;
     for (const page of collection.pages) {
       const makers = new Map<string, number[]>();
       this.#makers.set(page, makers);
@@ -199,7 +207,7 @@ export class Flow {
     return [
       ...(each?.type === 'each-value' ? [each.name] : (this.tables.ofCase.get(user)?.columns ?? [])),
       ...(this.tables.ofPage.get(user.page)?.columns ?? []),
-      ...this.iterationColumns,
+      ...this.iterationTable.columns,
     ];
   }
 

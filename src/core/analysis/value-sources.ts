@@ -46,7 +46,11 @@ export function namesIn(user: CollectionCase, flow: Flow): string[] {
   return [...names].filter(name => valueSourcesOf(name, user, flow).length > 0).sort();
 }
 
-function valueSourceOfRows(name: string, user: CollectionCase, { tables }: Flow): ValueSource {
+function valueSourceOfRows(
+  name: string,
+  user: CollectionCase,
+  { tables, iterationTable }: Flow,
+): ValueSource {
   const { page, written } = user;
   const { each } = written;
   const byRows = true;
@@ -56,7 +60,7 @@ function valueSourceOfRows(name: string, user: CollectionCase, { tables }: Flow)
   const [own, ofPage] = [tables.ofCase.get(user), tables.ofPage.get(page)];
   if (own?.columns.includes(name))
     return { name, byRows, origin: `a column of ${own.name}`, ...(place && { place }) };
-  if (!ofPage?.columns.includes(name)) return { name, byRows, origin: 'a column of --rows' };
+  if (!ofPage?.columns.includes(name)) return { name, byRows, origin: `a column of ${iterationTable.name}` };
   const { table, level } = page.rows!;
   return {
     name,

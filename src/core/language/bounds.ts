@@ -2,12 +2,17 @@ import { SourceError } from '../model/finding.ts';
 import { withoutPrototype } from '../text/without-prototype.ts';
 import { didYouMean } from '../text/words.ts';
 
-/** A limit on a whole run, as the settings write it: `p95 time < 400 ms`, `failed of sea/tides.md < 1 %`. */
+/**
+ * A limit on a whole run, as the settings write it: `p95 time < 400 ms`, `failed of sea/tides.md < 1 %`,
+ * `p95 time in phase "storm" < 400 ms`.
+ */
 export interface Bound {
   readonly text: string;
   readonly measure: Measure;
   /** The case, page or folder that it is for; without it, the whole run. */
   readonly of?: string;
+  /** The phase of a load that it is for, by its number or its label. */
+  readonly phase?: string;
   readonly operator: '<' | '<=' | '>' | '>=';
   /** In milliseconds for times, from 0 to 1 for shares. */
   readonly limit: number;
@@ -34,14 +39,16 @@ const inMilliseconds: { readonly [unit: string]: number } = withoutPrototype({
   minutes: 60_000,
 });
 
-// bound :: measure ( "of" address )? ( "<" | "<=" | ">" | ">=" ) number unit?
+// bound :: measure ( "of" address )? ( "in phase" ( number | '"' label '"' ) )? ( "<" | "<=" | ">" | ">=" ) number unit?
 /** Throws SourceError, its range within the text. */
 export function parseBound(text: string): Bound {
   const parts = /^(?<left>[^<>=]*?)\s*(?<operator><=|>=|<|>)\s*(?<right>[^<>=]*)$/.exec(text);
   const whole = { start: 0, end: text.length };
   if (!parts?.groups) throw new SourceError('bound-form', whole, `'${text}' is no bound.`, examples);
   const { left = '', operator, right = '' } = parts.groups;
-  const [, words = '', of] = /^(.*?)(?:\s+of\s+(\S.*))?$/.exec(left)!;
+  const [, before = '', number, label] = /^(.*?)(?:\s+in\s+phase\s+(?:(\d+)|"([^"]+)"))?$/.exec(left)!;
+  const phase = number ?? label;
+  const [, words = '', of] = /^(.*?)(?:\s+of\s+(\S.*))?$/.exec(before)!;
   const place = { start: 0, end: words.length };
   const kind = measureOf(words.replace(/\s+/g, ' ').trim(), place);
   const value = text.length - right.length;
@@ -49,6 +56,7 @@ export function parseBound(text: string): Bound {
     text,
     ...readLimit(kind, right.trim(), { start: value, end: text.length }),
     ...(of !== undefined && { of }),
+    ...(phase !== undefined && { phase }),
     operator: operator as Bound['operator'],
   };
 }

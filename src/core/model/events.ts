@@ -1,8 +1,12 @@
+import type { HeldTotals } from './held-totals.ts';
+import type { EndedLoad, FiguresEvent, RecordedLoad } from './load-events.ts';
 import type { Cause, Outcome, Stop } from './outcomes.ts';
 import type { Place } from './place.ts';
 
 // The record of a run: one JSON object a line, in the order in which things happened. What the runner emits is what is
 // written; every report is made from it. The runner knows these types alone, so that a run does not load their schema.
+
+export type { HeldTotals };
 
 export type RunEvent =
   | RunBegin
@@ -11,6 +15,7 @@ export type RunEvent =
   | GenericOperationEvent
   | CheckEvent
   | CaseEvent
+  | FiguresEvent
   | RunEnd;
 
 export type EventOf<Type extends RunEvent['type']> = Extract<RunEvent, { type: Type }>;
@@ -49,6 +54,8 @@ export interface RunBegin {
   bounds?: { text: string; place: Mutable<Place> }[] | undefined;
   /** In milliseconds: the time within which an answer satisfies, for Apdex. */
   apdex?: number | undefined;
+  /** Where it is one with load: figures then take the place of most lines. */
+  load?: RecordedLoad | undefined;
 }
 
 /** A page begins. */
@@ -143,6 +150,10 @@ export interface ExchangeEvent extends Operation {
     | undefined;
   /** Set where it was sent once more over a fresh connection: its own had been closed. */
   fresh?: true | undefined;
+  /** With load, in milliseconds: how late its round began, where it is the first request of one that was due. */
+  late?: number | undefined;
+  /** With load, in milliseconds: how late Mervok itself was to read the answer, as far as that can be told. */
+  lag?: number | undefined;
   connection?:
     | {
         protocol: string;
@@ -260,6 +271,8 @@ export interface CaseEvent {
   lane?: number | undefined;
   round: number;
   user?: number | undefined;
+  /** With load: the phase that its round belongs to, by its number. */
+  phase?: number | undefined;
   case: string;
   /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
   row?: Row | undefined;
@@ -317,15 +330,7 @@ export interface EndTotals {
   definitions?: HeldTotals[] | undefined;
   /** How many examples of pages responses were not like, and the first of them as FILE:LINE. */
   outdated?: { count: number; places: string[] } | undefined;
-}
-
-export interface HeldTotals {
-  file: string;
-  held: number;
-  notHeld: number;
-  reasons: { reason: string; count: number }[];
-  /** What was sent and is not described. */
-  notes: { reason: string; count: number }[];
+  load?: EndedLoad | undefined;
 }
 
 /** The last line. */
@@ -338,6 +343,8 @@ export interface RunEnd {
   lag?: number | undefined;
   /** What ended it before everything had run. */
   stopped?: Stop | undefined;
+  /** Of a condition that ended it: what it was, and what was found. */
+  because?: string | undefined;
   totals: EndTotals;
   /** What became of the bounds that apply. */
   bounds?: { text: string; place: Mutable<Place>; holds: Holds; found: string }[] | undefined;

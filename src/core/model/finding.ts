@@ -46,6 +46,7 @@ export const codes = {
   'environment-unknown': 'error',
   'bound-form': 'error',
   'bound-unknown': 'error',
+  'load-form': 'error',
   // flow of data
   'os-unset': 'error',
   'environment-setting': 'error',

@@ -5,10 +5,10 @@ export const outcomes = ['passed', 'failed', 'error', 'blocked', 'skipped'] as c
 export type Outcome = (typeof outcomes)[number];
 
 /**
- * What ends a run before everything has run: an interrupt, its limit of time, the first failure; or something that left
- * it no time to say so, which only those find out who read its record.
+ * What ends a run before everything has run: an interrupt, its limit of time, the first failure, what its load was to be
+ * ended by; or something that left it no time to say so, which only those find out who read its record.
  */
-export const stops = ['interrupt', 'timeout', 'failure', 'killed'] as const;
+export const stops = ['interrupt', 'timeout', 'failure', 'condition', 'killed'] as const;
 export type Stop = (typeof stops)[number];
 
 /** Why an operation took place, where it is not that of the case for the first time. */

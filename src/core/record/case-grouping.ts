@@ -25,7 +25,7 @@ export class CaseGrouping {
 
   /** The case that ends with an event. */
   add(event: RunEvent): EndedCase | undefined {
-    if (event.type === 'run' || event.type === 'end') return undefined;
+    if (event.type === 'run' || event.type === 'figures' || event.type === 'end') return undefined;
     const open = this.#open.of(event);
     if (event.type === 'page') open.page = event;
     else if (event.type === 'case') {

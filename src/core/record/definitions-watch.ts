@@ -11,18 +11,31 @@ export class DefinitionsWatch {
   readonly #byFile = new Map<string, { readonly totals: HeldTotals; readonly place: Place }>();
 
   add({ file, notHeld, notes }: DescribedExchange, place: Place): void {
-    const known = this.#byFile.get(file) ?? {
-      totals: { file, held: 0, notHeld: 0, reasons: [], notes: [] },
-      place,
-    };
-    this.#byFile.set(file, known);
-    const { totals } = known;
+    const totals = this.#totalsOf(file, place);
     if (notHeld === undefined) totals.held++;
     else {
       totals.notHeld++;
       count(totals.reasons, notHeld);
     }
     for (const note of notes ?? []) count(totals.notes, note);
+  }
+
+  /** What was counted elsewhere. */
+  addTotals({ file, held, notHeld, reasons, notes }: HeldTotals): void {
+    const known = this.#totalsOf(file, { file, line: 1, column: 1 });
+    known.held += held;
+    known.notHeld += notHeld;
+    for (const each of reasons) count(known.reasons, each.reason, each.count);
+    for (const each of notes) count(known.notes, each.reason, each.count);
+  }
+
+  #totalsOf(file: string, place: Place): HeldTotals {
+    const known = this.#byFile.get(file) ?? {
+      totals: { file, held: 0, notHeld: 0, reasons: [], notes: [] },
+      place,
+    };
+    this.#byFile.set(file, known);
+    return known.totals;
   }
 
   get totals(): readonly HeldTotals[] {
@@ -42,8 +55,8 @@ export class DefinitionsWatch {
   }
 }
 
-function count(reasons: HeldTotals['reasons'], reason: string): void {
+function count(reasons: HeldTotals['reasons'], reason: string, times = 1): void {
   const known = reasons.find(each => each.reason === reason);
-  if (known) known.count++;
-  else if (reasons.length < mostReasons) reasons.push({ reason, count: 1 });
+  if (known) known.count += times;
+  else if (reasons.length < mostReasons) reasons.push({ reason, count: times });
 }

@@ -1,25 +1,10 @@
 import * as z from 'zod/mini';
 import type { RunEvent } from '../model/events.ts';
 import { causes, outcomes, recordVersion, stops } from '../model/outcomes.ts';
+import { endedLoad, figures, recordedLoad } from './load-schema.ts';
+import { duration, headers, heldTotals, instant, moment, place } from './schema-parts.ts';
 
 // The form of a line of a record; what each member means is said with the types of the model.
-
-const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
-
-/** Milliseconds since 1970. */
-const moment = z.number().check(z.gte(0), z.lte(8.64e15));
-
-/** As `2026-11-23T10:00:00.000Z`. */
-const instant = z
-  .string()
-  .check(
-    z.regex(/^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])T(?:[01]\d|2[0-3]):[0-5]\d:[0-5]\d\.\d{3}Z$/),
-  );
-
-/** In milliseconds; a year has 3.2e10. */
-const duration = z.number().check(z.gte(0), z.lte(1e12));
-
-const headers = z.array(z.tuple([z.string(), z.string()]));
 
 /** A body: its true length in bytes, and what the record keeps of it. */
 const payload = z.strictObject({
@@ -46,8 +31,6 @@ const times = z.strictObject({
 
 /** What of a larger value is not as it should be. */
 const differences = z.array(z.strictObject({ at: z.string(), expected: z.string(), found: z.string() }));
-
-const counted = z.strictObject({ reason: z.string(), count: z.int() });
 
 /** One of the rows that something runs for: which one, of how many, and what it gives. */
 const row = z.strictObject({ number: z.int(), total: z.int(), values: z.string() });
@@ -109,6 +92,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     bounds: z.optional(z.array(z.strictObject({ text: z.string(), place }))),
     /** In milliseconds: the time within which an answer satisfies, for Apdex. */
     apdex: z.optional(z.number()),
+    /** Where it is one with load: figures then take the place of most lines. */
+    load: z.optional(recordedLoad),
   }),
   z.strictObject({
     type: z.literal('page'),
@@ -139,6 +124,10 @@ export const eventSchema = z.discriminatedUnion('type', [
     ),
     /** Set where it was sent once more over a fresh connection: its own had been closed. */
     fresh: z.optional(z.literal(true)),
+    /** With load, in milliseconds: how late its round began, where it is the first request of one that was due. */
+    late: z.optional(duration),
+    /** With load, in milliseconds: how late Mervok itself was to read the answer, as far as that can be told. */
+    lag: z.optional(duration),
     connection: z.optional(
       z.strictObject({
         protocol: z.string(),
@@ -226,6 +215,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     lane: z.optional(z.int()),
     round: z.int(),
     user: z.optional(z.int()),
+    /** With load: the phase that its round belongs to, by its number. */
+    phase: z.optional(z.int()),
     case: z.string(),
     /** For a case that runs for each row of a table or item of a list: which one, of how many, and what it gives. */
     row: z.optional(row),
@@ -267,6 +258,7 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** What the page says around it, as Markdown: told with the first time that it fails or is in error. */
     prose: z.optional(z.string()),
   }),
+  figures,
   z.strictObject({
     type: z.literal('end'),
     at: instant,
@@ -275,6 +267,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     lag: z.optional(duration),
     /** What ended it before everything had run. */
     stopped: z.optional(z.enum(stops)),
+    /** Of a condition that ended it: what it was, and what was found. */
+    because: z.optional(z.string()),
     /** The figures of the whole run, so that they can be told without reading all of it. */
     totals: z.strictObject({
       cases: z.record(z.enum(outcomes), z.int()),
@@ -293,19 +287,10 @@ export const eventSchema = z.discriminatedUnion('type', [
       /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */
       causes: z.optional(z.int()),
       /** How many exchanges were held to each definition of an API, and how many could not be, with the first reasons. */
-      definitions: z.optional(
-        z.array(
-          z.strictObject({
-            file: z.string(),
-            held: z.int(),
-            notHeld: z.int(),
-            reasons: z.array(counted),
-            notes: z.array(counted),
-          }),
-        ),
-      ),
+      definitions: z.optional(z.array(heldTotals)),
       /** How many examples of pages responses were not like, and the first of them as FILE:LINE. */
       outdated: z.optional(z.strictObject({ count: z.int(), places: z.array(z.string()) })),
+      load: z.optional(endedLoad),
     }),
     /** What became of the bounds that apply. */
     bounds: z.optional(

@@ -23,6 +23,7 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
   };
   yield told(mergedRun(runs));
   const several = runs.some(run => run.users !== undefined);
+  const begin = Math.min(...runs.map(({ at }) => Date.parse(at)));
   let users = 0;
   let last = 0;
   let stopped: Stop | undefined;
@@ -34,12 +35,14 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
       if (event.type === 'end') {
         stopped ??= event.stopped;
         last = Math.max(last, Date.parse(run.at) + event.time);
-      } else if (event.type !== 'run')
+      } else if (event.type === 'figures')
+        yield told({ ...event, from: event.from + Date.parse(run.at) - begin });
+      else if (event.type !== 'run')
         yield told(several ? { ...event, user: users + (event.user ?? 1) } : event);
     }
     users += run.users ?? 1;
   }
-  yield endOf(totals, Math.min(...runs.map(({ at }) => Date.parse(at))), last, stopped);
+  yield endOf(totals, begin, last, stopped);
 }
 
 /** Leaves out cases that another record has told already, unless they came to something worse here. */
@@ -50,7 +53,7 @@ class Once {
     const lanes = new ByUser<{ page?: EventOf<'page'>; waiting: RunEvent[] }>(() => ({ waiting: [] }));
     const before = new Map(this.#told);
     for await (const event of events) {
-      if (event.type === 'run' || event.type === 'end') {
+      if (event.type === 'run' || event.type === 'figures' || event.type === 'end') {
         yield event;
         continue;
       }
@@ -105,6 +108,7 @@ function mergedRun(runs: readonly EventOf<'run'>[]): EventOf<'run'> {
     cases: runs.reduce((sum, run) => sum + run.cases - (run.shard ? (run.brought?.length ?? 0) : 0), 0),
     ...(bounds.size > 0 && { bounds: [...bounds.values()] }),
     ...shared('apdex'),
+    ...(first.load && { load: first.load }),
   };
 }
 

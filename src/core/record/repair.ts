@@ -33,6 +33,7 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
     }
     totals.add(event);
     if (event.type === 'run') start = last = Date.parse(event.at);
+    else if (event.type === 'figures') last = Math.max(last, start + event.from + event.lasting);
     else {
       last = Math.max(last, endOfEvent(event));
       // Of pages that ran at once, each may break off in a case of its own.

@@ -1,4 +1,5 @@
 import type { ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { FiguredRequest } from '../model/load-events.ts';
 import { ByUser } from './by-user.ts';
 import { DurationHistogram } from './duration-histogram.ts';
 import { isAnswered } from './operations.ts';
@@ -14,6 +15,8 @@ export class RequestStatistics {
   /** Bytes. */
   received = 0;
   readonly times = new DurationHistogram();
+  /** With load: the same from when requests were sent, where rounds were due and began late. */
+  sent: DurationHistogram | undefined;
   #satisfied = 0;
   #tolerating = 0;
 
@@ -21,13 +24,17 @@ export class RequestStatistics {
   constructor(readonly threshold: number) {}
 
   add(event: ExchangeEvent, held: boolean): void {
-    const { times, whole, received } = event;
+    const { times, whole, received, late } = event;
     this.requests++;
     this.received += received;
     if (!held) this.failed++;
     if (!isAnswered(event)) return;
-    const time = whole ?? times.total;
+    const own = whole ?? times.total;
+    // How late a round began is the time of somebody who waited for it.
+    const time = late === undefined ? own : own + late;
+    if (late !== undefined) this.sent ??= copyOf(this.times);
     this.times.add(time);
+    this.sent?.add(own);
     if (!held) return;
     if (time <= this.threshold) this.#satisfied++;
     else if (time <= 4 * this.threshold) this.#tolerating++;
@@ -37,9 +44,37 @@ export class RequestStatistics {
     this.requests += other.requests;
     this.failed += other.failed;
     this.received += other.received;
+    if (other.sent) this.sent ??= copyOf(this.times);
     this.times.merge(other.times);
+    this.sent?.merge(other.sent ?? other.times);
     this.#satisfied += other.#satisfied;
     this.#tolerating += other.#tolerating;
+  }
+
+  /** What was counted elsewhere. */
+  addFigured({ count, failed, received, times, sent, satisfied, tolerating }: FiguredRequest): void {
+    this.requests += count;
+    this.failed += failed;
+    this.received += received;
+    if (sent) this.sent ??= copyOf(this.times);
+    this.times.addRecorded(times);
+    this.sent?.addRecorded(sent ?? times);
+    this.#satisfied += satisfied;
+    this.#tolerating += tolerating;
+  }
+
+  /** For a record. */
+  get figured(): Omit<FiguredRequest, 'request' | 'answers'> {
+    const { requests: count, failed, received, times, sent } = this;
+    return {
+      count,
+      failed,
+      received,
+      times: times.recorded,
+      ...(sent && { sent: sent.recorded }),
+      satisfied: this.#satisfied,
+      tolerating: this.#tolerating,
+    };
   }
 
   /**
@@ -54,6 +89,12 @@ export class RequestStatistics {
   get errorRate(): number | undefined {
     return this.requests === 0 ? undefined : this.failed / this.requests;
   }
+}
+
+function copyOf(times: DurationHistogram): DurationHistogram {
+  const copy = new DurationHistogram();
+  copy.merge(times);
+  return copy;
 }
 
 /** Tells of each request once it is known whether everything that was asked of its answer holds. */

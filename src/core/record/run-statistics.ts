@@ -1,4 +1,6 @@
 import type { CaseEvent, ExchangeEvent, RunEvent } from '../model/events.ts';
+import type { FiguresEvent } from '../model/load-events.ts';
+import { LoadStatistics } from './load/load-statistics.ts';
 import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 
@@ -23,12 +25,19 @@ export class RunStatistics {
   readonly #outcomes = new RequestOutcomes((event, held) => this.#settle(event, held));
   readonly #seen = new Set<string>();
   #repeats = false;
+  /** Where it is a run with load, phase by phase. */
+  load: LoadStatistics | undefined;
 
   add(event: RunEvent): void {
+    if (this.load) {
+      if (event.type === 'figures') this.#addFigures(event, this.load);
+      return;
+    }
     this.#outcomes.add(event);
     if (event.type === 'run') {
       this.total = new RequestStatistics(event.apdex ?? defaultApdex);
       this.timeline = new Timeline(Date.parse(event.at));
+      if (event.load) this.load = new LoadStatistics(event.load, this.total.threshold);
     } else if (event.type === 'case') {
       if (this.#seen.has(event.case)) this.#repeats = true;
       else this.#seen.add(event.case);
@@ -47,7 +56,26 @@ export class RunStatistics {
 
   /** Whether any case ran more than once, in rounds, by several users, or for several rows. */
   get repeats(): boolean {
-    return this.#repeats;
+    return this.#repeats || this.load !== undefined;
+  }
+
+  #addFigures(figures: FiguresEvent, load: LoadStatistics): void {
+    this.timeline.addFigures(figures);
+    if (figures.phase === 0) return;
+    load.add(figures);
+    for (const each of figures.requests) {
+      const named = load.recorded.requests[each.request];
+      if (!named) continue;
+      this.total.addFigured(each);
+      const key = String(each.request);
+      let known = this.#requests.get(key);
+      if (!known) {
+        const { case: address, title, request } = named;
+        known = { case: address, title, request, figures: new RequestStatistics(this.total.threshold) };
+        this.#requests.set(key, known);
+      }
+      known.figures.addFigured(each);
+    }
   }
 
   #settle(event: ExchangeEvent, held: boolean): void {

@@ -1,4 +1,5 @@
 import type { ExchangeEvent } from '../model/events.ts';
+import type { FiguresEvent } from '../model/load-events.ts';
 import { DurationHistogram } from './duration-histogram.ts';
 import { isAnswered, outcomeOf } from './operations.ts';
 
@@ -11,7 +12,20 @@ export interface Stretch {
   received: number;
   /** Requests by what came: a status, or the kind of a fault. */
   readonly answers: Map<string, number>;
+  /** With load: rounds that were due, and what became of rounds. */
+  rounds?: StretchOfRounds;
 }
+
+export interface StretchOfRounds {
+  due: number;
+  begun: number;
+  ended: number;
+  late: number;
+  dropped: number;
+}
+
+/** In milliseconds: figures of a load are told by the second. */
+const second = 1000;
 
 /** In milliseconds; each divides the next, so that stretches can be added up to longer ones without a remainder. */
 const steps = [10, 50, 100, 500, 1000, 5000, 10_000, 30_000, 60_000, 300_000, 600_000, 1_800_000, 3_600_000];
@@ -30,6 +44,9 @@ export class Timeline {
   #level = 0;
   /** Of each user: when it began with its first request, and when it was done with the last; from the start. */
   readonly #active = new Map<number, { from: number; to: number }>();
+
+  /** With load: how many users were at work in each second; nothing where it is none. */
+  #users: number[] | undefined;
 
   /** When the last request ended, from the start. */
   #end = 0;
@@ -54,6 +71,26 @@ export class Timeline {
     stretch.answers.set(answer, (stretch.answers.get(answer) ?? 0) + 1);
   }
 
+  /** What a load came to in a second. */
+  addFigures({ from, lasting, users, rounds, requests }: FiguresEvent): void {
+    this.#users ??= [];
+    while (this.step < second) this.#coarsen();
+    const at = Math.floor((from + lasting / 2) / second);
+    this.#users[at] = (this.#users[at] ?? 0) + users;
+    this.#end = Math.max(this.#end, from + lasting);
+    const stretch = this.#at(from + lasting / 2);
+    const { due = 0, begun, ended, late = 0, dropped = 0 } = rounds;
+    addRounds(stretch, { due, begun, ended, late, dropped });
+    for (const { count, failed, received, times, answers } of requests) {
+      stretch.requests += count;
+      stretch.failed += failed;
+      stretch.received += received;
+      stretch.times.addRecorded(times);
+      for (const [answer, number] of Object.entries(answers))
+        stretch.answers.set(answer, (stretch.answers.get(answer) ?? 0) + number);
+    }
+  }
+
   /** How long each stretch is, in milliseconds. */
   get step(): number {
     return steps[this.#level] ?? steps.at(-1)! * 2 ** (this.#level - steps.length + 1);
@@ -76,6 +113,8 @@ export class Timeline {
   /** How many users were at work in a stretch. */
   usersIn(index: number): number {
     const [from, to] = [index * this.step, (index + 1) * this.step];
+    if (this.#users)
+      return Math.max(0, ...this.#users.slice(from / second, to / second).map(each => each ?? 0));
     let count = 0;
     for (const active of this.#active.values()) if (active.from < to && active.to >= from) count++;
     return count;
@@ -112,10 +151,20 @@ function emptyStretch(): Stretch {
   return { times: new DurationHistogram(), requests: 0, failed: 0, received: 0, answers: new Map() };
 }
 
-function addUp(into: Stretch, { times, requests, failed, received, answers }: Stretch): void {
+function addUp(into: Stretch, { times, requests, failed, received, answers, rounds }: Stretch): void {
   into.times.merge(times);
   into.requests += requests;
   into.failed += failed;
   into.received += received;
+  if (rounds) addRounds(into, rounds);
   for (const [answer, count] of answers) into.answers.set(answer, (into.answers.get(answer) ?? 0) + count);
+}
+
+function addRounds(into: Stretch, { due, begun, ended, late, dropped }: StretchOfRounds): void {
+  into.rounds ??= { due: 0, begun: 0, ended: 0, late: 0, dropped: 0 };
+  into.rounds.due += due;
+  into.rounds.begun += begun;
+  into.rounds.ended += ended;
+  into.rounds.late += late;
+  into.rounds.dropped += dropped;
 }

@@ -1,9 +1,11 @@
 import type { EventOf, HeldTotals, RunEvent } from '../model/events.ts';
-import type { Outcome, Stop } from '../model/outcomes.ts';
+import type { EndedLoad, FiguresEvent } from '../model/load-events.ts';
+import { type Outcome, outcomes, type Stop } from '../model/outcomes.ts';
 import type { Place } from '../model/place.ts';
 import { type BoundResult, BoundsWatch } from './bounds-watch.ts';
 import { DefinitionsWatch } from './definitions-watch.ts';
 import { DurationHistogram } from './duration-histogram.ts';
+import { LoadTotals } from './load/load-totals.ts';
 import { defaultApdex } from './request-statistics.ts';
 
 /** The figures of a run, counted while it goes; what it holds does not grow with the run. */
@@ -30,9 +32,13 @@ export class RunTotals {
   lag: number | undefined;
   /** What ended the run before everything had run. */
   stopped: Stop | undefined;
+  /** Of a condition that ended it: what it was, and what was found. */
+  because: string | undefined;
   /** Cases that blocked others; known where each case runs once. */
   readonly #causes = new Set<string>();
   #repeats = false;
+  /** Of a run with load, which its figures tell; the lines of its record are a sample. */
+  #load: LoadTotals | undefined;
   readonly #times = new DurationHistogram();
   #watch: BoundsWatch | undefined;
   readonly #definitions = new DefinitionsWatch();
@@ -44,7 +50,7 @@ export class RunTotals {
   #fromEnd: EventOf<'end'>['totals'] | undefined;
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
-  static at({ totals: recorded, time, stopped, lag, bounds = [] }: EventOf<'end'>): RunTotals {
+  static at({ totals: recorded, time, stopped, because, lag, bounds = [] }: EventOf<'end'>): RunTotals {
     const { cases, checks, held, requests, received, reconnects = 0, steps = 0 } = recorded;
     const totals = new RunTotals();
     Object.assign(totals, {
@@ -56,6 +62,7 @@ export class RunTotals {
       received,
       duration: time,
       stopped,
+      because,
       lag,
       bounds,
     });
@@ -66,10 +73,20 @@ export class RunTotals {
 
   add(event: RunEvent): void {
     this.#watch?.add(event);
+    if (this.#load && event.type !== 'end') {
+      if (event.type === 'figures') this.#addFigures(event, this.#load);
+      return;
+    }
     switch (event.type) {
       case 'run':
-        this.#repeats = event.rounds !== 1 || event.users !== undefined || event.rows !== undefined;
-        if (event.bounds) this.#watch = new BoundsWatch(event.bounds, event.apdex ?? defaultApdex);
+        this.#repeats =
+          event.rounds !== 1 ||
+          event.users !== undefined ||
+          event.rows !== undefined ||
+          event.load !== undefined;
+        if (event.load) this.#load = new LoadTotals();
+        if (event.bounds)
+          this.#watch = new BoundsWatch(event.bounds, event.apdex ?? defaultApdex, event.load);
         break;
       case 'operation':
         this.steps++;
@@ -96,11 +113,31 @@ export class RunTotals {
       case 'end':
         this.duration = event.time;
         this.stopped = event.stopped;
+        this.because = event.because;
         this.lag = event.lag;
         this.bounds = this.boundsAfter(event.time);
         break;
       default:
     }
+  }
+
+  #addFigures(figures: FiguresEvent, load: LoadTotals): void {
+    load.add(figures);
+    // What happens before anything is measured warms up; it counts for nothing.
+    if (figures.phase === 0) return;
+    this.checks += figures.checks;
+    this.held += figures.held;
+    this.steps += figures.steps ?? 0;
+    this.reconnects += figures.reconnects ?? 0;
+    this.received += figures.received;
+    this.requests += figures.parts ?? 0;
+    for (const { count, times } of figures.requests) {
+      this.requests += count;
+      this.#times.addRecorded(times);
+    }
+    for (const counts of figures.cases)
+      for (const outcome of outcomes) this.cases[outcome] += counts[outcome] ?? 0;
+    for (const each of figures.definitions ?? []) this.#definitions.addTotals(each);
   }
 
   /** For the end of the record. */
@@ -118,6 +155,7 @@ export class RunTotals {
       ...(causes !== undefined && { causes }),
       ...(this.definitions.length > 0 && { definitions: [...this.definitions] }),
       ...(this.outdated && { outdated: this.outdated }),
+      ...(this.load && { load: this.load }),
     };
   }
 
@@ -131,6 +169,11 @@ export class RunTotals {
     if (this.#fromEnd) return this.#fromEnd.outdated;
     const { size: count } = this.#outdated;
     return count === 0 ? undefined : { count, places: [...this.#outdated].slice(0, mostPlaces) };
+  }
+
+  /** What a run with load came to besides; nothing where it is none. */
+  get load(): EndedLoad | undefined {
+    return this.#fromEnd ? this.#fromEnd.load : this.#load?.ended;
   }
 
   /** How many of the cases that did not pass blocked others; nothing where cases run more than once. */

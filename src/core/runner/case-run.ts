@@ -100,7 +100,10 @@ export class CaseRun implements StepRun {
   }
 
   giveWay(): Promise<void> | undefined {
-    return this.context.queue?.next();
+    const { queue, load } = this.context;
+    // Right behind the reading of an answer, and before anything else is done.
+    load?.noteLag();
+    return queue?.next();
   }
 
   /** What became of it; the event is told. */
@@ -223,6 +226,7 @@ export class CaseRun implements StepRun {
   }
 
   emit(event: RunEvent): void {
+    this.context.load?.mark(event);
     this.#waiting.push(event);
   }
 

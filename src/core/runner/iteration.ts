@@ -59,7 +59,7 @@ export class Iteration {
     });
   }
 
-  readonly #emit = (event: RunEvent) => this.base.output.emit(this.base.masker.deep(event));
+  readonly #emit = (event: RunEvent) => this.base.output.emit(event, this.base.masker);
 
   async run(): Promise<void> {
     const { jobs = 1 } = this.base.options;
@@ -143,7 +143,7 @@ export class Iteration {
 
   /** The chance of a page, or of a variable that is computed. */
   #chanceFor(what: string): ClockAndRandom {
-    const { user = 1, round } = this.base.eventContext;
+    const { user = 1, round } = this.base.chance ?? this.base.eventContext;
     return this.base.ports.clockAndRandomFor(user, round, this.#row?.recorded.number ?? 0, what);
   }
 
@@ -234,7 +234,7 @@ export class Iteration {
 
   /** Before the end; where the run is over, it is left to that. */
   async #cleanUpEarly(page: PlannedPage, emit: RunContext['emit']): Promise<void> {
-    if (this.control.stopped !== undefined) return;
+    if (this.control.isOver) return;
     this.#cleaned.add(page);
     await this.#cleanUpWhole(page, emit);
   }

@@ -1,5 +1,7 @@
 /** In milliseconds: so long may go to looking at responses before sockets are read again. */
 const slice = 0.3;
+/** In milliseconds: what the system takes to hand out what has come since it was last asked. */
+const handOut = 0.3;
 
 /**
  * Lets those who look at something do so one after the other, as many in a turn of the event loop as a slice of time
@@ -10,8 +12,30 @@ export class ResponseQueue {
   #waiting = 0;
   #ends = 0;
   #isOver = false;
+  /** When the first of this turn was read, how late that was, and when the last one began to be looked at. */
+  #firstRead = 0;
+  #firstLag = 0;
+  #lastLook = 0;
+  /** How long a look takes, as a mean that follows what it does. */
+  #look = 0.1;
+  #lookedInTurn = false;
 
   constructor(readonly elapsed: () => number) {}
+
+  /**
+   * How late the program was to read what it reads now, in milliseconds: what came while it was busy is taken for having
+   * come in the middle of that. To be asked right behind the reading, before `next`.
+   */
+  lag(): number {
+    const now = this.elapsed();
+    if (this.#waiting === 0) {
+      const busyTill = this.#lastLook + this.#look;
+      const isLate = now - busyTill < handOut;
+      this.#firstLag = isLate ? Math.max(0, now - busyTill) + (busyTill - this.#firstRead) / 2 : 0;
+      this.#firstRead = now;
+    }
+    return this.#firstLag + (now - this.#firstRead);
+  }
 
   next(): Promise<void> {
     return new Promise(resume => {
@@ -23,16 +47,21 @@ export class ResponseQueue {
   readonly #begin = () => {
     this.#ends = this.elapsed() + slice;
     this.#isOver = false;
+    this.#lookedInTurn = false;
   };
 
   readonly #take = (resume: () => void) => {
     // Whoever finds the slice used up waits for the next turn, behind those that came before.
-    if (!this.#isOver && this.elapsed() > this.#ends) {
+    const now = this.elapsed();
+    if (!this.#isOver && now > this.#ends) {
       this.#isOver = true;
       setImmediate(this.#begin);
     }
     if (this.#isOver) setImmediate(this.#take, resume);
     else {
+      if (this.#lookedInTurn) this.#look += (now - this.#lastLook - this.#look) / 16;
+      this.#lookedInTurn = true;
+      this.#lastLook = now;
       this.#waiting--;
       resume();
     }

@@ -3,6 +3,7 @@ import type { ClockAndRandom } from '../model/clock-and-random.ts';
 import type { EventContext } from '../model/event-context.ts';
 import type { CaseEvent, RunEvent } from '../model/events.ts';
 import type { Masker } from '../secrecy/masker.ts';
+import type { LoadRound } from './load/load-round.ts';
 import type { Lane } from './ordered-events.ts';
 import type { PageLock } from './page-lock.ts';
 import type { Ports } from './ports.ts';
@@ -22,7 +23,7 @@ export interface IterationBase {
   readonly output: RunOutput;
   readonly eventContext: EventContext;
   /** Whether the user has begun with a case. */
-  readonly pace: { begun: boolean };
+  readonly pace: { begun: boolean; chance?: ClockAndRandom };
   /** The addresses of cases whose prose has been told. */
   readonly explained: Set<string>;
   /** Where several run at the same time. */
@@ -31,6 +32,10 @@ export interface IterationBase {
   readonly lanes: { next: number };
   /** Where a page wants to run alone, and others could run at the same time. */
   readonly lock: PageLock | undefined;
+  /** What chance follows, where it is not the user and the round that are told. */
+  readonly chance?: EventContext | undefined;
+  /** With load: the round that the iteration is. */
+  readonly load?: LoadRound | undefined;
 }
 
 /** What is of a page alone. */
@@ -52,8 +57,10 @@ export class RunContext {
   readonly masker: Masker;
   readonly eventContext: EventContext;
   readonly queue: ResponseQueue | undefined;
+  readonly load: LoadRound | undefined;
   readonly #explained: Set<string>;
   readonly #pace: IterationBase['pace'];
+  readonly #chance: EventContext;
 
   readonly signal: AbortSignal;
   readonly clockAndRandom: ClockAndRandom;
@@ -67,8 +74,10 @@ export class RunContext {
     this.masker = base.masker;
     this.eventContext = base.eventContext;
     this.queue = base.queue;
+    this.load = base.load;
     this.#explained = base.explained;
     this.#pace = base.pace;
+    this.#chance = base.chance ?? base.eventContext;
     this.signal = signal;
     this.clockAndRandom = clockAndRandom;
     this.emit = emit;
@@ -78,7 +87,7 @@ export class RunContext {
 
   /** Whether nothing more is to be begun. */
   get isOver(): boolean {
-    return this.#control ? this.#control.stopped !== undefined : this.signal.aborted;
+    return this.#control ? this.#control.isOver : this.signal.aborted;
   }
 
   /** Waits where that is wanted between two cases, or where too much has been said that nobody has heard yet. */
@@ -87,7 +96,15 @@ export class RunContext {
     const isFirst = !this.#pace.begun;
     this.#pace.begun = true;
     if (pause === undefined || isFirst) return this.#lane?.room();
-    return this.ports.sleep(pause, this.signal).then(() => this.#lane?.room());
+    return this.ports.sleep(this.#lengthOf(pause), this.signal).then(() => this.#lane?.room());
+  }
+
+  /** In milliseconds; by the chance of the user and its round, wherever it runs. */
+  #lengthOf({ from, to }: NonNullable<RunOptions['pause']>): number {
+    if (from === to) return from;
+    const { user = 1, round } = this.#chance;
+    this.#pace.chance ??= this.ports.clockAndRandomFor(user, round, 0, 'pause');
+    return from + (to - from) * this.#pace.chance.random();
   }
 
   /** What the page says of a case that did not pass; once in a run. */

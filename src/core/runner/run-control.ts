@@ -6,9 +6,13 @@ export class RunControl {
   readonly #ender = new AbortController();
   /** Ends what is being waited for. */
   readonly signal = this.#ender.signal;
+  readonly #over = new AbortController();
+  /** Ends waiting for what is to begin, which is nothing any more. */
+  readonly overSignal = this.#over.signal;
   readonly #outer: AbortSignal;
   readonly #onInterrupt = () => this.stop('interrupt');
   #stopped: Stop | undefined;
+  #isCutOff = false;
 
   constructor(outer: AbortSignal) {
     // Every user waits for something of its own.
@@ -18,7 +22,12 @@ export class RunControl {
     else outer.addEventListener('abort', this.#onInterrupt);
   }
 
-  /** Set where nothing more is to be begun. */
+  /** Whether nothing more is to be begun. */
+  get isOver(): boolean {
+    return this.#stopped !== undefined || this.#isCutOff;
+  }
+
+  /** What ended the run before everything had run. */
   get stopped(): Stop | undefined {
     return this.#stopped;
   }
@@ -26,7 +35,15 @@ export class RunControl {
   /** The first reason counts. A failure lets what has begun come to its end. */
   stop(reason: Stop): void {
     this.#stopped ??= reason;
-    if (reason !== 'failure') this.#ender.abort();
+    if (reason !== 'failure' && reason !== 'condition') this.#ender.abort();
+    this.#over.abort();
+  }
+
+  /** Ends what still goes on where all that was to begin has begun. */
+  cutOff(): void {
+    this.#isCutOff = true;
+    this.#over.abort();
+    this.#ender.abort();
   }
 
   /** @param milliseconds after which the run is ended, if it still goes on */

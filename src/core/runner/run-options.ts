@@ -1,5 +1,7 @@
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
+import type { WrittenTable } from '../analysis/tables.ts';
 import type { Entry } from '../language/evaluation-context.ts';
+import type { Load, UserRows } from '../language/load/load.ts';
 import type { EventOf, RunEvent } from '../model/events.ts';
 import type { RunTotals } from '../record/totals.ts';
 import type { Masker } from '../secrecy/masker.ts';
@@ -26,6 +28,18 @@ export interface PassedCase {
   mask(text: string): string;
 }
 
+/** How a run with load goes. */
+export interface LoadOptions extends Pick<Load, 'phases' | 'stops'> {
+  /** Each user takes a row of its own. */
+  readonly rows?: { readonly table: WrittenTable; readonly order: UserRows['order'] } | undefined;
+  /** How many users there may be at the most, where rounds begin when they are due. */
+  readonly mostUsers: number;
+  /** From 0 to 1: of so many rounds that pass every line is told. */
+  readonly sample: number;
+  /** In milliseconds: so long rounds may go on behind the end, and what cleans up after them once more. */
+  readonly grace: number;
+}
+
 export interface RunOptions {
   /** Name and version of the program, for the record. */
   readonly tool: string;
@@ -37,8 +51,10 @@ export interface RunOptions {
   readonly lasting?: number;
   /** How many pages that do not hang on each other run at the same time. */
   readonly jobs?: number;
-  /** In milliseconds, between one case and the next. */
-  readonly pause?: number;
+  /** In milliseconds, between one case and the next: each time something from a range. */
+  readonly pause?: { readonly from: number; readonly to: number };
+  /** What takes the place of rounds and users: a load. */
+  readonly load?: LoadOptions;
   /** Whether the first case that does not pass ends the run. */
   readonly failFast?: boolean;
   /** In milliseconds: how long the run may take. */

@@ -1,5 +1,6 @@
 import type { RunEvent } from '../model/events.ts';
 import { isOperation, withoutContents } from '../record/operations.ts';
+import type { Masker } from '../secrecy/masker.ts';
 import { DeferredEvents } from './deferred-events.ts';
 
 interface Listeners {
@@ -39,9 +40,12 @@ export class RunOutput {
     this.#add = deferred ? one => deferred.add(one) : deliver;
   }
 
-  /** Notes it in the record, and tells it. */
-  emit(event: RunEvent): void {
-    this.#add(event);
+  /**
+   * Notes it in the record, and tells it.
+   * @param masker of the secrets in it; nothing where they have been masked
+   */
+  emit(event: RunEvent, masker?: Masker): void {
+    this.#add(masker ? masker.deep(event) : event);
   }
 
   /** Notes what happens in one of several pages that run at once. What is left of it waits until it is told. */

@@ -17,7 +17,7 @@ export interface SharedByUsers extends Omit<IterationBase, 'eventContext' | 'pac
 export async function runUser(user: number | undefined, shared: SharedByUsers): Promise<void> {
   const { plan, control, begin, ports, options, masker, output, explained, lanes, queue, lock } = shared;
   const { lasting, rounds = lasting === undefined ? 1 : Number.POSITIVE_INFINITY } = options;
-  const isOver = () => control.stopped !== undefined;
+  const isOver = () => control.isOver;
   const pace = { begun: false };
   // Connections that are all opened in one go would seem to take as long as that takes.
   await queue?.next();

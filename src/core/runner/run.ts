@@ -8,13 +8,15 @@ import { NamedValues } from '../secrecy/named-values.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
 import { addKnownSecrets } from './known-secrets.ts';
 import { Lag } from './lag.ts';
+import { LoadOutput } from './load/load-output.ts';
+import { recordedLoad, runLoad } from './load/run-load.ts';
 import { PageLock } from './page-lock.ts';
 import type { Ports } from './ports.ts';
 import { ResponseQueue } from './response-queue.ts';
 import { RunControl } from './run-control.ts';
 import type { RunOptions } from './run-options.ts';
 import { RunOutput } from './run-output.ts';
-import { runUser } from './run-user.ts';
+import { runUser, type SharedByUsers } from './run-user.ts';
 
 /**
  * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked; those of several
@@ -33,19 +35,22 @@ export async function run(
     onEvent(event);
   };
   const record = options.record ?? (() => undefined);
-  const output = new RunOutput({
+  const { load } = options;
+  const listeners = {
     record,
     onEvent: tell,
     deferred: options.deferred === true,
     keepsBodies: options.record === undefined || options.keepsBodies === true,
     onFailure: () => control.stop('interrupt'),
-  });
+  };
+  const counted = load && new LoadOutput(listeners);
+  const output = counted ?? new RunOutput(listeners);
   const begin = ports.elapsed();
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), ports.external);
   const first = masker.deep(runEvent(plan, ports, options));
   record(jobs > 1 ? { ...first, jobs } : first);
   tell(first);
-  const several = users > 1;
+  const several = users > 1 || load !== undefined;
   const shared = {
     ...{ plan, ports, options, masker, output, control, begin },
     explained: new Set<string>(),
@@ -53,15 +58,15 @@ export async function run(
     queue: several ? new ResponseQueue(() => ports.elapsed()) : undefined,
     lock: (several || jobs > 1) && plan.pages.some(({ alone }) => alone) ? new PageLock() : undefined,
   };
-  const lag = several ? new Lag(() => ports.elapsed()) : undefined;
+  const lag = several ? new Lag(ports, load && closeLook) : undefined;
   const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);
   let late: number | undefined;
+  let because: string | undefined;
   let time = 0;
   try {
-    const all = Array.from({ length: users }, (_, index) => runUser(several ? index + 1 : undefined, shared));
-    // What goes wrong with one of them must not leave the others running.
-    for (const each of all) each.catch(() => control.stop('interrupt'));
-    for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
+    if (counted)
+      because = await runLoad(load, { ...shared, output: counted, recorded: first.load!, lag: lag! });
+    else await runUsers(users, shared);
   } finally {
     late = lag?.end();
     unlimit?.();
@@ -76,14 +81,25 @@ export async function run(
     time,
     ...(late !== undefined && { lag: toMicrosecond(late) }),
     ...(control.stopped && { stopped: control.stopped }),
+    ...(because !== undefined && { because }),
     totals: totals.recorded,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
   output.finish();
 }
 
+async function runUsers(users: number, shared: SharedByUsers): Promise<void> {
+  const all = Array.from({ length: users }, (_, index) => runUser(users > 1 ? index + 1 : undefined, shared));
+  // What goes wrong with one of them must not leave the others running.
+  for (const each of all) each.catch(() => shared.control.stop('interrupt'));
+  for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
+}
+
+/** In milliseconds, between two looks at how late the program is where times have to be true under load. */
+const closeLook = 5;
+
 function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'> {
-  const { tool, rounds, users = 1, lasting, runDetails } = options;
+  const { tool, rounds, users = 1, lasting, load, runDetails } = options;
   return {
     type: 'run',
     version: recordVersion,
@@ -93,6 +109,7 @@ function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'>
     ...(plan.environment !== undefined && { environment: plan.environment }),
     rounds: rounds ?? (lasting === undefined ? 1 : 0),
     ...(users > 1 && { users }),
+    ...(load && { load: recordedLoad(plan, load) }),
     ...(lasting !== undefined && { lasting }),
     ...(plan.rows && { rows: plan.rows.name }),
     ...(plan.shard && { shard: plan.shard }),

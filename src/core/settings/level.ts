@@ -1,6 +1,7 @@
 import type { Authorization } from '../auth/authorization.ts';
 import type { Check } from '../language/ast.ts';
 import type { Path } from '../language/jsonpath/ast.ts';
+import type { Load } from '../language/load/load.ts';
 import type { Template } from '../language/templates/template.ts';
 import type { Range, Source } from '../model/source.ts';
 import type { DatabaseSetting } from './database.ts';
@@ -45,6 +46,8 @@ export interface Level {
   readonly bounds?: readonly Written[];
   /** In milliseconds. */
   readonly apdex?: number;
+  /** What a run with load does; places are those of the file. */
+  readonly load?: Load;
   /** What warnings weigh, by their codes. */
   readonly lint?: ReadonlyMap<string, LintWeight>;
   readonly baseRange?: Range;

@@ -1,5 +1,4 @@
 import type { Node, YAMLMap } from 'yaml';
-import { parseBound } from '../language/bounds.ts';
 import { parsePath } from '../language/jsonpath/parse.ts';
 import { type Code, codes, isAdjustable, SourceError } from '../model/finding.ts';
 import { didYouMean } from '../text/words.ts';
@@ -147,48 +146,6 @@ function readRedaction(node: YAMLMap, reader: SettingReader): Redaction {
   };
 }
 
-const bounds: Setting = {
-  key: 'bounds',
-  reach: 'root',
-  schema: ({ z }) => z.string(),
-  hint: 'Bounds are limits, one a line, behind bounds: |',
-  docs: 'at the root only: limits on a whole run, one a line ([below](#bounds))',
-  read: (node, reader) => (reader.isNull(node) ? {} : { bounds: readBounds(node, reader) }),
-};
-
-/** One a line; what stands behind `#` is a comment. */
-function readBounds(node: Node, reader: SettingReader): Written[] {
-  const lines = reader.lines(node);
-  let start = 0;
-  return lines.text.split('\n').flatMap(line => {
-    const text = line.replace(/(?:^|\s)#.*$/, '').trim();
-    const from = start + line.indexOf(text);
-    start += line.length + 1;
-    if (text === '') return [];
-    try {
-      parseBound(text);
-      return [{ text, range: lines.range(from, from + text.length) }];
-    } catch (error) {
-      if (!(error instanceof SourceError)) throw error;
-      const { range, message, remedy } = error;
-      reader.add('bound-form', lines.range(from + range.start, from + range.end), message, remedy);
-      return [];
-    }
-  });
-}
-
-const apdex: Setting = {
-  key: 'apdex',
-  reach: 'root',
-  schema: ({ amount }) => amount,
-  hint: 'It is the time within which an answer satisfies: apdex: 300 ms',
-  docs: 'at the root only: the time within which an answer satisfies, for Apdex; 500 ms if nothing is set',
-  read(node, reader) {
-    const apdex = reader.isNull(node) ? undefined : reader.duration(node);
-    return apdex === undefined ? {} : { apdex };
-  },
-};
-
 const lint: Setting = {
   key: 'lint',
   reach: 'every',
@@ -251,7 +208,5 @@ export const organiseSettings: readonly Setting[] = [
   rows,
   order,
   redact,
-  bounds,
-  apdex,
   lint,
 ];

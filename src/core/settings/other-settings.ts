@@ -36,6 +36,7 @@ const rows: readonly (readonly [keys: string, form: string])[] = [
   ],
   ['after afterall teardown cleanup finally', 'a statement of the case that cleans up: cleanup'],
   ['assert asserts assertions tests test expect expects validate validations', 'checks: |'],
+  ['phases ramp rampup traffic loadtest performance', 'load: |'],
   ['threshold thresholds sla slo budgets', 'bounds: |'],
   [
     'parallel serial sequential exclusive isolated concurrency',

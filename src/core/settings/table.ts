@@ -4,6 +4,7 @@ import { definition } from './definition-setting.ts';
 import type { LevelKind } from './level.ts';
 import { organiseSettings } from './organise-settings.ts';
 import { requestSettings } from './request-settings.ts';
+import { runSettings } from './run-settings.ts';
 import type { Reach, Setting } from './setting.ts';
 import { transportSettings } from './transport-settings.ts';
 import { variableSettings } from './variable-settings.ts';
@@ -15,6 +16,7 @@ export const settings: readonly Setting[] = [
   databases,
   definition,
   ...organiseSettings,
+  ...runSettings,
   ...variableSettings,
 ];
 

@@ -211,6 +211,8 @@ export interface PlannedStep {
   readonly gives?: readonly Omit<GivenName, 'range'>[];
   /** Of an operation: what lists call it, such as the method of a request. */
   readonly operation?: string;
+  /** Of a request: as it is written, in one line. */
+  readonly title?: string;
   /** Whether the case can go on. Throws TemplateError. */
   carryOut(run: StepRun): boolean | Promise<boolean>;
   /** Of an operation: what its page says that comes of it, one after the other. */

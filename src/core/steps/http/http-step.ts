@@ -19,6 +19,7 @@ import { ResponseView } from './response-view.ts';
 export class HttpStep extends OperationStep {
   readonly kind = 'http';
   readonly operation: string;
+  readonly title: string;
   readonly definition: PlannedDefinition | undefined;
   readonly examples: readonly PlannedExample[];
   readonly #comparison: ExampleComparison | undefined;
@@ -27,11 +28,14 @@ export class HttpStep extends OperationStep {
     readonly request: PlannedRequest,
     place: Place,
     {
+      title,
       expectsFault,
       repetition,
       definition,
       examples = [],
     }: {
+      /** As it is written, in one line. */
+      readonly title: string;
       readonly expectsFault: boolean;
       readonly repetition: Repetition | undefined;
       /** What its last response is held to. */
@@ -41,6 +45,7 @@ export class HttpStep extends OperationStep {
   ) {
     super(place, expectsFault, repetition);
     this.operation = request.method;
+    this.title = title;
     this.definition = definition;
     this.examples = examples;
     if (examples.length > 0) this.#comparison = new ExampleComparison(examples);

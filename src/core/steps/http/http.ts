@@ -135,6 +135,7 @@ function prepare(request: WrittenRequest, context: PrepareContext): readonly Pla
     const place = placeOf(context.source, request.range);
     const definition = plannedDefinition(place, context);
     const step = new HttpStep(planned, place, {
+      title: httpKind.title(request),
       expectsFault: expectsFault(context),
       repetition,
       definition,

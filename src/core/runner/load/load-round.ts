@@ -1,0 +1,35 @@
+import type { RunEvent } from '../../model/events.ts';
+import { toMicrosecond } from '../../text/to-microsecond.ts';
+
+/** A round of a load: what its events say that those of other runs do not. */
+export class LoadRound {
+  /** In milliseconds: how late the program was to read the answer that is looked at. */
+  #lag = 0;
+  /** In milliseconds, of the first request alone: how late the round began. */
+  #late: number | undefined;
+
+  constructor(
+    /** The number of the phase that it belongs to. */
+    readonly phase: number,
+    late: number | undefined,
+    /** How late what is read now is read, in milliseconds. */
+    readonly lagNow: () => number,
+  ) {
+    this.#late = late;
+  }
+
+  /** To be told right behind the reading of an answer. */
+  noteLag(): void {
+    this.#lag = this.lagNow();
+  }
+
+  mark(event: RunEvent): void {
+    if (event.type === 'case') event.phase = this.phase;
+    if (event.type !== 'exchange' || event.part || event.fault?.kind === 'unsendable') return;
+    if (this.#late !== undefined) {
+      event.late = toMicrosecond(this.#late);
+      this.#late = undefined;
+    }
+    if (this.#lag > 0) event.lag = toMicrosecond(this.#lag);
+  }
+}
