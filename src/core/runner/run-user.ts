@@ -27,7 +27,20 @@ export async function runUser(user: number | undefined, shared: SharedByUsers): 
     const iterate = async (row: TableRow | undefined) => {
       const own = options.masker ?? masker.forIteration();
       // Written out, since copies of other objects are slow to make and to read.
-      const base = { ports, options, masker: own, output, eventContext, pace, explained, lanes, queue, lock };
+      const base: IterationBase = {
+        ports,
+        options,
+        masker: own,
+        output,
+        eventContext,
+        pace,
+        explained,
+        lanes,
+        queue,
+        lock,
+        chance: undefined,
+        load: undefined,
+      };
       await new Iteration(plan, row, control, base).run();
       own.end();
     };

@@ -37,9 +37,11 @@ export class FigureGathering {
 
   /** @param event of a user that is in a round */
   add(event: OperationEvent | CheckEvent | CaseEvent): void {
+    // Looked at with every request, not with every check: the clock takes its time too.
+    if (event.type === 'exchange') this.tick();
     this.#outcomes.add(event);
     if (event.type === 'exchange' && event.fault?.kind === 'unsendable') return;
-    const phase = this.phase(this.#phaseOf.get(event.user ?? 0) ?? 0);
+    const phase = this.#open(this.#phaseOf.get(event.user ?? 0) ?? 0);
     switch (event.type) {
       case 'exchange':
         phase.addExchange(event);
@@ -58,8 +60,9 @@ export class FigureGathering {
 
   /** @param late in milliseconds, where it was due */
   roundBegins(user: number, number: number, late: number | undefined): void {
+    this.tick();
     this.#phaseOf.set(user, number);
-    const phase = this.phase(number);
+    const phase = this.#open(number);
     phase.rounds.begun++;
     if (late === undefined) return;
     phase.lateness.add(late);
@@ -68,7 +71,7 @@ export class FigureGathering {
 
   /** @param time in milliseconds, from when it was due; nothing where it was cut off */
   roundEnds(user: number, time: number | undefined): void {
-    const phase = this.phase(this.#phaseOf.get(user) ?? 0);
+    const phase = this.#open(this.#phaseOf.get(user) ?? 0);
     if (time === undefined) phase.rounds.cutOff = (phase.rounds.cutOff ?? 0) + 1;
     else {
       phase.rounds.ended++;
@@ -77,13 +80,13 @@ export class FigureGathering {
   }
 
   due(number: number): void {
-    const { rounds } = this.phase(number);
+    const { rounds } = this.#open(number);
     rounds.due = (rounds.due ?? 0) + 1;
   }
 
   dropped(number: number, count: number): void {
     if (count === 0) return;
-    const { rounds } = this.phase(number);
+    const { rounds } = this.#open(number);
     rounds.dropped = (rounds.dropped ?? 0) + count;
   }
 
@@ -96,12 +99,6 @@ export class FigureGathering {
   /** Tells what has not been told yet. */
   finish(): void {
     this.#close(this.source.now());
-  }
-
-  /** What is counted now. */
-  phase(number: number): SecondOfPhase {
-    this.tick();
-    return this.#open(number);
   }
 
   #open(number: number): SecondOfPhase {
@@ -126,7 +123,7 @@ export class FigureGathering {
   #settle(event: ExchangeEvent, held: boolean): void {
     const index = this.source.index.request(event.case, event.place);
     if (index === undefined) return;
-    this.phase(this.#phaseOf.get(event.user ?? 0) ?? 0).addRequest(index, event, held);
+    this.#open(this.#phaseOf.get(event.user ?? 0) ?? 0).addRequest(index, event, held);
   }
 }
 

@@ -1,5 +1,6 @@
 import type { FigureGathering } from '../../record/load/gather-figures.ts';
 import { Iteration } from '../iteration.ts';
+import type { IterationBase } from '../run-context.ts';
 import type { SharedByUsers } from '../run-user.ts';
 import type { LoadShare } from './arrivals.ts';
 import type { LoadOutput } from './load-output.ts';
@@ -101,10 +102,19 @@ export class LoadRun {
     figures.roundBegins(own.user, phase, late);
     this.#atWork.set(phase, this.usersIn(phase) + 1);
     const secrets = masker.forIteration();
-    const base = {
-      ...{ ports, options, masker: secrets, output, explained, lanes, queue, lock, chance },
+    // Written out, since copies of other objects are slow to make and to read.
+    const base: IterationBase = {
+      ports,
+      options,
+      masker: secrets,
+      output,
       eventContext: own,
       pace: { begun: false },
+      explained,
+      lanes,
+      queue,
+      lock,
+      chance,
       load: new LoadRound(phase, late, this.shared.lagNow),
     };
     try {
