@@ -20,6 +20,8 @@ const parts = new Set([
   'src/cli/help-topics.ts',
   'src/cli/answering-commands.ts',
   'src/cli/trust-commands.ts',
+  'src/cli/open-threads.ts',
+  'src/cli/run-thread.ts',
   'src/platform/http/client.ts',
   'src/platform/command/run-command.ts',
   'src/platform/query/databases.ts',

@@ -34,6 +34,10 @@ export const commands: { readonly [name: string]: Describe } = withoutPrototype(
       .option('--load [LOAD]', 'carry out the load of the settings, or of a file, or what is written here')
       .option('--rate <N>', 'begin so many rounds a second for as long as --for says, whoever has answered')
       .option('--most-users <N>', 'so many at the most where rounds begin at a rate; 1000 if nothing is said')
+      .option(
+        '--threads <N>',
+        'share the users between so many threads; with --load as many as there are cores',
+      )
       .option('--sample <SHARE>', 'keep every line of so many rounds on record; 1% if nothing is said')
       .optionsGroup('What is told:')
       .option(

@@ -15,6 +15,7 @@ import type { Again } from '../reports/verdict.ts';
 import type { CiOutput } from './ci-output.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
+import type { PlanInput } from './prepare.ts';
 import type { Terminal } from './terminal.ts';
 import { type Output, writeReports } from './write-reports.ts';
 
@@ -30,6 +31,8 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   /** How what failed is run again; without it no command is told. */
   readonly again?: Again;
   readonly places: FilePlaces;
+  /** Where several threads share the users. */
+  readonly onThreads?: { readonly count: number; readonly input: PlanInput } | undefined;
   /** What a CI system is told besides. */
   readonly ci?: CiOutput | undefined;
 }
@@ -42,29 +45,53 @@ interface Listener {
 
 /** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
 export async function executeRun(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
-  const { output, places, root, log, ci, view: _view, again: _again, ...options } = choices;
+  const { output, places, root, log, ci, onThreads, view: _view, again: _again, ...options } = choices;
   const totals = new RunTotals();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
   const view = await openView(plan, choices, totals, terminal);
-  const ports = await openPorts(places, kindsIn(plan), options.runDetails?.seed);
+  // Where threads send, nothing is sent from here.
+  const kinds = onThreads ? new Set<string>() : kindsIn(plan);
+  const ports = await openPorts(places, kinds, options.runDetails?.seed);
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view, ...(ci ? [ci] : [])];
   const interrupt = listenForInterrupt();
+  const bodies = recorder !== undefined || log !== undefined || choices.view === 'exchanges';
+  const tellsFound = choices.view === 'exchanges';
   let isFinished = false;
+  let isWholeOnThreads = true;
   try {
+    const threads =
+      onThreads &&
+      (await (
+        await import('./open-threads.ts')
+      ).openThreads(
+        {
+          ...onThreads,
+          options: { ...threadOptions(options), bodies, tellsFound },
+          seed: options.runDetails?.seed,
+          rowNumbers: options.load?.rows?.numbers,
+          tells: log !== undefined || tellsFound || choices.view === 'events' ? 'all' : 'some',
+        },
+        recorder,
+        problem => {
+          isWholeOnThreads = false;
+          terminal.err(`The record is not whole: ${problem}\n`);
+        },
+      ));
     await run(
       plan,
       ports,
       {
         ...options,
         tool: `mervok ${version}`,
-        bodies: recorder !== undefined || log !== undefined || choices.view === 'exchanges',
+        bodies,
+        ...(threads && { threads }),
         totals,
         deferred: true,
-        ...(recorder && { record: (event: RunEvent) => recorder.add(event) }),
-        ...(choices.view === 'exchanges' && { tellsFound: true }),
+        ...(recorder && { record: (event: RunEvent) => note(event, recorder) }),
+        ...(tellsFound && { tellsFound }),
         keepsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,
@@ -76,7 +103,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
     recorder?.finish();
     isFinished = true;
     for (const listener of listeners) listener.close?.();
-    const whole = recorder === undefined || isWhole(recorder, terminal);
+    const whole = recorder === undefined || (isWhole(recorder, terminal) && isWholeOnThreads);
     const written =
       recorder === undefined || (await reportOn({ recorder, whole, totals }, choices, terminal));
     await ci?.end(recorder && (() => recorder.events()), totals);
@@ -90,8 +117,25 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
   }
 }
 
+/** What threads have written comes before the end. */
+function note(event: RunEvent, recorder: Recorder): void {
+  if (event.type === 'end') recorder.takeSegments();
+  recorder.add(event);
+}
+
+/** How rounds go, as plain data. */
+function threadOptions({ users, rounds, lasting, pause, failFast }: Partial<RunOptions>) {
+  return {
+    ...(users !== undefined && { users }),
+    ...(rounds !== undefined && { rounds }),
+    ...(lasting !== undefined && { lasting }),
+    ...(pause && { pause }),
+    ...(failFast && { failFast }),
+  };
+}
+
 function codeOf(totals: RunTotals, whole: boolean): number {
-  if (!whole || totals.stopped === 'timeout') return exitCodes.unfinished;
+  if (!whole || totals.stopped === 'timeout' || totals.missing.length > 0) return exitCodes.unfinished;
   if (totals.stopped === 'interrupt') return exitCodes.interrupted;
   return totals.passed ? exitCodes.passed : exitCodes.failed;
 }
@@ -113,11 +157,12 @@ async function openLog(path: string, terminal: Terminal): Promise<Listener> {
 
 async function openView(
   plan: Plan,
-  { view = 'all', again }: RunChoices,
+  { view = 'all', again, onThreads, load }: RunChoices,
   totals: RunTotals,
   { out, paint, width, live }: Terminal,
 ): Promise<Listener> {
-  if (view === 'events') return { onEvent: event => out(`${JSON.stringify(event)}\n`) };
+  if (view === 'events')
+    return { onEvent: event => printEvent(event, out, onThreads !== undefined && !load) };
   const measure = await createMeasure(
     plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
   );
@@ -138,6 +183,13 @@ async function openView(
   );
   const timer = live ? setInterval(() => report.showProgress(), 250).unref() : undefined;
   return { onEvent: event => report.add(event), close: () => clearInterval(timer) };
+}
+
+/** @param plain whether figures of threads stand for lines that are told as well */
+function printEvent(event: RunEvent, out: Terminal['out'], plain: boolean): void {
+  if (plain && event.type === 'figures') return;
+  const told = plain && event.type === 'run' ? { ...event, load: undefined } : event;
+  out(`${JSON.stringify(told)}\n`);
 }
 
 async function tellerOf(view: ExchangeView) {

@@ -1,15 +1,17 @@
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { openNamed, withoutSheet } from '../core/analysis/tables.ts';
-import type { Load } from '../core/language/load/load.ts';
+import type { Load, UserRows } from '../core/language/load/load.ts';
 import { parseLoad } from '../core/language/load/parse-load.ts';
 import { type Finding, findingOf } from '../core/model/finding.ts';
 import { Source } from '../core/model/source.ts';
 import { UsageError } from '../core/model/usage-error.ts';
+import { mostUsersIn, rowNumbers } from '../core/runner/load/user-rows.ts';
 import type { LoadOptions } from '../core/runner/run-options.ts';
 import type { Level } from '../core/settings/level.ts';
 import { defaultTimeout } from '../core/settings/transport.ts';
 import { TableError } from '../core/values/table-reader.ts';
+import { clockAndRandomFrom } from '../platform/external-sources.ts';
 import { openUnchanging } from '../platform/files.ts';
 import { mostUsersAllowed } from './descriptors.ts';
 import { readCount, readShare, readTime } from './read-options.ts';
@@ -21,12 +23,20 @@ export interface LoadFlags {
   readonly for?: string;
   readonly mostUsers?: string;
   readonly sample?: string;
+  readonly seed?: string;
 }
 
 /** A load that was asked for: its text, and where it stands. */
 export type ChosenLoad =
   | { readonly from: 'settings' }
-  | { readonly from: 'text'; readonly source: Source /** Of its tables. */; readonly folder: string };
+  | {
+      readonly from: 'text';
+      readonly text: string;
+      /** As findings name it. */
+      readonly name: string;
+      /** Of its tables. */
+      readonly folder: string;
+    };
 
 /** What a run with load goes by; or what is wrong with it. */
 export interface ReadLoad {
@@ -50,11 +60,11 @@ export function chooseLoad(
   if (load === true) return { chosen: { from: 'settings' }, paths };
   if (isPath(load)) return { chosen: { from: 'settings' }, paths: [load, ...paths] };
   if (existsSync(load)) {
-    const source = new Source(load, readFileSync(load, 'utf8'));
-    return { chosen: { from: 'text', source, folder: dirname(load) }, paths };
+    const text = readFileSync(load, 'utf8');
+    return { chosen: { from: 'text', text, name: load, folder: dirname(load) }, paths };
   }
   if (!/[\s;]/.test(load)) throw new UsageError(`There is no file '${load}' that says what the load is.`);
-  return { chosen: { from: 'text', source: new Source('--load', load), folder: '.' }, paths };
+  return { chosen: { from: 'text', text: load, name: '--load', folder: '.' }, paths };
 }
 
 /** Whether it names cases: a folder, a page, a case of one. */
@@ -74,7 +84,7 @@ function rateAsLoad(rate: string, { for: lasting }: LoadFlags): ChosenLoad {
   if (lasting === undefined) throw new UsageError(`--rate ${rate} needs to know for how long: --for 1min`);
   readTime('--for', lasting);
   const text = `stay at ${number} rounds${unit} for ${lasting}`;
-  return { from: 'text', source: new Source('--rate', text), folder: '.' };
+  return { from: 'text', text, name: '--rate', folder: '.' };
 }
 
 /** Makes ready what was asked for. @param root of the collection: the level that its settings stand in */
@@ -88,7 +98,7 @@ export async function readLoadChoice(
     if (!level.load) throw new UsageError(noLoad(level));
     return { options: await optionsOf(level.load, flags, level, folder), findings: [] };
   }
-  const { source } = chosen;
+  const source = new Source(chosen.name, chosen.text);
   const { load, errors } = parseLoad(source.text);
   const findings = errors.map(each => findingOf(each, source));
   return { options: load && (await optionsOf(load, flags, level, chosen.folder)), findings };
@@ -101,20 +111,32 @@ function noLoad({ source }: Level): string {
 
 async function optionsOf(
   { phases, stops, rows }: Load,
-  { mostUsers, sample }: LoadFlags,
+  { mostUsers, sample, seed }: LoadFlags,
   { transport }: Level,
   folder: string,
 ): Promise<LoadOptions> {
   const allowed = mostUsersAllowed() ?? Number.POSITIVE_INFINITY;
+  const most =
+    mostUsers === undefined ? Math.min(usual.mostUsers, allowed) : readCount('--most-users', mostUsers);
   return {
     phases,
     stops,
-    ...(rows && { rows: { table: await openTable(rows.table, folder), order: rows.order } }),
-    mostUsers:
-      mostUsers === undefined ? Math.min(usual.mostUsers, allowed) : readCount('--most-users', mostUsers),
+    ...(rows && { rows: await takeRows(rows, folder, { users: mostUsersIn({ phases }, most), seed }) }),
+    mostUsers: most,
     sample: sample === undefined ? usual.sample : readShare('--sample', sample),
     grace: transport.timeout?.total ?? defaultTimeout,
   };
+}
+
+async function takeRows(
+  { table: name, order }: UserRows,
+  folder: string,
+  { users, seed }: { readonly users: number; readonly seed: string | undefined },
+): Promise<LoadOptions['rows']> {
+  const table = await openTable(name, folder);
+  const chance = clockAndRandomFrom(seed)(0, 0, 0, 'rows of users');
+  // Where the unit changes, users of both may be there for a while.
+  return { table, numbers: rowNumbers(order, table.count, 2 * users, chance) };
 }
 
 async function openTable(name: string, folder: string) {

@@ -3,7 +3,12 @@ import { dirname, join, relative, resolve } from 'node:path';
 import type { PlanOptions } from '../core/analysis/analysis.ts';
 import { baseOfPage } from '../core/analysis/base.ts';
 import { buildPlan, type PreparedPlan } from '../core/analysis/build-plan.ts';
-import { type Collection, collect, readCollection } from '../core/analysis/collection.ts';
+import {
+  type Collection,
+  type CollectionFiles,
+  collect,
+  readCollection,
+} from '../core/analysis/collection.ts';
 import type { Flow } from '../core/analysis/flow.ts';
 import type { GivenValue } from '../core/analysis/given-value.ts';
 import type { Plan } from '../core/analysis/plan.ts';
@@ -46,7 +51,11 @@ export interface PlanFlags {
 }
 
 /** What the command line says of the cases, besides where they lie. */
-export type Chosen = Omit<Choice, 'paths'> & Pick<PlanOptions, 'effects'>;
+export type Chosen = Omit<Choice, 'paths'> &
+  Pick<PlanOptions, 'effects'> & {
+    /** What `effects` has come to, where the same is made ready again. */
+    readonly effectsKnown?: ReadonlySet<string>;
+  };
 
 export interface Prepared {
   readonly plan: Plan;
@@ -59,6 +68,8 @@ export interface Prepared {
   readonly cases: number;
   /** The load that was asked for. */
   readonly load?: LoadOptions;
+  /** What the plan is made of, where it is one of a collection. */
+  readonly input?: PlanInput;
   /** The pages of a folder without settings, where they are what runs. */
   readonly gathered?: readonly string[];
 }
@@ -70,14 +81,30 @@ export async function preparePlan(
   choose: (root: string) => Promise<Chosen> = async () => ({}),
 ): Promise<Prepared> {
   const found = await findCollection(paths, process.cwd());
-  const places = { root: found.root, anywhere: flags.filesAnywhere === true };
-  const collection = await readCollection(found.files);
-  const prepared = await prepareCollection(collection, found.paths, flags, {
-    places,
-    chosen: await choose(found.root),
-  });
+  const { root, files } = found;
+  const input = { root, files, paths: found.paths, flags, chosen: await choose(root) };
+  const prepared = { ...(await prepareInput(input)), input };
   const gathered = found.withoutSettings && found.files.pages.map(({ path }) => path);
   return gathered ? { ...prepared, gathered } : prepared;
+}
+
+/** All that a plan is made of: where it is made of it again, it comes to the same. */
+export interface PlanInput {
+  readonly root: string;
+  readonly files: CollectionFiles;
+  /** Relative to the root. */
+  readonly paths: readonly string[];
+  readonly flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>;
+  readonly chosen: Chosen;
+}
+
+export async function prepareInput({ root, files, paths, flags, chosen }: PlanInput): Promise<Prepared> {
+  const places = { root, anywhere: flags.filesAnywhere === true };
+  const { effectsKnown, ...others } = chosen;
+  return prepareCollection(await readCollection(files), paths, flags, {
+    places,
+    chosen: effectsKnown ? { ...others, effects: async () => effectsKnown } : others,
+  });
 }
 
 /** As messages call what was typed. */

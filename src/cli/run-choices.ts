@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import { relative, resolve, sep } from 'node:path';
 import type { Choice } from '../core/analysis/select.ts';
 import { UsageError } from '../core/model/usage-error.ts';
@@ -20,6 +21,7 @@ export interface RunOptionFlags extends LoadFlags {
   readonly rounds?: string;
   readonly users?: string;
   readonly jobs?: string;
+  readonly threads?: string;
   readonly pause?: string;
   readonly timeout?: string;
   readonly failFast?: boolean;
@@ -70,6 +72,26 @@ function refuseBesideLoad({
   for (const [option, value, why] of others)
     if (value !== undefined) throw new UsageError(`${asked} and ${option} do not go together: ${why}.`);
 }
+
+/** How many threads share the users between them: as many as there are cores where it is a load, else one. Throws UsageError. */
+export function readThreads(
+  { threads, users, load, rate, jobs }: RunOptionFlags,
+  { rows }: { readonly rows?: string },
+): number {
+  const isLoad = load !== undefined || rate !== undefined;
+  if (threads === undefined) return isLoad ? availableParallelism() : 1;
+  const count = readCount('--threads', threads);
+  if (count > mostThreads) throw new UsageError(`--threads takes ${mostThreads} at the most, not ${count}.`);
+  if (count === 1) return count;
+  if (!isLoad && users === undefined)
+    throw new UsageError('--threads share users between them: add --users N, or --load.');
+  const other = jobs !== undefined ? '--jobs' : rows !== undefined ? '--rows' : undefined;
+  if (other)
+    throw new UsageError(`--threads and ${other} do not go together: threads share users between them.`);
+  return count;
+}
+
+const mostThreads = 64;
 
 function refuseOfLoadAlone({ mostUsers, sample }: RunOptionFlags): void {
   const option = mostUsers === undefined ? sample !== undefined && '--sample' : '--most-users';

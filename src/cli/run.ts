@@ -23,6 +23,7 @@ import {
   type RunOptionFlags,
   readRunOptions,
   readSelection,
+  readThreads,
   type SelectionFlags,
   selectedInWords,
 } from './run-choices.ts';
@@ -70,6 +71,7 @@ export async function runCommand(
   const beside = besideOutputs(output, whole);
   const terminal = isGuarded ? guarded(beside, flags.json === true) : beside;
   const view = readView(flags);
+  const threads = readThreads(flags, flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined)
     refuseTooManyUsers(runOptions.users, `--users ${runOptions.users} needs`);
@@ -94,6 +96,7 @@ export async function runCommand(
       {
         ...runOptions,
         ...(prepared.load && { load: prepared.load }),
+        onThreads: onThreads(threads, prepared, runOptions.users),
         ...(examples && { onAnswers: examples.onAnswers }),
         ci: CiOutput.around(root, isGuarded),
         output,
@@ -116,10 +119,20 @@ export async function runCommand(
   else await runOnce();
 }
 
+/** As many threads as there are users for, where there are several. */
+function onThreads(
+  threads: number,
+  { load, input }: Prepared,
+  users = load ? mostUsersIn(load, load.mostUsers) : 1,
+): RunChoices['onThreads'] {
+  const count = Math.min(threads, users);
+  return count > 1 && input ? { count, input } : undefined;
+}
+
 /** A load that this machine cannot carry, or whose table is too short for it. */
 function refuseImpossible(load: LoadOptions): void {
   refuseTooFewRows(load);
-  const users = mostUsersIn(load);
+  const users = mostUsersIn(load, load.mostUsers);
   refuseTooManyUsers(users, `A load of ${users} users needs`);
 }
 

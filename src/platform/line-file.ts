@@ -1,4 +1,4 @@
-import { closeSync, openSync, writeSync } from 'node:fs';
+import { closeSync, openSync, readSync, writeSync } from 'node:fs';
 
 /** In bytes: what is written in one go. */
 const roomOf = 128 * 1024;
@@ -39,6 +39,24 @@ export class LineFile {
     this.#filled += this.#bytes.write(line, this.#filled);
     this.#bytes[this.#filled++] = lineEnd;
     this.#timer ??= setTimeout(() => this.flush(), flushAfter).unref();
+  }
+
+  /** Adds the lines of another file, as far as they are whole. */
+  append(path: string): void {
+    this.flush();
+    const file = openSync(path, 'r');
+    try {
+      const chunk = Buffer.allocUnsafe(roomOf);
+      let open: Buffer = Buffer.alloc(0);
+      for (let length = readSync(file, chunk); length > 0; length = readSync(file, chunk)) {
+        const bytes = Buffer.concat([open, chunk.subarray(0, length)]);
+        const end = bytes.lastIndexOf(lineEnd) + 1;
+        if (end > 0) this.#write(bytes.subarray(0, end));
+        open = bytes.subarray(end);
+      }
+    } finally {
+      closeSync(file);
+    }
   }
 
   /** Why it could not be written any further. */

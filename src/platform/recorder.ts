@@ -5,6 +5,7 @@ import type { RunEvent } from '../core/model/events.ts';
 import { EventLines } from './event-lines.ts';
 import { LineFile } from './line-file.ts';
 import { makeFolder } from './make-folder.ts';
+import { segmentPath, segmentsOf } from './record-segments.ts';
 import { readRunNames } from './run-names.ts';
 import { idsIn, readRecord } from './run-records.ts';
 import { openFolder, stateFolder } from './state.ts';
@@ -27,6 +28,11 @@ export class Recorder {
   ) {
     this.#temporary = temporary;
     this.#lines = new LineFile(path, 'wx');
+  }
+
+  /** A part of a record that a thread writes, which belongs to it at its end. */
+  static segment(path: string): Recorder {
+    return new Recorder(path);
   }
 
   /** The record of a run that begins now, beside the others of the collection. Throws what the system says. */
@@ -63,6 +69,19 @@ export class Recorder {
     if (event.type === 'run') this.#lines.flush();
   }
 
+  /** Where a thread writes its part, by its number from 0. */
+  segmentPath(thread: number): string {
+    return segmentPath(this.#lines.path, thread);
+  }
+
+  /** Takes in what threads have written. */
+  takeSegments(): void {
+    for (const path of segmentsOf(this.#lines.path)) {
+      this.#lines.append(path);
+      rmSync(path, { force: true });
+    }
+  }
+
   /** Why it does not hold everything. */
   get problem(): string | undefined {
     return this.#lines.problem;
@@ -93,7 +112,7 @@ function prune(folder: string): void {
   for (const { id, path, size } of records.slice(0, -2)) {
     if (count <= keptRecords && bytes <= keptBytes) return;
     if (named.has(id)) continue;
-    rmSync(path, { force: true });
+    for (const each of [path, ...segmentsOf(path)]) rmSync(each, { force: true });
     bytes -= size;
     count--;
   }

@@ -6,6 +6,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { upgraded } from '../core/record/upgrade.ts';
 import type { IsEvent } from '../core/record/validate.ts';
 import { didYouMean } from '../core/text/words.ts';
+import { segmentsOf } from './record-segments.ts';
 import { readRunNames } from './run-names.ts';
 import { isOwnFile, isOwnFolder, stateFolder } from './state.ts';
 
@@ -234,8 +235,18 @@ class WaitingLines {
 
 const chunk = 256 * 1024;
 
-/** Node's own reader of lines takes twice as long, and a record may have a million of them. */
+/** The lines of a record; where it was killed while threads wrote their segments, theirs too. */
 async function* linesOf(path: string): AsyncGenerator<string> {
+  const segments = segmentsOf(path);
+  if (segments.length === 0) yield* linesIn(path, 'all');
+  else for (const each of [path, ...segments]) yield* linesIn(each, 'whole');
+}
+
+/**
+ * Node's own reader of lines takes twice as long, and a record may have a million of them.
+ * @param which `whole` leaves out one without an end
+ */
+async function* linesIn(path: string, which: 'all' | 'whole'): AsyncGenerator<string> {
   // Put together once the line has ended: one of many parts would be copied with each of them.
   let parts: string[] = [];
   let length = 0;
@@ -252,7 +263,7 @@ async function* linesOf(path: string): AsyncGenerator<string> {
     length += rest.length;
     if (length > longestLine) throw new UsageError(`'${path}' is damaged: one of its lines has no end.`);
   }
-  if (length > 0) yield parts.join('');
+  if (length > 0 && which === 'all') yield parts.join('');
 }
 
 /** Longer than what any limit of a body lets a record hold: a file that a failing system filled with something else. */

@@ -1,4 +1,5 @@
 import type { CaseEvent, CheckEvent, EventOf, OperationEvent, RunEvent } from '../core/model/events.ts';
+import type { RecordedLoad } from '../core/model/load-events.ts';
 import { CaseGrouping, type EndedCase } from '../core/record/case-grouping.ts';
 import { viewOf } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
@@ -8,6 +9,7 @@ import { detailLines } from './case-details.ts';
 import { caseLine } from './case-line.ts';
 import { blockedInWords, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { FailureText, indent } from './failure-text.ts';
+import { LoadLog } from './load-log.ts';
 import { endingLines } from './run-ending.ts';
 import { fit, type Role, visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal-options.ts';
@@ -47,6 +49,8 @@ export class TerminalReport {
   #began = 0;
   #progressShown = false;
   #statistics: RunStatistics | undefined;
+  /** Of a load. */
+  #log: LoadLog | undefined;
 
   constructor(
     readonly options: TerminalOptions,
@@ -74,6 +78,10 @@ export class TerminalReport {
           this.#statistics.add(event);
         }
         this.#began = this.options.live?.now() ?? 0;
+        if (event.load && event.users === undefined) this.#beginLog(event, event.load);
+        break;
+      case 'figures':
+        this.#log?.add(event);
         break;
       case 'page':
         if (!this.#hasBegun) this.#tellRun(this.#run!, event);
@@ -93,11 +101,22 @@ export class TerminalReport {
         break;
       }
       case 'end':
+        this.#log?.end();
         this.#endPage();
         this.#end();
         break;
       default:
     }
+  }
+
+  /** Of a load its phases are told; of its cases those that do not pass. */
+  #beginLog(run: EventOf<'run'>, load: RecordedLoad): void {
+    const { paint, measure } = this.options;
+    const line = (text: string) => this.#line(text);
+    this.#log = new LoadLog(load, { paint, measure, width: this.#width, line }, run.apdex);
+    this.#hasBegun = true;
+    this.#line(this.#paint('strong', visible(run.title)) + visible(runInWords(run)));
+    this.#emptyLine();
   }
 
   /** What is told next is of this page. */
@@ -317,7 +336,8 @@ export class TerminalReport {
   showProgress(): void {
     const { live, write, measure } = this.options;
     if (!live || !this.#run) return;
-    const text = progressInWords(this.#run, this.totals, live.now() - this.#began);
+    const elapsed = live.now() - this.#began;
+    const text = this.#log?.progress(elapsed) ?? progressInWords(this.#run, this.totals, elapsed);
     this.#progressShown = true;
     write(`\r${eraseLine}${this.#paint('quiet', fit(text, this.#width - 1, measure).trimEnd())}`);
   }

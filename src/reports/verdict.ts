@@ -1,14 +1,17 @@
+import { lengthOfLoad } from '../core/language/load/load.ts';
 import type { EventOf } from '../core/model/events.ts';
+import type { RecordedLoad } from '../core/model/load-events.ts';
 import type { Stop } from '../core/model/outcomes.ts';
 import type { RunTotals } from '../core/record/totals.ts';
 import { capitalized, counted, grouped } from '../core/text/words.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
+import { loadSentences } from './load-verdict.ts';
 import { hasPercentile } from './percentiles.ts';
 import type { Paint } from './style.ts';
 
 /** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
 export function verdictInWords(totals: RunTotals): string {
-  const { checks, held, cases, stopped, because, bounds, exceeded, lag, p50 } = totals;
+  const { checks, held, cases, stopped, because, missing, load, bounds, exceeded, lag, p50 } = totals;
   const isBad = cases.failed + cases.error + cases.blocked > 0;
   const parts = [
     isBad ? badCasesInWords(totals) : goodCasesInWords(totals),
@@ -22,7 +25,7 @@ export function verdictInWords(totals: RunTotals): string {
   const outcome =
     isBad || exceeded.length > 0
       ? 'Failed'
-      : stopped
+      : stopped || missing.length > 0
         ? 'Not finished'
         : checks === 0
           ? 'Nothing was checked'
@@ -35,7 +38,9 @@ export function verdictInWords(totals: RunTotals): string {
     sentences.push(
       because === undefined ? stopsInWords[stopped] : `${stopsInWords[stopped].slice(0, -1)}: ${because}.`,
     );
-  if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
+  sentences.push(...missing);
+  if (load) sentences.push(...loadSentences(load));
+  else if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     sentences.push(
       `In 1 of 100 moments Mervok itself was late by ${durationText(lag)} or more, so some times are told too long.`,
     );
@@ -177,10 +182,12 @@ export function runInWords({
   lasting,
   rows,
   seed,
+  load,
 }: EventOf<'run'>): string {
   const about = [
     ...(environment === undefined ? [] : [`environment ${environment}`]),
     ...(shard ? [`shard ${shard.index} of ${shard.of} (${shard.share})`] : []),
+    ...(load && users === undefined ? [loadInWords(load)] : []),
     ...(users === undefined ? [] : [counted(users, 'user')]),
     ...(rounds > 1 ? [counted(rounds, 'round')] : []),
     ...(lasting === undefined ? [] : [`for ${durationText(lasting)}`]),
@@ -188,6 +195,15 @@ export function runInWords({
     ...(seed === undefined ? [] : [`seed ${seed}`]),
   ];
   return about.map(each => `, ${each}`).join('');
+}
+
+/** `a load of 5 phases in 12 min` */
+function loadInWords({ phases, threads, rows }: RecordedLoad): string {
+  const numbered = phases.filter(({ number }) => number > 0).length;
+  const warm = numbered < phases.length ? ' and a warm-up' : '';
+  const of = rows === undefined ? '' : `, each user with a row of ${rows}`;
+  const on = threads === undefined ? '' : `, on ${threads} threads`;
+  return `a load of ${counted(numbered, 'phase')}${warm} in ${durationText(lengthOfLoad({ phases }))}${of}${on}`;
 }
 
 /** How far a run is: `12 of 74 cases, 1 failed, 3 s` */

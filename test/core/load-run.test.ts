@@ -170,8 +170,8 @@ test('in an open phase rounds begin when they are due, whoever has answered', as
     [
       [0, 10],
       [1000, 10],
-      [2000, 5],
-      [3000, 0],
+      [2000, 10],
+      [3000, 5],
     ],
   );
 });

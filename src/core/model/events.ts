@@ -345,6 +345,8 @@ export interface RunEnd {
   stopped?: Stop | undefined;
   /** Of a condition that ended it: what it was, and what was found. */
   because?: string | undefined;
+  /** What of it is missing, since a thread or a machine that was to carry it out was lost; as sentences. */
+  missing?: string[] | undefined;
   totals: EndTotals;
   /** What became of the bounds that apply. */
   bounds?: { text: string; place: Mutable<Place>; holds: Holds; found: string }[] | undefined;

@@ -56,7 +56,7 @@ export interface FiguresEvent {
   lasting: number;
   /** By its number. */
   phase: number;
-  /** Those at work at its end. */
+  /** The most that were at work at the same time. */
   users: number;
   rounds: FiguredRounds;
   /** How long rounds took, from when they were due. */

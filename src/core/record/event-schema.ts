@@ -269,6 +269,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     stopped: z.optional(z.enum(stops)),
     /** Of a condition that ended it: what it was, and what was found. */
     because: z.optional(z.string()),
+    /** What of it is missing, since a thread or a machine that was to carry it out was lost; as sentences. */
+    missing: z.optional(z.array(z.string())),
     /** The figures of the whole run, so that they can be told without reading all of it. */
     totals: z.strictObject({
       cases: z.record(z.enum(outcomes), z.int()),

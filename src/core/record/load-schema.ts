@@ -77,7 +77,7 @@ export const figures = z.strictObject({
   lasting: duration,
   /** By its number. */
   phase: z.int(),
-  /** Those at work at its end. */
+  /** The most that were at work at the same time. */
   users: z.int(),
   rounds,
   /** How long rounds took, from when they were due. */

@@ -34,6 +34,8 @@ export class RunTotals {
   stopped: Stop | undefined;
   /** Of a condition that ended it: what it was, and what was found. */
   because: string | undefined;
+  /** What of the run is missing, as sentences. */
+  missing: readonly string[] = [];
   /** Cases that blocked others; known where each case runs once. */
   readonly #causes = new Set<string>();
   #repeats = false;
@@ -50,7 +52,15 @@ export class RunTotals {
   #fromEnd: EventOf<'end'>['totals'] | undefined;
 
   /** The figures of a run as the end of its record tells them: nothing else of it has to be read. */
-  static at({ totals: recorded, time, stopped, because, lag, bounds = [] }: EventOf<'end'>): RunTotals {
+  static at({
+    totals: recorded,
+    time,
+    stopped,
+    because,
+    missing = [],
+    lag,
+    bounds = [],
+  }: EventOf<'end'>): RunTotals {
     const { cases, checks, held, requests, received, reconnects = 0, steps = 0 } = recorded;
     const totals = new RunTotals();
     Object.assign(totals, {
@@ -63,6 +73,7 @@ export class RunTotals {
       duration: time,
       stopped,
       because,
+      missing,
       lag,
       bounds,
     });
@@ -114,6 +125,7 @@ export class RunTotals {
         this.duration = event.time;
         this.stopped = event.stopped;
         this.because = event.because;
+        this.missing = event.missing ?? [];
         this.lag = event.lag;
         this.bounds = this.boundsAfter(event.time);
         break;
@@ -206,7 +218,7 @@ export class RunTotals {
   get passed(): boolean {
     const { failed, error, blocked } = this.cases;
     const clean = failed + error + blocked === 0 && this.exceeded.length === 0;
-    return clean && this.checks > 0 && this.stopped === undefined;
+    return clean && this.checks > 0 && this.stopped === undefined && this.missing.length === 0;
   }
 }
 

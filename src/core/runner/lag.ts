@@ -32,9 +32,12 @@ export class Lag {
     }
   }
 
-  /** Within which it got there 99 of 100 times, in milliseconds. */
-  end(): number | undefined {
+  end(): void {
     this.#over.abort();
+  }
+
+  /** Within which it got there 99 of 100 times, in milliseconds. */
+  get percentile(): number | undefined {
     return this.#late.percentile(99);
   }
 }

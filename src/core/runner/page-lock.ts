@@ -1,10 +1,15 @@
+/** Where pages wait for each other. */
+export interface PageTurns {
+  /** Waits until a page may run; what comes back is called when it has. */
+  enter(alone: boolean): Promise<() => void>;
+}
+
 /** Lets a page run while no other one does, of whatever user; pages go in the order in which they ask. */
-export class PageLock {
+export class PageLock implements PageTurns {
   readonly #waiting: { readonly alone: boolean; readonly enter: () => void }[] = [];
   #inside = 0;
   #isAlone = false;
 
-  /** Waits until it may run; what comes back is called when it has. */
   async enter(alone: boolean): Promise<() => void> {
     if (this.#waiting.length > 0 || !this.#mayEnter(alone))
       await new Promise<void>(enter => this.#waiting.push({ alone, enter }));

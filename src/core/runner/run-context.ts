@@ -5,7 +5,7 @@ import type { CaseEvent, RunEvent } from '../model/events.ts';
 import type { Masker } from '../secrecy/masker.ts';
 import type { LoadRound } from './load/load-round.ts';
 import type { Lane } from './ordered-events.ts';
-import type { PageLock } from './page-lock.ts';
+import type { PageTurns } from './page-lock.ts';
 import type { Ports } from './ports.ts';
 import type { ResponseQueue } from './response-queue.ts';
 import type { RunControl } from './run-control.ts';
@@ -31,7 +31,7 @@ export interface IterationBase {
   /** Numbers the pages of a run that run at once. */
   readonly lanes: { next: number };
   /** Where a page wants to run alone, and others could run at the same time. */
-  readonly lock: PageLock | undefined;
+  readonly lock: PageTurns | undefined;
   /** What chance follows, where it is not the user and the round that are told. */
   readonly chance?: EventContext | undefined;
   /** With load: the round that the iteration is. */

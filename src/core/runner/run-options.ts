@@ -1,11 +1,12 @@
 import type { Plan, PlannedCase } from '../analysis/plan.ts';
 import type { WrittenTable } from '../analysis/tables.ts';
 import type { Entry } from '../language/evaluation-context.ts';
-import type { Load, UserRows } from '../language/load/load.ts';
+import type { Load } from '../language/load/load.ts';
 import type { EventOf, RunEvent } from '../model/events.ts';
 import type { RunTotals } from '../record/totals.ts';
 import type { Masker } from '../secrecy/masker.ts';
 import type { Answer, PlannedStep } from '../steps/step.ts';
+import type { RunThreads } from './run-threads.ts';
 
 /** An answer of a case, and what was known when it came. */
 export interface OfferedAnswer {
@@ -30,14 +31,16 @@ export interface PassedCase {
 
 /** How a run with load goes. */
 export interface LoadOptions extends Pick<Load, 'phases' | 'stops'> {
-  /** Each user takes a row of its own. */
-  readonly rows?: { readonly table: WrittenTable; readonly order: UserRows['order'] } | undefined;
+  /** Each user takes a row of its own: those of these numbers, from 1, in the order in which users come. */
+  readonly rows?: { readonly table: WrittenTable; readonly numbers: readonly number[] } | undefined;
+  /** Of each user; without it, as many as there is time for. */
+  readonly rounds?: number | undefined;
   /** How many users there may be at the most, where rounds begin when they are due. */
   readonly mostUsers: number;
   /** From 0 to 1: of so many rounds that pass every line is told. */
   readonly sample: number;
   /** In milliseconds: so long rounds may go on behind the end, and what cleans up after them once more. */
-  readonly grace: number;
+  readonly grace?: number | undefined;
 }
 
 export interface RunOptions {
@@ -55,6 +58,8 @@ export interface RunOptions {
   readonly pause?: { readonly from: number; readonly to: number };
   /** What takes the place of rounds and users: a load. */
   readonly load?: LoadOptions;
+  /** Where several threads share its users between them. */
+  readonly threads?: RunThreads;
   /** Whether the first case that does not pass ends the run. */
   readonly failFast?: boolean;
   /** In milliseconds: how long the run may take. */

@@ -6,17 +6,16 @@ import { RunTotals } from '../record/totals.ts';
 import { Masker } from '../secrecy/masker.ts';
 import { NamedValues } from '../secrecy/named-values.ts';
 import { toMicrosecond } from '../text/to-microsecond.ts';
+import { type CarriedOut, carryOut } from './carry-out.ts';
 import { addKnownSecrets } from './known-secrets.ts';
-import { Lag } from './lag.ts';
 import { LoadOutput } from './load/load-output.ts';
-import { recordedLoad, runLoad } from './load/run-load.ts';
-import { PageLock } from './page-lock.ts';
+import { plainLoad } from './load/plain-load.ts';
+import { recordedLoad } from './load/recorded-load.ts';
+import { carryOutOnThreads } from './on-threads.ts';
 import type { Ports } from './ports.ts';
-import { ResponseQueue } from './response-queue.ts';
 import { RunControl } from './run-control.ts';
 import type { RunOptions } from './run-options.ts';
 import { RunOutput } from './run-output.ts';
-import { runUser, type SharedByUsers } from './run-user.ts';
 
 /**
  * Carries out a plan. Everything that happens comes out as events, in order, with the secrets masked; those of several
@@ -28,14 +27,13 @@ export async function run(
   options: RunOptions,
   onEvent: (event: RunEvent) => void,
 ): Promise<void> {
-  const { masker = new Masker(), totals = new RunTotals(), users = 1, jobs = 1, timeout } = options;
+  const { masker = new Masker(), totals = new RunTotals(), jobs = 1, timeout, threads } = options;
   const control = new RunControl(options.signal);
   const tell = (event: RunEvent) => {
     totals.add(event);
     onEvent(event);
   };
   const record = options.record ?? (() => undefined);
-  const { load } = options;
   const listeners = {
     record,
     onEvent: tell,
@@ -43,32 +41,23 @@ export async function run(
     keepsBodies: options.record === undefined || options.keepsBodies === true,
     onFailure: () => control.stop('interrupt'),
   };
-  const counted = load && new LoadOutput(listeners);
-  const output = counted ?? new RunOutput(listeners);
+  const output = options.load && !threads ? new LoadOutput(listeners) : new RunOutput(listeners);
   const begin = ports.elapsed();
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), ports.external);
   const first = masker.deep(runEvent(plan, ports, options));
   record(jobs > 1 ? { ...first, jobs } : first);
-  tell(first);
-  const several = users > 1 || load !== undefined;
-  const shared = {
-    ...{ plan, ports, options, masker, output, control, begin },
-    explained: new Set<string>(),
-    lanes: { next: 1 },
-    queue: several ? new ResponseQueue(() => ports.elapsed()) : undefined,
-    lock: (several || jobs > 1) && plan.pages.some(({ alone }) => alone) ? new PageLock() : undefined,
-  };
-  const lag = several ? new Lag(ports, load && closeLook) : undefined;
+  // What several threads come to is told as figures, also where it is no load.
+  const plain = threads !== undefined && options.load === undefined;
+  tell(plain ? { ...first, load: recordedLoad(plan, plainLoad(options), threads.count) } : first);
   const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);
-  let late: number | undefined;
-  let because: string | undefined;
+  let carried: CarriedOut = {};
   let time = 0;
   try {
-    if (counted)
-      because = await runLoad(load, { ...shared, output: counted, recorded: first.load!, lag: lag! });
-    else await runUsers(users, shared);
+    const surroundings = { control, output, masker, begin };
+    carried = threads
+      ? await carryOutOnThreads(plan, ports, options, { ...surroundings, threads })
+      : await carryOut(plan, ports, options, surroundings);
   } finally {
-    late = lag?.end();
     unlimit?.();
     control.close();
     time = toMicrosecond(ports.elapsed() - begin);
@@ -79,27 +68,22 @@ export async function run(
     type: 'end',
     at: isoTime(ports.now()),
     time,
-    ...(late !== undefined && { lag: toMicrosecond(late) }),
+    ...(carried.lag !== undefined && { lag: toMicrosecond(carried.lag) }),
     ...(control.stopped && { stopped: control.stopped }),
-    ...(because !== undefined && { because }),
-    totals: totals.recorded,
+    ...(carried.because !== undefined && { because: carried.because }),
+    ...(carried.missing && carried.missing.length > 0 && { missing: [...carried.missing] }),
+    totals: plain ? withoutLoad(totals.recorded) : totals.recorded,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
   output.finish();
 }
 
-async function runUsers(users: number, shared: SharedByUsers): Promise<void> {
-  const all = Array.from({ length: users }, (_, index) => runUser(users > 1 ? index + 1 : undefined, shared));
-  // What goes wrong with one of them must not leave the others running.
-  for (const each of all) each.catch(() => shared.control.stop('interrupt'));
-  for (const ended of await Promise.allSettled(all)) if (ended.status === 'rejected') throw ended.reason;
+function withoutLoad({ load: _load, ...totals }: EventOf<'end'>['totals']): EventOf<'end'>['totals'] {
+  return totals;
 }
 
-/** In milliseconds, between two looks at how late the program is where times have to be true under load. */
-const closeLook = 5;
-
 function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'> {
-  const { tool, rounds, users = 1, lasting, load, runDetails } = options;
+  const { tool, rounds, users = 1, lasting, load, threads, runDetails } = options;
   return {
     type: 'run',
     version: recordVersion,
@@ -107,9 +91,9 @@ function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'>
     at: isoTime(ports.now()),
     title: plan.title,
     ...(plan.environment !== undefined && { environment: plan.environment }),
-    rounds: rounds ?? (lasting === undefined ? 1 : 0),
+    rounds: load ? 0 : (rounds ?? (lasting === undefined ? 1 : 0)),
     ...(users > 1 && { users }),
-    ...(load && { load: recordedLoad(plan, load) }),
+    ...(load && { load: recordedLoad(plan, load, threads?.count ?? 1) }),
     ...(lasting !== undefined && { lasting }),
     ...(plan.rows && { rows: plan.rows.name }),
     ...(plan.shard && { shard: plan.shard }),

@@ -2,6 +2,7 @@ import { isObject, type Value } from '../model/value.ts';
 import { textOf } from '../values/text.ts';
 import { viewsOf } from './decoded-views.ts';
 import { SecretIndex } from './secret-index.ts';
+import type { SharedSecrets } from './shared-secrets.ts';
 import type { View } from './view.ts';
 
 /** What stands in the place of a secret. */
@@ -23,7 +24,9 @@ class Known {
   /** Passes that are under way. */
   readonly #open = new Set<Masker>();
   /** Secrets of iterations that have ended, and the iterations that were under way then: to them they may still be told. */
-  #retired: { readonly secrets: ReadonlySet<string>; readonly waitsFor: Set<Masker> }[] = [];
+  #retired: { readonly secrets: Iterable<string>; readonly waitsFor: Set<Masker> }[] = [];
+
+  constructor(readonly shared?: SharedSecrets) {}
 
   begin(iteration: Masker): void {
     this.#open.add(iteration);
@@ -31,7 +34,10 @@ class Known {
 
   end(iteration: Masker, secrets: ReadonlySet<string>): void {
     this.#open.delete(iteration);
-    if (secrets.size > 0) this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+    if (secrets.size > 0) {
+      this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+      this.shared?.retire([...secrets]);
+    }
     this.#retired = this.#retired.filter(({ secrets: own, waitsFor }) => {
       waitsFor.delete(iteration);
       if (waitsFor.size > 0) return true;
@@ -41,9 +47,22 @@ class Known {
   }
 
   add(secret: string): void {
+    this.#index(secret);
+    this.shared?.add(secret);
+  }
+
+  /** Learns what other threads have come by. */
+  readonly listen = () => this.shared?.take(this.#index, this.#retire);
+
+  readonly #index = (secret: string) => {
     if (!this.index.has(secret)) this.#clean.clear();
     this.index.add(secret);
-  }
+  };
+
+  readonly #retire = (secrets: readonly string[]) => {
+    if (this.#open.size > 0) this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+    else for (const secret of secrets) this.index.remove(secret);
+  };
 
   /** One that ends with the mark of a cut is taken for cut. */
   text(text: string): string {
@@ -79,8 +98,9 @@ export class Masker {
   /** What was added by an iteration, to be taken back at its end. */
   #own: Set<string> | undefined;
 
-  constructor(run?: Masker) {
-    this.#known = run ? run.#known : new Known();
+  /** @param shared where other threads carry out the same run */
+  constructor(run?: Masker, shared?: SharedSecrets) {
+    this.#known = run ? run.#known : new Known(shared);
     if (run) this.#known.begin(this);
   }
 
@@ -112,10 +132,12 @@ export class Masker {
 
   /** Whether nothing has come yet that is to be masked. */
   get isEmpty(): boolean {
+    this.#known.listen();
     return this.#known.index.isEmpty;
   }
 
   text(text: string): string {
+    this.#known.listen();
     return this.#known.text(text);
   }
 

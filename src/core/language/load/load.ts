@@ -63,6 +63,6 @@ export function isPhase({ number, label }: NamedPhase, name: string): boolean {
 }
 
 /** In milliseconds: from the beginning of the first phase to the end of the last. */
-export function lengthOfLoad({ phases }: Pick<Load, 'phases'>): number {
+export function lengthOfLoad({ phases }: { readonly phases: readonly Pick<LoadPhase, 'lasting'>[] }): number {
   return phases.reduce((sum, { lasting }) => sum + lasting, 0);
 }

@@ -20,7 +20,7 @@ export interface FiguresSource {
   readonly now: () => number;
   /** The phases that users are in a round of, whether anything ends or not. */
   readonly phasesAtWork: () => readonly number[];
-  /** How many users are in a round of a phase. */
+  /** The most users that were in a round of a phase at the same time, since it was last asked. */
   readonly users: (phase: number) => number;
   readonly tell: (figures: FiguresEvent) => void;
 }

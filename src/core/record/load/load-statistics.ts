@@ -24,7 +24,7 @@ export interface PhaseStatistics {
   /** Those that were not skipped, and of them those that did not pass. */
   cases: number;
   bad: number;
-  /** The most that were at work at the end of a second. */
+  /** The most that were at work at the same time. */
   mostUsers: number;
 }
 

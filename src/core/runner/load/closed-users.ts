@@ -32,6 +32,8 @@ export class ClosedUsers {
       while (run.now() + nearly < end && !run.isOver) {
         const time = run.now() + nearly;
         const areIn = this.#letIn(usersAt(phase, time));
+        // Where rounds are counted, all have come at once, and nobody is waited for any longer than they take.
+        if (run.roundsOfEach !== Number.POSITIVE_INFINITY) return;
         await run.until(Math.min(end, nextUserAt(phase, time), areIn ? end : time + again));
       }
     }
@@ -57,7 +59,8 @@ export class ClosedUsers {
   async #work(user: LoadUser, place: number): Promise<void> {
     const { run } = this;
     await run.turn();
-    while (!run.isOver && this.#mayStay(place)) await run.round(user, { phase: this.#phase.phase.number });
+    while (!run.isOver && user.rounds < run.roundsOfEach && this.#mayStay(place))
+      await run.round(user, { phase: this.#phase.phase.number });
     run.users.leave(user);
     this.#atWork.delete(place);
   }

@@ -22,6 +22,7 @@ export interface LoadSurroundings extends SharedByUsers {
   readonly figures: FigureGathering;
   readonly mostUsers: number;
   readonly sample: number;
+  readonly roundsOfEach: number;
   /** How late what is read now is read, in milliseconds. */
   readonly lagNow: () => number;
   readonly users: LoadUsers;
@@ -34,6 +35,8 @@ const nearly = 0.01;
 export class LoadRun {
   #failure: { readonly error: unknown } | undefined;
   readonly #atWork = new Map<number, number>();
+  /** The most of them since that was last told. */
+  readonly #mostAtWork = new Map<number, number>();
 
   constructor(readonly shared: LoadSurroundings) {}
 
@@ -54,6 +57,11 @@ export class LoadRun {
     return this.shared.mostUsers;
   }
 
+  /** How many rounds a user goes through at the most. */
+  get roundsOfEach(): number {
+    return this.shared.roundsOfEach;
+  }
+
   get users(): LoadUsers {
     return this.shared.users;
   }
@@ -65,6 +73,13 @@ export class LoadRun {
   /** The phases that users are in a round of. */
   phasesAtWork(): number[] {
     return [...this.#atWork].flatMap(([phase, users]) => (users > 0 ? [phase] : []));
+  }
+
+  /** The most users that were in a round of a phase at the same time since it was last asked. */
+  takeMostUsers(phase: number): number {
+    const most = this.#mostAtWork.get(phase) ?? 0;
+    this.#mostAtWork.set(phase, this.usersIn(phase));
+    return most;
   }
 
   /** How many users are in a round of a phase. */
@@ -100,7 +115,9 @@ export class LoadRun {
     const chance = number === undefined ? own : { user: 0, round: number };
     output.roundBegins(own.user, phase, this.#isSampled(chance));
     figures.roundBegins(own.user, phase, late);
-    this.#atWork.set(phase, this.usersIn(phase) + 1);
+    const atWork = this.usersIn(phase) + 1;
+    this.#atWork.set(phase, atWork);
+    if (atWork > (this.#mostAtWork.get(phase) ?? 0)) this.#mostAtWork.set(phase, atWork);
     const secrets = masker.forIteration();
     // Written out, since copies of other objects are slow to make and to read.
     const base: IterationBase = {

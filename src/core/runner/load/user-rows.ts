@@ -1,3 +1,4 @@
+import type { Load, UserRows } from '../../language/load/load.ts';
 import type { ClockAndRandom } from '../../model/clock-and-random.ts';
 import { UsageError } from '../../model/usage-error.ts';
 import { counted } from '../../text/words.ts';
@@ -5,37 +6,46 @@ import { rowsIn, type TableRow } from '../rows.ts';
 import type { LoadOptions } from '../run-options.ts';
 
 /**
- * A row for each user, no two the same: the first ones of the table, or some of all.
- * @param users how many there are at the most
- * Throws UsageError, TableError
+ * Which rows of a table users take, by their numbers from 1, in the order in which they come; no two the same.
+ * @param count how many there are
+ * @param users how many of them are wanted at the most
  */
-export async function takeUserRows(
-  { table, order }: NonNullable<LoadOptions['rows']>,
+export function rowNumbers(
+  order: UserRows['order'],
+  count: number,
   users: number,
-  chance: Pick<ClockAndRandom, 'random'>,
-): Promise<TableRow[]> {
-  if (table.count === 0)
-    throw new UsageError(`${table.name} has no rows, so there is none for a user to take.`);
-  const rows: TableRow[] = [];
-  for await (const row of rowsIn(table)) {
-    if (rows.length < users) rows.push(row);
-    else if (order === 'in turn') break;
-    else {
-      // Each row has the same chance to be among those that are taken (reservoir sampling).
-      const at = Math.floor(chance.random() * row.number);
-      if (at < users) rows[at] = row;
-    }
+  { random }: Pick<ClockAndRandom, 'random'>,
+): number[] {
+  if (order === 'in turn') return Array.from({ length: Math.min(count, users) }, (_, index) => index + 1);
+  const numbers = new Set<number>();
+  // Nearly all of them are shuffled; of many a few are drawn.
+  if (users * 2 < count) {
+    while (numbers.size < users) numbers.add(Math.floor(random() * count) + 1);
+    return [...numbers];
   }
-  return order === 'in turn' ? rows : shuffled(rows, chance);
+  const all = Array.from({ length: count }, (_, index) => index + 1);
+  for (let at = count - 1; at > 0; at--) {
+    const other = Math.floor(random() * (at + 1));
+    [all[at], all[other]] = [all[other]!, all[at]!];
+  }
+  return all.slice(0, users);
 }
 
-function shuffled(rows: readonly TableRow[], { random }: Pick<ClockAndRandom, 'random'>): TableRow[] {
-  const mixed = [...rows];
-  for (let at = mixed.length - 1; at > 0; at--) {
-    const other = Math.floor(random() * (at + 1));
-    [mixed[at], mixed[other]] = [mixed[other]!, mixed[at]!];
+/** The rows that users take, in the order in which they come. Throws TableError. */
+export async function takeUserRows({
+  table,
+  numbers,
+}: NonNullable<LoadOptions['rows']>): Promise<TableRow[]> {
+  const places = new Map(numbers.map((number, index) => [number, index]));
+  const rows: TableRow[] = [];
+  let left = places.size;
+  for await (const row of rowsIn(table)) {
+    const place = places.get(row.number);
+    if (place === undefined) continue;
+    rows[place] = row;
+    if (--left === 0) break;
   }
-  return mixed;
+  return rows;
 }
 
 /** Closed phases have as many users as they say. Throws UsageError. */
@@ -43,8 +53,8 @@ export function refuseTooFewRows({ rows, phases }: Pick<LoadOptions, 'rows' | 'p
   if (!rows) return;
   const { name, count } = rows.table;
   const most = Math.max(
-    0,
-    ...phases.map(({ unit, from, to }) => (unit === 'users' ? Math.max(from, to) : 0)),
+    1,
+    ...phases.map(({ unit, from, to }) => (unit === 'users' ? Math.max(from, to) : 1)),
   );
   if (most > count)
     throw new UsageError(
@@ -53,6 +63,6 @@ export function refuseTooFewRows({ rows, phases }: Pick<LoadOptions, 'rows' | 'p
 }
 
 /** How many users there are at the most. */
-export function mostUsersIn({ phases, mostUsers }: Pick<LoadOptions, 'phases' | 'mostUsers'>): number {
+export function mostUsersIn({ phases }: Pick<Load, 'phases'>, mostUsers: number): number {
   return Math.max(...phases.map(({ unit, from, to }) => (unit === 'users' ? Math.max(from, to) : mostUsers)));
 }

@@ -1,0 +1,196 @@
+import { Worker } from 'node:worker_threads';
+import type { RunEvent } from '../../core/model/events.ts';
+import type { Stop } from '../../core/model/outcomes.ts';
+import { PageLock } from '../../core/runner/page-lock.ts';
+import type { RunThreads } from '../../core/runner/run-threads.ts';
+import { elapsed } from '../clock.ts';
+import { leaveTuning, setFlags } from '../tuning.ts';
+import type { FromThread, ToThread } from './messages.ts';
+import { forgetReader, openSecretMemory, type SecretMemory } from './secret-ring.ts';
+
+/** In milliseconds: so long before the first round all threads are told when it is. */
+const lead = 20;
+/** In megabytes: what lives as long as a request does is not copied over and over. */
+const youngSpace = 64;
+
+/** What a thread is started with. */
+export interface ThreadData<Work> {
+  readonly thread: number;
+  readonly of: number;
+  readonly secrets: SecretMemory;
+  /** Flags of the compiler, to be set once it has started. */
+  readonly flags: readonly string[];
+  readonly work: Work;
+}
+
+export interface ThreadsToStart<Work> {
+  readonly count: number;
+  /** The program of each of them. */
+  readonly program: URL;
+  /** What the thread of a number, from 0, does, as plain data. */
+  readonly workOf: (thread: number) => Work;
+  /** Hears why the record of one is not whole. */
+  readonly onProblem: (problem: string) => void;
+}
+
+type Hooks = Parameters<RunThreads['carryOut']>[0];
+
+/** Threads of the processor that each carry out their share of the users of a run. */
+export class ThreadsOfRun<Work> implements RunThreads {
+  readonly count: number;
+
+  constructor(readonly toStart: ThreadsToStart<Work>) {
+    this.count = toStart.count;
+  }
+
+  async carryOut(hooks: Hooks): Promise<{ lag: number | undefined; missing: string[] }> {
+    const memory = openSecretMemory(this.count);
+    const lock = new PageLock();
+    const missing: string[] = [];
+    const { onProblem } = this.toStart;
+    const all = Array.from({ length: this.count }, (_, thread) => {
+      const onLost = (why: string) => {
+        forgetReader(memory, thread);
+        missing.push(
+          `Thread ${thread + 1} of ${this.count} ended before its time (${why}), and its users are missing from then on.`,
+        );
+      };
+      return new RunThread(this.#start(thread, memory), lock, { ...hooks, onLost, onProblem });
+    });
+    const { control, cleanUpSignal } = hooks;
+    const tell = (message: ToThread) => {
+      for (const each of all) each.tell(message);
+    };
+    const onOver = () => control.stopped && tell({ type: 'stop', reason: control.stopped });
+    const onEnd = () => tell({ type: 'end' });
+    control.overSignal.addEventListener('abort', onOver);
+    cleanUpSignal?.addEventListener('abort', onEnd);
+    try {
+      await Promise.all(all.map(each => each.ready));
+      tell({ type: 'go', begin: elapsed() + lead });
+      if (control.isOver) onOver();
+      const lags = await Promise.all(all.map(each => each.ended));
+      const known = lags.filter(each => each !== undefined);
+      return { lag: known.length > 0 ? Math.max(...known) : undefined, missing };
+    } finally {
+      control.overSignal.removeEventListener('abort', onOver);
+      cleanUpSignal?.removeEventListener('abort', onEnd);
+      await Promise.all(all.map(each => each.close()));
+    }
+  }
+
+  #start(thread: number, secrets: SecretMemory): Worker {
+    const { count: of, program, workOf } = this.toStart;
+    const flags = leaveTuning();
+    const worker = new Worker(program, {
+      workerData: { thread, of, secrets, flags, work: workOf(thread) } satisfies ThreadData<Work>,
+      resourceLimits: { maxYoungGenerationSizeMb: youngSpace },
+      argv: [],
+      execArgv: [],
+    });
+    setFlags(flags);
+    return worker;
+  }
+}
+
+interface ThreadHooks extends Hooks {
+  readonly onLost: (why: string) => void;
+  readonly onProblem: (problem: string) => void;
+}
+
+class RunThread {
+  readonly ready: Promise<void>;
+  /** How late it was, 99 of 100 times, in milliseconds. */
+  readonly ended: Promise<number | undefined>;
+  #isOver = false;
+  /** What pages do that have their turn, to leave it. */
+  readonly #leave = new Map<number, () => void>();
+
+  constructor(
+    readonly worker: Worker,
+    readonly lock: PageLock,
+    readonly hooks: ThreadHooks,
+  ) {
+    let onReady: () => void = () => undefined;
+    this.ready = new Promise(resolve => {
+      onReady = resolve;
+    });
+    this.ended = new Promise((resolve, reject) => {
+      const lost = (why: string) => {
+        if (this.#isOver) return;
+        this.#isOver = true;
+        // Pages that it was in must not keep those of others waiting.
+        for (const leave of this.#leave.values()) leave();
+        hooks.onLost(why);
+        onReady();
+        resolve(undefined);
+      };
+      worker.on('message', (message: FromThread) => {
+        if (message.type === 'ready') onReady();
+        else if (message.type === 'failed') {
+          this.#isOver = true;
+          onReady();
+          reject(ownMistake(message.name, message.stack));
+        } else if (message.type === 'ended') {
+          this.#isOver = true;
+          if (message.problem !== undefined) hooks.onProblem(message.problem);
+          resolve(message.lag);
+        } else this.#hear(message);
+      });
+      worker.on('error', error => lost((error as NodeJS.ErrnoException).code ?? error.name));
+      worker.on('exit', code => lost(`exit code ${code}`));
+    });
+    // Whoever is ready waits for the others before looking at it.
+    this.ended.catch(() => undefined);
+  }
+
+  tell(message: ToThread): void {
+    this.worker.postMessage(message);
+  }
+
+  async close(): Promise<void> {
+    this.#isOver = true;
+    await this.worker.terminate();
+  }
+
+  #hear(message: Exclude<FromThread, { type: 'ready' | 'failed' | 'ended' }>): void {
+    const { control, onFigures, onTold } = this.hooks;
+    switch (message.type) {
+      case 'figures':
+        onFigures(message.figures);
+        break;
+      case 'told':
+        for (const line of message.lines) onTold(JSON.parse(line) as RunEvent);
+        break;
+      case 'stopped':
+        control.stop(message.reason satisfies Stop);
+        break;
+      case 'turn':
+        void this.#giveTurn(message.page, message.alone);
+        break;
+      case 'left':
+        this.#leave.get(message.page)?.();
+        this.#leave.delete(message.page);
+        break;
+      default:
+        message satisfies never;
+    }
+  }
+
+  async #giveTurn(page: number, alone: boolean): Promise<void> {
+    const leave = await this.lock.enter(alone);
+    if (this.#isOver) leave();
+    else {
+      this.#leave.set(page, leave);
+      this.tell({ type: 'turn', page });
+    }
+  }
+}
+
+/** A mistake of our own that happened in a thread, told as if it had happened here. */
+function ownMistake(name: string, stack: string): Error {
+  const error = new Error(name);
+  error.name = name;
+  error.stack = stack;
+  return error;
+}
