@@ -22,7 +22,7 @@ const commandRows: Rows = [
   ['query eval evaluate jq jsonpath xpath extract select grep', "mervok pick '$.id'"],
   ['serve server harbour example examples sample tutorial', 'mervok demo --serve'],
   ['watch dev', 'mervok run --watch'],
-  ['load bench benchmark perf performance stress', 'mervok run --users 20 --for 1min'],
+  ['load bench benchmark perf performance stress', "mervok run --load 'stay at 20 users for 1 min'"],
   ['rerun retry failed', 'mervok run --failed'],
   ['preview dry-run explain inspect view cat print', 'mervok show page.md#case'],
   ['save record', 'mervok send METHOD URL --save page.md#heading'],

@@ -3,6 +3,7 @@ export const topics: ReadonlyMap<string, string> = new Map([
   ['pages', 'A page'],
   ['settings', 'Settings'],
   ['bounds', 'Bounds'],
+  ['load', 'Load'],
   ['authorization', 'Authorization'],
   ['cookies', 'Cookies'],
   ['faults', 'Faults and retries'],

@@ -27,7 +27,16 @@ export function factsOf(
     ['Users', run.users === undefined ? undefined : grouped(run.users)],
     ['Rounds', run.rounds > 1 ? grouped(run.rounds) : undefined],
     ['Lasting', run.lasting === undefined ? undefined : durationText(run.lasting)],
-    ['Rows', run.rows],
+    [
+      'Load',
+      run.load && run.users === undefined
+        ? run.load.phases
+            .map(({ label, text }) => (label === undefined ? text : `"${label}": ${text}`))
+            .join('; ')
+        : undefined,
+    ],
+    ['Threads', run.load?.threads === undefined ? undefined : String(run.load.threads)],
+    ['Rows', run.rows ?? run.load?.rows],
     ['Shard', run.shard && `${run.shard.index} of ${run.shard.of} (${run.shard.share})`],
     ['Seed', run.seed],
     ['With', run.tool],

@@ -66,8 +66,11 @@ export class LoadLog {
     this.#statistics = new LoadStatistics(load, apdex);
     this.#begins = load.phases.map((_, index) => lengthOfLoad({ phases: load.phases.slice(0, index) }));
     const { width } = view;
-    const shown = columns.filter(
-      (_, index) => columns.slice(0, index + 1).reduce((sum, each) => sum + each.width, 0) <= width - 30,
+    const fitting = columns.map(each =>
+      each.name === 'rounds' ? { ...each, width: widthOfRounds(load) } : each,
+    );
+    const shown = fitting.filter(
+      (_, index) => fitting.slice(0, index + 1).reduce((sum, each) => sum + each.width, 0) <= width - 26,
     );
     this.#columns = shown.toSorted((a, b) => order.indexOf(a.name) - order.indexOf(b.name));
     this.#room = width - this.#columns.reduce((sum, each) => sum + each.width, 0);
@@ -114,16 +117,18 @@ export class LoadLog {
     const parts = [
       `${grouped(users)} ${users === 1 ? 'user' : 'users'}`,
       `${rateText(rounds / seconds)}${askedNow(phase, since)} rounds/s`,
+      `${rateText(requests / seconds)} requests/s`,
       failed === 0 ? 'none failed' : `${percentText(failed / requests)} failed`,
       ...(times.count > 0
-        ? [
-            `half within ${timeText(times.percentile(50)!)}`,
-            `95 of 100 within ${timeText(times.percentile(95)!)}`,
-          ]
+        ? [`half within ${timeText(times.percentile(50)!)}`, `95 % within ${timeText(times.percentile(95)!)}`]
         : []),
-      `${rateText(requests / seconds)} requests/s`,
     ];
-    return `${where}: ${parts.join(', ')}`;
+    // What has no room is left out as a whole, the last first.
+    const fits = (count: number) =>
+      this.view.measure(`${where}: ${parts.slice(0, count).join(', ')}`) < this.view.width;
+    let count = parts.length;
+    while (count > 1 && !fits(count)) count--;
+    return `${where}: ${parts.slice(0, count).join(', ')}`;
   }
 
   #tell(phase: PhaseStatistics): void {
@@ -140,6 +145,15 @@ export class LoadLog {
     const text = `${name} ${this.#columns.map(({ width, read }) => read(phase).padStart(width)).join('')}`;
     line(phase.figures.failed > 0 ? paint('failed', text) : text);
   }
+}
+
+/** As wide as the longest pair of numbers, where rounds are due. */
+function widthOfRounds({ phases }: RecordedLoad): number {
+  const due = phases.map(({ unit, from, to, lasting }) =>
+    unit === 'users' ? 0 : Math.ceil(((from + to) / 2) * (lasting / 1000)),
+  );
+  const most = grouped(Math.max(...due));
+  return Math.max(11, 2 + `${most} of ${most}`.length);
 }
 
 function endOf({ from, lasting }: FiguresEvent): number {

@@ -10,6 +10,7 @@ import { factsOf, totalsInWords } from './facts.ts';
 import { markedLine } from './marked-line.ts';
 import { parametersOf } from './parameters.ts';
 import { percentileTexts } from './percentiles.ts';
+import { phaseColumns, phaseRows } from './phases-table.ts';
 import { type Digest, type DigestedFailure, digest } from './run-digest.ts';
 import { visible } from './style.ts';
 import { timeText } from './time-text.ts';
@@ -98,7 +99,7 @@ function operationText(operation: OperationEvent): string {
 }
 
 /** Request by request, where cases ran more than once. */
-function figuresOf({ statistics: { repeats, total, repeated } }: Digest): string[] {
+function figuresOf({ statistics: { repeats, total, repeated, load } }: Digest): string[] {
   if (!repeats || total.times.count === 0) return [];
   const rows = [...repeated.slice(0, mostRequests), { title: 'In total', request: '', figures: total }];
   const lines = rows.map(({ title, request, figures: { requests: sent, failed, times } }) => {
@@ -113,7 +114,11 @@ function figuresOf({ statistics: { repeats, total, repeated } }: Digest): string
     return `| ${cells.join(' | ')} |`;
   });
   const left = repeated.length - mostRequests;
+  const phases = load
+    ? [phaseColumns, phaseColumns.map((_, index) => (index === 0 ? '---' : '--:')), ...phaseRows(load.phases)]
+    : [];
   return [
+    ...(phases.length > 0 ? [phases.map(cells => `| ${cells.map(plain).join(' | ')} |`).join('\n')] : []),
     [
       '| request | sent | failed | 50 % | 90 % | 95 % | 99 % | longest |',
       `|---|${'--:|'.repeat(7)}`,

@@ -2,6 +2,7 @@ import type { CaseEvent, EventOf, OperationEvent, RunEvent } from '../core/model
 import type { Outcome } from '../core/model/outcomes.ts';
 import type { EndedCase } from '../core/record/case-grouping.ts';
 import { DurationHistogram } from '../core/record/duration-histogram.ts';
+import type { CaseMark, LoadStatistics } from '../core/record/load/load-statistics.ts';
 import { viewOf, withoutContents } from '../core/record/operations.ts';
 import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
@@ -49,6 +50,10 @@ export interface DigestedCase {
   readonly tags: readonly string[];
   readonly request?: string;
   readonly outcomes: { [outcome in Outcome]?: number };
+  /** How often it ran; of a load more than is on record line by line. */
+  readonly count: number;
+  /** Of a load: when it ended, in so many equal parts of the run. */
+  readonly marks?: readonly CaseMark[];
   /** From the first step to the last, in milliseconds; of those that were carried out. */
   readonly times: DurationHistogram;
   /** The first time that it ran. */
@@ -100,8 +105,11 @@ export async function digest(
     } else if ('end' in part) end = part.end;
     else digester.add(part);
   }
-  const { failures, untold, statistics } = digester;
+  const { failures, statistics } = digester;
   statistics.timeline.gather();
+  const { load } = statistics;
+  const pages = load && run && end ? pagesOfLoad(digester.pages(), load, run, end) : digester.pages();
+  const untold = load ? load.bad - failures.length : digester.untold;
   return {
     run: run!,
     end: end!,
@@ -110,12 +118,54 @@ export async function digest(
     failures,
     untold,
     blocked: digester.blocked(),
-    pages: digester.pages(),
+    pages,
     statistics,
   };
 }
 
 type Ran = EndedCase;
+
+/** Of a load figures tell how often a case came to what, and when; its lines are a sample. */
+function pagesOfLoad(
+  pages: readonly DigestedPage[],
+  load: LoadStatistics,
+  { load: recorded }: EventOf<'run'>,
+  { time }: EventOf<'end'>,
+): DigestedPage[] {
+  const known = new Map(pages.flatMap(page => page.cases.map(each => [each.address, each] as const)));
+  const files = new Map(pages.map(page => [page.file, page.title]));
+  const byFile = new Map<string, DigestedCase[]>();
+  for (const { case: address, title, page } of recorded?.cases ?? []) {
+    const outcomes = load.cases.get(address);
+    if (!outcomes) continue;
+    const count = Object.values(outcomes).reduce((sum, each) => sum + each, 0);
+    const marks = load.marksOf(address, time);
+    const each = known.get(address) ?? neverOnRecord(address, title, page, outcomes);
+    byFile.set(page, [...(byFile.get(page) ?? []), { ...each, outcomes, count, marks }]);
+  }
+  return [...byFile].map(([file, cases]) => ({ file, title: files.get(file) ?? file, cases }));
+}
+
+function neverOnRecord(
+  address: string,
+  title: string,
+  file: string,
+  outcomes: DigestedCase['outcomes'],
+): DigestedCase {
+  const outcome = gravest.find(each => outcomes[each])!;
+  const event: CaseEvent = {
+    type: 'case',
+    round: 1,
+    case: address,
+    title,
+    place: { file, line: 1, column: 1 },
+    outcome,
+    time: 0,
+  };
+  const occurrences = { round: [], user: [], outcome: [], at: [], time: [], status: [], row: [] };
+  const first = { event, checks: [], operations: [] };
+  return { address, title, tags: [], outcomes, count: 0, times: new DurationHistogram(), first, occurrences };
+}
 
 class Digester {
   readonly statistics = new RunStatistics();
@@ -123,7 +173,7 @@ class Digester {
   readonly #blocked = new Map<string, Map<string, BlockedCase>>();
   untold = 0;
   start = 0;
-  readonly #pages = new Map<string, { title: string; cases: Map<string, DigestedCase> }>();
+  readonly #pages = new Map<string, { title: string; cases: Map<string, Omit<DigestedCase, 'count'>> }>();
   readonly #toldOf = new Map<string, number>();
   readonly #prose = new Map<string, string>();
   readonly #origins = new Map<string, number>();
@@ -154,7 +204,11 @@ class Digester {
   }
 
   pages(): DigestedPage[] {
-    return [...this.#pages].map(([file, { title, cases }]) => ({ file, title, cases: [...cases.values()] }));
+    return [...this.#pages].map(([file, { title, cases }]) => ({
+      file,
+      title,
+      cases: [...cases.values()].map(each => ({ ...each, count: each.occurrences.outcome.length })),
+    }));
   }
 
   #countOrigin(operation: OperationEvent): void {
@@ -163,7 +217,7 @@ class Digester {
       this.#origins.set(origin, (this.#origins.get(origin) ?? 0) + 1);
   }
 
-  #caseOf({ page, event, checks, operations }: Ran): DigestedCase {
+  #caseOf({ page, event, checks, operations }: Ran): Omit<DigestedCase, 'count'> {
     const pageOf = this.#pages.get(page.file) ?? { title: page.title, cases: new Map() };
     this.#pages.set(page.file, pageOf);
     let known = pageOf.cases.get(event.case);

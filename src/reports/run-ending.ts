@@ -6,7 +6,7 @@ import { figuresLines } from './figures-text.ts';
 import { heldInWords, outdatedInWords } from './held.ts';
 import { visible, wrap } from './style.ts';
 import type { TerminalOptions } from './terminal-options.ts';
-import { broughtInWords, figuresInWords, nextInWords, verdictInWords } from './verdict.ts';
+import { broughtInWords, figuresInWords, nextInWords, verdictAndNotes } from './verdict.ts';
 
 export interface Ending {
   readonly totals: RunTotals;
@@ -27,8 +27,10 @@ export function endingLines(
   view: View,
 ): string[] {
   const { paint, width, measure, quiet, again } = view;
-  const verdict = wrap(verdictInWords(totals), width, measure);
-  if (quiet) return verdict;
+  const { verdict: said, notes: beside } = verdictAndNotes(totals);
+  const verdict = wrap(said, width, measure);
+  const notes = wrap(beside.join(' '), width, measure).filter(line => line !== '');
+  if (quiet) return [...verdict, ...notes];
   const next = again && nextInWords(firstFailed, totals, again);
   const along = broughtInWords(brought);
   const outdated = outdatedInWords(totals);
@@ -41,6 +43,7 @@ export function endingLines(
     ...apart(statistics ? figuresLines(statistics, view) : []),
     ...apart(totals.exceeded.flatMap(each => boundLines(each, view))),
     ...verdict.map(line => paint(totals.passed ? 'strong' : 'failed', line)),
+    ...notes,
     ...(along === undefined ? [] : wrap(`Brought along: ${visible(along)}.`, width, measure)),
     ...heldInWords(totals).flatMap(line => wrap(visible(line), width, measure)),
     ...(outdated === undefined ? [] : wrap(visible(outdated), width, measure)),

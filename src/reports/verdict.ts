@@ -11,6 +11,15 @@ import type { Paint } from './style.ts';
 
 /** The outcome first: `Failed: 1 case of 12, 2 blocked by it; 39 of 41 checks hold.`, `Passed: 12 cases; …` */
 export function verdictInWords(totals: RunTotals): string {
+  const { verdict, notes } = verdictAndNotes(totals);
+  return [verdict, ...notes].join(' ');
+}
+
+/** The verdict, and what has to be known beside it, a sentence each. */
+export function verdictAndNotes(totals: RunTotals): {
+  readonly verdict: string;
+  readonly notes: readonly string[];
+} {
   const { checks, held, cases, stopped, because, missing, load, bounds, exceeded, lag, p50 } = totals;
   const isBad = cases.failed + cases.error + cases.blocked > 0;
   const parts = [
@@ -39,12 +48,13 @@ export function verdictInWords(totals: RunTotals): string {
       because === undefined ? stopsInWords[stopped] : `${stopsInWords[stopped].slice(0, -1)}: ${because}.`,
     );
   sentences.push(...missing);
-  if (load) sentences.push(...loadSentences(load));
+  const notes: string[] = [];
+  if (load) notes.push(...loadSentences(load));
   else if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
-    sentences.push(
+    notes.push(
       `In 1 of 100 moments Mervok itself was late by ${durationText(lag)} or more, so some times are told too long.`,
     );
-  return sentences.join(' ');
+  return { verdict: sentences.join(' '), notes };
 }
 
 /** `1 case of 12, 2 blocked by it, 3 skipped` */
@@ -198,12 +208,11 @@ export function runInWords({
 }
 
 /** `a load of 5 phases in 12 min` */
-function loadInWords({ phases, threads, rows }: RecordedLoad): string {
+function loadInWords({ phases, threads }: RecordedLoad): string {
   const numbered = phases.filter(({ number }) => number > 0).length;
   const warm = numbered < phases.length ? ' and a warm-up' : '';
-  const of = rows === undefined ? '' : `, each user with a row of ${rows}`;
   const on = threads === undefined ? '' : `, on ${threads} threads`;
-  return `a load of ${counted(numbered, 'phase')}${warm} in ${durationText(lengthOfLoad({ phases }))}${of}${on}`;
+  return `a load of ${counted(numbered, 'phase')}${warm} in ${durationText(lengthOfLoad({ phases }))}${on}`;
 }
 
 /** How far a run is: `12 of 74 cases, 1 failed, 3 s` */

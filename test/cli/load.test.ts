@@ -493,7 +493,8 @@ test('an interrupt, a failure or a limit ends all threads, and everything is cle
     assert.equal(code, wanted, `${args}: ${out}${err}`);
     assert.match(out.replace(/\s+/g, ' '), verdict, args.join(' '));
     assert.ok(made > 10, args.join(' '));
-    assert.equal(taken, made, `${args}: ${out}`);
+    const problems = recordIn(folder).flatMap(event => (event.type === 'case' ? (event.problem ?? []) : []));
+    assert.equal(taken, made, `${args}: ${out} ${JSON.stringify(problems)}`);
   }
 });
 

@@ -166,12 +166,12 @@ test('in an open phase rounds begin when they are due, whoever has answered', as
   assert.equal(Math.round(end.totals.p50!), 2500);
   // While everything waits, it is told that all are at work.
   assert.deepEqual(
-    figures.map(({ from, users }) => [from, users]),
+    figures.map(({ from, users, mostUsers }) => [from, users, mostUsers]),
     [
-      [0, 10],
-      [1000, 10],
-      [2000, 10],
-      [3000, 5],
+      [0, 10, 10],
+      [1000, 10, 10],
+      [2000, 5, 10],
+      [3000, 0, 5],
     ],
   );
 });

@@ -56,8 +56,9 @@ export interface FiguresEvent {
   lasting: number;
   /** By its number. */
   phase: number;
-  /** The most that were at work at the same time. */
+  /** Those in a round of the phase at its end, and the most that were at the same time. */
   users: number;
+  mostUsers: number;
   rounds: FiguredRounds;
   /** How long rounds took, from when they were due. */
   roundTimes: RecordedDurations;

@@ -77,8 +77,9 @@ export const figures = z.strictObject({
   lasting: duration,
   /** By its number. */
   phase: z.int(),
-  /** The most that were at work at the same time. */
+  /** Those in a round of the phase at its end, and the most that were at the same time. */
   users: z.int(),
+  mostUsers: z.int(),
   rounds,
   /** How long rounds took, from when they were due. */
   roundTimes: durations,

@@ -1,6 +1,6 @@
 import type { CaseEvent, ExchangeEvent, RunEvent } from '../model/events.ts';
 import type { FiguresEvent } from '../model/load-events.ts';
-import { LoadStatistics } from './load/load-statistics.ts';
+import { beginsOf, LoadStatistics } from './load/load-statistics.ts';
 import { defaultApdex, RequestOutcomes, RequestStatistics } from './request-statistics.ts';
 import { Timeline } from './timeline.ts';
 
@@ -37,7 +37,10 @@ export class RunStatistics {
     if (event.type === 'run') {
       this.total = new RequestStatistics(event.apdex ?? defaultApdex);
       this.timeline = new Timeline(Date.parse(event.at));
-      if (event.load) this.load = new LoadStatistics(event.load, this.total.threshold);
+      if (event.load) {
+        this.load = new LoadStatistics(event.load, this.total.threshold);
+        this.timeline.phases = beginsOf(event.load);
+      }
     } else if (event.type === 'case') {
       if (this.#seen.has(event.case)) this.#repeats = true;
       else this.#seen.add(event.case);

@@ -48,6 +48,9 @@ export class Timeline {
   /** With load: how many users were at work in each second; nothing where it is none. */
   #users: number[] | undefined;
 
+  /** With load: when its phases begin, and what they are called. */
+  phases: readonly { readonly at: number; readonly name: string }[] = [];
+
   /** When the last request ended, from the start. */
   #end = 0;
 
@@ -72,7 +75,7 @@ export class Timeline {
   }
 
   /** What a load came to in a second. */
-  addFigures({ from, lasting, users, rounds, requests }: FiguresEvent): void {
+  addFigures({ from, lasting, phase, users, rounds, requests }: FiguresEvent): void {
     this.#users ??= [];
     while (this.step < second) this.#coarsen();
     const at = Math.floor((from + lasting / 2) / second);
@@ -81,7 +84,8 @@ export class Timeline {
     const stretch = this.#at(from + lasting / 2);
     const { due = 0, begun, ended, late = 0, dropped = 0 } = rounds;
     addRounds(stretch, { due, begun, ended, late, dropped });
-    for (const { count, failed, received, times, answers } of requests) {
+    // What is sent to warm up is measured by nobody.
+    for (const { count, failed, received, times, answers } of phase > 0 ? requests : []) {
       stretch.requests += count;
       stretch.failed += failed;
       stretch.received += received;

@@ -12,9 +12,12 @@ export class ResponseQueue {
   #waiting = 0;
   #ends = 0;
   #isOver = false;
-  /** When the first of this turn was read, how late that was, and when the last one began to be looked at. */
+  /** Whether something has been read since looks were last taken; when the first of it was, and how late. */
+  #hasRead = false;
   #firstRead = 0;
   #firstLag = 0;
+  /** When the looks behind the last reading began, and when the last one did. */
+  #looksBegan = 0;
   #lastLook = 0;
   /** How long a look takes, as a mean that follows what it does. */
   #look = 0.1;
@@ -28,11 +31,11 @@ export class ResponseQueue {
    */
   lag(): number {
     const now = this.elapsed();
-    if (this.#waiting === 0) {
-      const busyTill = this.#lastLook + this.#look;
-      const isLate = now - busyTill < handOut;
-      this.#firstLag = isLate ? Math.max(0, now - busyTill) + (busyTill - this.#firstRead) / 2 : 0;
+    if (!this.#hasRead) {
+      const isLate = now - this.#lastLook - this.#look < handOut;
+      this.#firstLag = isLate ? (now - this.#looksBegan) / 2 : 0;
       this.#firstRead = now;
+      this.#hasRead = true;
     }
     return this.#firstLag + (now - this.#firstRead);
   }
@@ -45,7 +48,9 @@ export class ResponseQueue {
   }
 
   readonly #begin = () => {
-    this.#ends = this.elapsed() + slice;
+    const now = this.elapsed();
+    this.#beginLooks(now);
+    this.#ends = now + slice;
     this.#isOver = false;
     this.#lookedInTurn = false;
   };
@@ -53,6 +58,7 @@ export class ResponseQueue {
   readonly #take = (resume: () => void) => {
     // Whoever finds the slice used up waits for the next turn, behind those that came before.
     const now = this.elapsed();
+    this.#beginLooks(now);
     if (!this.#isOver && now > this.#ends) {
       this.#isOver = true;
       setImmediate(this.#begin);
@@ -66,4 +72,10 @@ export class ResponseQueue {
       resume();
     }
   };
+
+  #beginLooks(now: number): void {
+    if (!this.#hasRead) return;
+    this.#hasRead = false;
+    this.#looksBegan = now;
+  }
 }

@@ -9,7 +9,7 @@ import { areaOf, stepsOf } from './steps.ts';
 const mostRows = 6;
 /** Of a row, with what stands between it and the next one. */
 const rowHeight = 34;
-const top = 6;
+const top = 14;
 
 /**
  * What did the service answer, and when? A row for each kind of answer, the most frequent first. Each row has a scale of
@@ -51,7 +51,7 @@ export function answersOverTime({ total, timeline }: RunStatistics): Drawing {
     says: `Of ${counted(total.requests, 'request')}, ${told.join(', ')}${ranked.length > 8 ? ' and others' : ''}. Each row is as high as its own highest rate.`,
     width: size.width,
     height: bottom + 30,
-    marks: [...rows, ...timeAxis(x, { top, bottom })],
+    marks: [...rows, ...timeAxis(x, { top, bottom }, timeline)],
   };
 }
 

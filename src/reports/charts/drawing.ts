@@ -10,7 +10,10 @@ export type Ink =
   | 'held'
   | 'failed'
   | 'requests'
-  | 'users';
+  | 'users'
+  /** What was asked for, and where phases begin. */
+  | 'asked'
+  | 'phase';
 
 export type Mark =
   /** `d` in the path language of SVG. */

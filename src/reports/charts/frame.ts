@@ -25,12 +25,24 @@ export function valueScale(most: number, { top, bottom }: Panel): ScaleLinear<nu
   return scaleLinear([0, most > 0 ? most : 1], [bottom, top]).nice(4);
 }
 
-/** Time along the bottom, in one unit for all of its ticks. */
-export function timeAxis(x: ScaleLinear<number, number>, { bottom }: Panel): Mark[] {
+/** Time along the bottom, in one unit for all of its ticks; with load, where its phases begin. */
+export function timeAxis(
+  x: ScaleLinear<number, number>,
+  { top, bottom }: Panel,
+  { phases }: Pick<Timeline, 'phases'>,
+): Mark[] {
   const [, end = 1] = x.domain();
   const [unit, name] = unitFor(end);
   const ticks = scaleLinear([0, end / unit], x.range()).ticks(8);
   return [
+    ...phases.flatMap(({ at, name }, index) => {
+      const room = x(Math.min(end, phases[index + 1]?.at ?? end)) - x(at);
+      return [
+        rule('phase', [x(at), top - 10], [x(at), bottom]),
+        // As far as there is room for it.
+        ...(room > 7 * name.length ? [label([x(at) + 4, top - 2], name, 'start', 'phase')] : []),
+      ];
+    }),
     rule('axis', [left, bottom], [right, bottom]),
     ...ticks.flatMap(tick => [
       rule('axis', [x(tick * unit), bottom], [x(tick * unit), bottom + 4]),

@@ -40,7 +40,7 @@ export function outcomesOverTime({ total, timeline }: RunStatistics): Drawing {
       ...valueAxis(y, rateText),
       { kind: 'area', ink: 'held', d: areaOf(held, x, y) },
       ...(fails ? [{ kind: 'area', ink: 'failed', d: areaOf(failed, x, y) } satisfies Mark] : []),
-      ...timeAxis(x, wholePanel),
+      ...timeAxis(x, wholePanel, timeline),
       ...endLabels([
         { text: 'as expected', y: y((all.at(-1)! + bad.at(-1)!) / 2), ink: 'held' },
         ...(fails ? [{ text: 'failed', y: y(bad.at(-1)! / 2), ink: 'failed' as const }] : []),
@@ -86,7 +86,7 @@ export function load({ total, timeline }: RunStatistics): Drawing {
           yUsers,
         ),
       },
-      ...timeAxis(x, wholePanel),
+      ...timeAxis(x, wholePanel, timeline),
       ...endLabels([
         { text: 'requests a second', y: yRate(rates.at(-1)!), ink: 'requests' },
         { text: 'users', y: yUsers(users.at(-1)!), ink: 'users' },

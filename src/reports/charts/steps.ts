@@ -1,5 +1,6 @@
 import { area, line } from 'd3-shape';
 import type { Stretch, Timeline } from '../../core/record/timeline.ts';
+import { round } from './drawing.ts';
 
 /** Values that hold for a stretch of time: a point at its beginning and one at its end; `high` is left out where there is none. */
 export interface Point {
@@ -44,4 +45,15 @@ export function areaOf(points: readonly Point[], x: Scale, y: Scale): string {
     .defined(point => point.high !== undefined)
     .digits(1);
   return draw(points) ?? '';
+}
+
+/** Along points that each have a value of their own. */
+export function pathThrough(
+  points: readonly (readonly [x: number, y: number])[],
+  x: Scale,
+  y: Scale,
+): string {
+  return points
+    .map(([at, value], index) => `${index === 0 ? 'M' : 'L'}${round(x(at))},${round(y(value))}`)
+    .join('');
 }

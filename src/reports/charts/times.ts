@@ -43,7 +43,7 @@ export function bandOverTime({ total: { times }, timeline }: RunStatistics): Dra
       { kind: 'area', ink: 'band', d: areaOf(band, x, y) },
       { kind: 'line', ink: 'upper', d: lineOf(band, x, y) },
       { kind: 'line', ink: 'median', d: lineOf(medians, x, y) },
-      ...timeAxis(x, wholePanel),
+      ...timeAxis(x, wholePanel, timeline),
       ...endLabels([
         { text: '95 of 100 within', y: y(upper(last)!), ink: 'upper' },
         { text: 'half within', y: y(last.times.percentile(50)!), ink: 'median' },
@@ -79,7 +79,7 @@ export function cumulative({ total: { times } }: RunStatistics): Drawing {
     marks: [
       ...valueAxis(y, percent => `${percent} %`),
       rule('axis', [left, wholePanel.bottom], [right, wholePanel.bottom]),
-      ...ticksOf(x).flatMap(tick => [
+      ...logTicks(x).flatMap(tick => [
         rule('axis', [x(tick), wholePanel.bottom], [x(tick), wholePanel.bottom + 4]),
         label([x(tick), wholePanel.bottom + 18], timeText(tick), 'middle'),
       ]),
@@ -96,7 +96,7 @@ export function cumulative({ total: { times } }: RunStatistics): Drawing {
 }
 
 /** On a scale of powers 1, 2 and 5 of each, or fewer where they would stand too close. */
-function ticksOf(scale: {
+export function logTicks(scale: {
   domain(): number[];
   ticks(count: number): number[];
   base?: () => number;

@@ -1,4 +1,5 @@
 import type { CaseValue } from '../../core/model/events.ts';
+import type { CaseMark } from '../../core/record/load/load-statistics.ts';
 import { counted, grouped, inWords } from '../../core/text/words.ts';
 import { durationText } from '../../core/values/text.ts';
 import { whySkipped } from '../cases.ts';
@@ -33,8 +34,8 @@ ${filterMarkup(cases)}
 /** So many cases are markup. What comes behind them is data, which the script lays out where it is asked for. */
 const laidOut = 500;
 
-function isRepeated({ occurrences }: DigestedCase): boolean {
-  return occurrences.outcome.length > 1;
+function isRepeated({ count }: DigestedCase): boolean {
+  return count > 1;
 }
 
 /** JSON in which nothing ends the element that it stands in, nor begins a comment there (HTML, 4.12.1.3). */
@@ -75,7 +76,8 @@ function rowMarkup(each: DigestedCase, index: number, length: number, failure: n
   const outcome = gravestOf(each);
   const { status, time } = first.event;
   const repeated = isRepeated(each);
-  const took = repeated ? medianOf(each) : outcome === 'blocked' ? '' : durationText(time);
+  // Of a load only a sample of the times is on record; those of its requests are told below.
+  const took = each.marks ? '' : repeated ? medianOf(each) : outcome === 'blocked' ? '' : durationText(time);
   return html`<li class="case" data-outcomes="${Object.keys(outcomes).join(' ')}" data-tags="${tags.join('\n')}" data-case="${index}"><details><summary>
 <span class="outcome ${outcome}">${outcome}</span>
 <span class="name">${title}${repeated && html` <span class="quiet">${timesInWords(each)}</span>`}</span>
@@ -85,7 +87,7 @@ function rowMarkup(each: DigestedCase, index: number, length: number, failure: n
 ${barMarkup(each, length)}</summary>
 <p class="where">${address}${tags.length > 0 && html` · ${inWords(tags)}`}</p>
 ${failure !== undefined && html`<p><a href="#failure-${failure}">Why it did not pass</a></p>`}
-${repeated && occurrencesMarkup(index)}${firstMarkup(each, failure !== undefined)}
+${repeated && (each.occurrences.outcome.length > 1 ? occurrencesMarkup(index) : html`<h4>As it is on record</h4>`)}${firstMarkup(each, failure !== undefined)}
 </details></li>`;
 }
 
@@ -94,9 +96,9 @@ function occurrencesMarkup(index: number): Markup {
   return html`<div class="occurrences" data-case="${index}"></div><noscript><p>Each time that it ran is listed where scripts may run.</p></noscript><h4>The first time</h4>`;
 }
 
-function timesInWords({ outcomes, occurrences }: DigestedCase): string {
+function timesInWords({ outcomes, count }: DigestedCase): string {
   const told = gravest.flatMap(each => (outcomes[each] ? [`${grouped(outcomes[each])} ${each}`] : []));
-  const times = `${grouped(occurrences.outcome.length)} times`;
+  const times = `${grouped(count)} times`;
   return told.length === 1 ? times : `${times}: ${inWords(told)}`;
 }
 
@@ -132,10 +134,10 @@ function valuesMarkup(values: readonly CaseValue[]): Markup {
 const places = 200;
 
 /** When a case ran and for how long, on the time axis of the whole run; what did not pass stands out. */
-function barMarkup({ occurrences }: DigestedCase, length: number): Markup {
+function barMarkup({ occurrences, marks: counted }: DigestedCase, length: number): Markup {
   const scale = places / Math.max(length, 1);
-  const marks = new Array<'ran' | 'bad' | undefined>(places).fill(undefined);
-  for (const [index, at] of occurrences.at.entries()) {
+  const marks: CaseMark[] = counted ? [...counted] : new Array<CaseMark>(places).fill(undefined);
+  for (const [index, at] of counted ? [] : occurrences.at.entries()) {
     if (at < 0) continue;
     const bad = occurrences.outcome[index] === 'failed' || occurrences.outcome[index] === 'error';
     const from = Math.min(places - 1, Math.floor(at * scale));

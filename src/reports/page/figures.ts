@@ -1,3 +1,4 @@
+import type { PhaseStatistics } from '../../core/record/load/load-statistics.ts';
 import { apdexText, percentText, rateText } from '../../core/record/number-texts.ts';
 import type { RequestStatistics } from '../../core/record/request-statistics.ts';
 import { counted, grouped } from '../../core/text/words.ts';
@@ -5,6 +6,7 @@ import { durationText, sizeText } from '../../core/values/text.ts';
 import { chartsOf } from '../charts/charts.ts';
 import { svgOf } from '../charts/drawing.ts';
 import { percentileText, toldPercents } from '../percentiles.ts';
+import { phaseColumns, phaseRows } from '../phases-table.ts';
 import type { Digest } from '../run-digest.ts';
 import { joined } from '../style.ts';
 import { timeText } from '../time-text.ts';
@@ -31,6 +33,7 @@ export function* figuresMarkup({ statistics, end, totals }: Digest): Generator<M
     yield html`<ul class="checks">${totals.bounds.map(({ text, holds, found }) => html`<li><span class="outcome ${holds === 'yes' ? 'passed' : 'failed'}">${holds === 'yes' ? 'is kept' : 'is not kept'}</span> <code>${text}</code> <span class="quiet">found ${found}</span></li>`)}</ul>`;
   for (const [index, drawing] of charts.entries())
     yield html`<figure><h3>${drawing.title}</h3><div class="wide" tabindex="0" role="region" aria-label="Chart">${new Markup(svgOf(drawing, `chart-${index + 1}`))}</div><figcaption>${joined(drawing.says)}</figcaption></figure>`;
+  if (statistics.load) yield phasesMarkup(statistics.load.phases);
   yield html`<h3>Request by request</h3>
 ${once > 0 && html`<p>${counted(once, 'request')} that ${once === 1 ? 'was' : 'were'} sent once ${once === 1 ? 'is' : 'are'} not listed.</p>`}
 ${all.length > shown.length && html`<p>The ${shown.length} slowest of ${counted(all.length, 'request')}.</p>`}
@@ -38,6 +41,13 @@ ${all.length > shown.length && html`<p>The ${shown.length} slowest of ${counted(
   for (const { title, request, figures } of shown)
     yield html`<tr><th scope="row">${title} <span class="quiet">${request}</span></th>${cellsOf(figures, end.time)}</tr>`;
   yield html`</tbody><tfoot><tr><th scope="row">In total</th>${cellsOf(total, end.time)}</tr></tfoot></table></div></section>`;
+}
+
+function phasesMarkup(phases: readonly PhaseStatistics[]): Markup {
+  const [, ...heads] = phaseColumns;
+  return html`<h3>Phase by phase</h3>
+<p>Times of a load count from when a round was due, as far as its first request goes: how late it began is what somebody waited. What is told from sending leaves that out.</p>
+<div class="wide" tabindex="0" role="region" aria-label="Figures of each phase"><table><thead><tr><th scope="col">Phase</th>${heads.map(name => html`<th scope="col">${name}</th>`)}</tr></thead><tbody>${phaseRows(phases).map(([name, ...cells]) => html`<tr><th scope="row">${name}</th>${cells.map(cell => html`<td>${cell}</td>`)}</tr>`)}</tbody></table></div>`;
 }
 
 const columns: readonly (readonly [

@@ -1,7 +1,7 @@
 import type { RunEvent } from '../../core/model/events.ts';
 import type { RunTotals } from '../../core/record/totals.ts';
 import { digest } from '../run-digest.ts';
-import { verdictInWords } from '../verdict.ts';
+import { verdictAndNotes } from '../verdict.ts';
 import { casesMarkup, occurrencesData } from './cases-markup.ts';
 import { failuresMarkup } from './failures.ts';
 import { figuresMarkup } from './figures.ts';
@@ -23,7 +23,7 @@ export async function* pageReport(
 ): AsyncGenerator<string> {
   const digested = await digest(events, totals, limits);
   const { run } = digested;
-  yield pageHead({ title: `${run.title} – ${verdictInWords(totals)}`, style, script });
+  yield pageHead({ title: `${run.title} – ${verdictAndNotes(totals).verdict}`, style, script });
   yield `<body>
 <main>
 `;

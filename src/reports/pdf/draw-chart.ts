@@ -14,7 +14,12 @@ const inks: { readonly [ink in Ink]: Colour } = {
   failed: 'failed',
   requests: 'holds',
   users: 'error',
+  asked: 'slate',
+  phase: 'grey',
 };
+/** Those of one unit of the chart. */
+const thin: ReadonlySet<Ink> = new Set(['grid', 'axis', 'asked', 'phase', 'upper']);
+
 /** A chart with its question above and what it says below, all on one page. */
 export function draw({ title, says, width, height, marks }: Drawing, paper: Paper): void {
   const { doc, left } = paper;
@@ -26,7 +31,7 @@ export function draw({ title, says, width, height, marks }: Drawing, paper: Pape
   for (const mark of marks) {
     if (mark.kind === 'area') doc.path(mark.d).fill(colours[inks[mark.ink]]);
     if (mark.kind === 'line') {
-      doc.lineWidth(mark.ink === 'grid' || mark.ink === 'axis' ? 1 : 1.75);
+      doc.lineWidth(thin.has(mark.ink) ? 1 : 1.75);
       doc.path(mark.d).stroke(colours[inks[mark.ink]]);
     }
     if (mark.kind === 'text') {

@@ -12,6 +12,7 @@ import { laidOutBody } from '../laid-out-body.ts';
 import { markedLine } from '../marked-line.ts';
 import { parametersOf } from '../parameters.ts';
 import { percentileTexts } from '../percentiles.ts';
+import { phaseColumns, phaseRows } from '../phases-table.ts';
 import { type Digest, type DigestedCase, type DigestedFailure, digest, gravestOf } from '../run-digest.ts';
 import { joined, visible } from '../style.ts';
 import { timeText } from '../time-text.ts';
@@ -201,9 +202,18 @@ function cut(text: string, most: number): string {
 
 function writeFigures({ statistics }: Digest, paper: Paper): void {
   if (!statistics.repeats || statistics.total.times.count === 0) return;
-  const { total, requests, repeated } = statistics;
+  const { total, requests, repeated, load } = statistics;
   paper.heading('Figures', 240);
   for (const drawing of chartsOf(statistics)) draw(drawing, paper);
+  if (load) {
+    paper.keep(120);
+    paper.text('Phase by phase', { font: 'bold', size: 10 });
+    paper.table(
+      [phaseColumns, ...phaseRows(load.phases)],
+      ['*', 30, 58, 28, 42, 38, 40, 40, 40, 40, 42, 44],
+      1,
+    );
+  }
   paper.keep(120);
   paper.text('Request by request', { font: 'bold', size: 10 });
   const head = ['', 'sent', 'failed', 'Apdex', '50 %', '90 %', '95 %', '99 %', 'longest'];
@@ -252,8 +262,7 @@ function writeCases({ pages }: Digest, paper: Paper): void {
 const caseHeads = ['outcome', 'case', 'request', 'status', 'the case took'];
 
 function rowOf(each: DigestedCase): string[] {
-  const { title, request = '', first, occurrences, outcomes, times } = each;
-  const count = occurrences.outcome.length;
+  const { title, request = '', first, count, outcomes, times } = each;
   const bad = (outcomes.failed ?? 0) + (outcomes.error ?? 0);
   const often =
     count === 1 ? '' : bad > 0 ? `, ${grouped(bad)} of ${grouped(count)} times` : `, ${grouped(count)} times`;

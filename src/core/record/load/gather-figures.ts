@@ -20,8 +20,8 @@ export interface FiguresSource {
   readonly now: () => number;
   /** The phases that users are in a round of, whether anything ends or not. */
   readonly phasesAtWork: () => readonly number[];
-  /** The most users that were in a round of a phase at the same time, since it was last asked. */
-  readonly users: (phase: number) => number;
+  /** How many users are in a round of a phase, and the most that were at the same time since it was last asked. */
+  readonly users: (phase: number) => { readonly users: number; readonly mostUsers: number };
   readonly tell: (figures: FiguresEvent) => void;
 }
 
@@ -182,7 +182,7 @@ class SecondOfPhase {
     this.#unlagged.add(Math.max(0, time - (event.lag ?? 0)));
   }
 
-  told(from: number, lasting: number, users: number): FiguresEvent {
+  told(from: number, lasting: number, users: ReturnType<FiguresSource['users']>): FiguresEvent {
     const { number, rounds, lateness, roundTimes, checks, held, steps } = this;
     const { reconnects, parts, received } = this.#counts;
     const requests = [...this.#requests].sort(([a], [b]) => a - b);
@@ -191,7 +191,7 @@ class SecondOfPhase {
       from,
       lasting,
       phase: number,
-      users,
+      ...users,
       rounds: lateness.count > 0 ? { ...rounds, lateness: lateness.recorded } : rounds,
       roundTimes: roundTimes.recorded,
       checks,

@@ -1,7 +1,13 @@
+import { lengthOfLoad } from '../../language/load/load.ts';
 import type { FiguredCase, FiguresEvent, RecordedLoad, RecordedPhase } from '../../model/load-events.ts';
-import { outcomes } from '../../model/outcomes.ts';
+import { type Outcome, outcomes } from '../../model/outcomes.ts';
 import { DurationHistogram } from '../duration-histogram.ts';
 import { RequestStatistics } from '../request-statistics.ts';
+
+/** So many parts of a run can be told apart. */
+const marksOfRun = 200;
+
+export type CaseMark = 'ran' | 'bad' | undefined;
 
 /** What became of a phase of a load. */
 export interface PhaseStatistics {
@@ -32,13 +38,19 @@ export interface PhaseStatistics {
 export class LoadStatistics {
   readonly phases: readonly PhaseStatistics[];
   /** By the address of the case. */
-  readonly cases = new Map<string, Omit<FiguredCase, 'case'>>();
+  readonly cases = new Map<string, { [outcome in Outcome]?: number }>();
+  /** Cases that did not pass. */
+  bad = 0;
   readonly #usersAt = new Map<string, number>();
+  readonly #marks = new Map<string, CaseMark[]>();
+  /** In milliseconds, of each mark. */
+  readonly #step: number;
 
   constructor(
     readonly recorded: RecordedLoad,
     threshold: number,
   ) {
+    this.#step = Math.max(1000, lengthOfLoad(recorded) / marksOfRun);
     let begin = 0;
     this.phases = recorded.phases.flatMap(phase => {
       const own = begin;
@@ -48,8 +60,8 @@ export class LoadStatistics {
   }
 
   /** @param figures of none but a phase with a number */
-  add({ from, phase: number, users, rounds, roundTimes, cases, requests }: FiguresEvent): void {
-    this.#addCases(cases);
+  add({ from, phase: number, mostUsers, rounds, roundTimes, cases, requests }: FiguresEvent): void {
+    this.#addCases(cases, from);
     const phase = this.phases.find(each => each.phase.number === number);
     if (!phase) return;
     const { due = 0, begun, ended, late = 0, dropped = 0, cutOff = 0, lateness } = rounds;
@@ -68,14 +80,27 @@ export class LoadStatistics {
     }
     // Threads and machines tell of the same second one after the other.
     const key = `${number} ${Math.round(from / 1000)}`;
-    const atWork = (this.#usersAt.get(key) ?? 0) + users;
+    const atWork = (this.#usersAt.get(key) ?? 0) + mostUsers;
     this.#usersAt.set(key, atWork);
     phase.mostUsers = Math.max(phase.mostUsers, atWork);
   }
 
-  #addCases(cases: readonly FiguredCase[]): void {
-    for (const { case: at, ...counts } of cases) {
-      const named = this.recorded.cases[at];
+  /** When a case ended, in so many equal parts of a run that took so long, in milliseconds. */
+  marksOf(address: string, time: number): CaseMark[] {
+    const own = this.#marks.get(address) ?? [];
+    return Array.from({ length: marksOfRun }, (_, index) => {
+      const [from, to] = [index, index + 1].map(each => (each * time) / marksOfRun / this.#step) as [
+        number,
+        number,
+      ];
+      const within = own.slice(Math.floor(from), Math.max(Math.floor(from) + 1, Math.ceil(to)));
+      return within.includes('bad') ? 'bad' : within.includes('ran') ? 'ran' : undefined;
+    });
+  }
+
+  #addCases(cases: readonly FiguredCase[], from: number): void {
+    for (const { case: place, ...counts } of cases) {
+      const named = this.recorded.cases[place];
       if (!named) continue;
       const known = this.cases.get(named.case) ?? {};
       for (const outcome of outcomes) {
@@ -83,6 +108,13 @@ export class LoadStatistics {
         if (count !== undefined) known[outcome] = (known[outcome] ?? 0) + count;
       }
       this.cases.set(named.case, known);
+      const { failed = 0, error = 0, blocked = 0 } = counts;
+      this.bad += failed + error;
+      const marks = this.#marks.get(named.case) ?? [];
+      this.#marks.set(named.case, marks);
+      const at = Math.floor(from / this.#step);
+      if (failed + error > 0) marks[at] = 'bad';
+      else if (blocked === 0) marks[at] ??= 'ran';
     }
   }
 }
@@ -99,4 +131,14 @@ function beginPhase(phase: RecordedPhase, begin: number, threshold: number): Pha
     bad: 0,
     mostUsers: 0,
   };
+}
+
+/** When phases begin, in milliseconds since the run did, and what they are called where there is little room. */
+export function beginsOf({ phases }: Pick<RecordedLoad, 'phases'>): { at: number; name: string }[] {
+  let begin = 0;
+  return phases.map(({ number, label, lasting }) => {
+    const at = begin;
+    begin += lasting;
+    return { at, name: number === 0 ? 'warm-up' : (label ?? String(number)) };
+  });
 }

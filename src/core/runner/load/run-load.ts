@@ -34,7 +34,7 @@ export async function runLoad(load: LoadOptions, shared: SharedByLoad): Promise<
   const figures = new FigureGathering({
     ...{ index: new FiguredIndex(figuredParts(plan)), threshold, now },
     phasesAtWork: () => run.phasesAtWork(),
-    users: phase => run.takeMostUsers(phase),
+    users: phase => ({ users: run.usersIn(phase), mostUsers: run.takeMostUsers(phase) }),
     tell: told => {
       output.emit(told);
       stops.add(told);
