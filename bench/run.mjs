@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import * as databases from './databases.mjs';
 import * as definitions from './definitions.mjs';
 import * as inputs from './inputs.mjs';
+import * as loads from './load.mjs';
 import { end, folder, inTurn, mervok, origin, outputOf, peakMemory, run, script, work } from './measure.mjs';
 import * as standIns from './stand-in.mjs';
 
@@ -211,6 +212,16 @@ const measurements = {
         [`hundreds of MB, peak memory, \`import\` ${what}`, peakMemory(imported(file)) / 1e5, 5],
       ];
     });
+  },
+
+  async load() {
+    return [
+      ...loads.truth(turns(5)),
+      ...(await loads.limits()),
+      ...loads.arrivals(),
+      ...loads.threads(turns(5), short),
+      ...loads.memory(short),
+    ];
   },
 
   async trust() {

@@ -60,6 +60,8 @@ export class EventLines {
     if (event.fresh) line += ',"fresh":true';
     if (event.part) line += ',"part":true';
     if (event.whole !== undefined) line += `,"whole":${event.whole}`;
+    if (event.late !== undefined) line += `,"late":${event.late}`;
+    if (event.lag !== undefined) line += `,"lag":${event.lag}`;
     line += `,"request":{"method":${texts.method.of(request.method)},"url":${texts.url.of(request.url)},"headers":${texts.sent.of(request.headers)}`;
     line += request.body ? `,"body":${JSON.stringify(request.body)}}` : '}';
     if (event.definition) line += `,"definition":${texts.definition.of(event.definition)}`;

@@ -3,6 +3,7 @@ import { test } from 'node:test';
 import { parseLoad } from '../../src/core/language/load/parse-load.ts';
 import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
 import type { FiguresEvent } from '../../src/core/model/load-events.ts';
+import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
 import { Arrivals, nextUserAt, stretchesOf, usersAt } from '../../src/core/runner/load/arrivals.ts';
@@ -48,6 +49,7 @@ async function runLoad(
     },
     { byChance: true, ...more, run: { load, ...more.run } },
   );
+  for (const event of ran.events) eventSchema.parse(event);
   const figures = ran.events.filter((event: RunEvent) => event.type === 'figures');
   const end = ran.events.at(-1) as EventOf<'end'>;
   return { ...ran, figures, end, sentAt };

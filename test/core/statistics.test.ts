@@ -49,6 +49,29 @@ test('a few times have exact percentiles, by the nearest rank', () => {
   );
 });
 
+test('what was written down of times adds up exactly, wherever they were counted', () => {
+  const values = [...spread(6000, 11)];
+  const whole = timesOf(values);
+  const written = new DurationHistogram();
+  for (let at = 0; at < values.length; at += 37)
+    written.addRecorded(JSON.parse(JSON.stringify(timesOf(values.slice(at, at + 37)).recorded)));
+  for (const percent of [0.1, 1, 50, 90, 99, 99.9])
+    assert.equal(written.percentile(percent), whole.percentile(percent), `${percent} %`);
+  assert.deepEqual([written.count, Math.round(written.sum)], [whole.count, Math.round(whole.sum)]);
+  const cells = whole.recorded.cells;
+  assert.equal(
+    cells.filter((_, at) => at % 2 === 1).reduce((sum, count) => sum + count, 0),
+    values.length,
+  );
+  // A cell is told by its middle: within a twentieth of a percent of all that is in it.
+  for (const value of [1, 2.047, 2.048, 2.049, 17.3, 999.9, 59_999, 3_599_000]) {
+    const few = new DurationHistogram();
+    few.addRecorded(timesOf(Array.from({ length: 1200 }, () => value)).recorded);
+    assert.ok(Math.abs(few.recorded.cells[0]! / 1000 - value) / value < 0.0005, String(value));
+  }
+  assert.deepEqual(new DurationHistogram().recorded, { count: 0, sum: 0, min: 0, max: 0, cells: [] });
+});
+
 test('many times keep three digits of every percentile, and their ends exactly', () => {
   const values = [...spread(20_000, 7)];
   const times = timesOf(values);

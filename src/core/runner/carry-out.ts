@@ -1,5 +1,6 @@
 import type { Plan } from '../analysis/plan.ts';
 import type { Masker } from '../secrecy/masker.ts';
+import type { CarriedOut } from './carried-out.ts';
 import { Lag } from './lag.ts';
 import type { LoadShare } from './load/arrivals.ts';
 import { LoadOutput } from './load/load-output.ts';
@@ -23,16 +24,6 @@ export interface RunSurroundings {
   readonly share?: LoadShare;
   /** Where pages wait for each other, of whatever user. */
   readonly turns?: PageTurns | undefined;
-}
-
-/** What is known once the rounds of a run have ended. */
-export interface CarriedOut {
-  /** Within so many milliseconds the program got to what had come, 99 of 100 times. */
-  readonly lag?: number | undefined;
-  /** The condition that ended it before its time, and what was found. */
-  readonly because?: string | undefined;
-  /** What of it is missing, since whoever was to carry it out was lost; as sentences. */
-  readonly missing?: readonly string[] | undefined;
 }
 
 /** Carries out the rounds of a run, or a share of them. What happens goes to the output. */

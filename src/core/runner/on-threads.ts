@@ -1,7 +1,8 @@
 import type { Plan } from '../analysis/plan.ts';
 import { StopWatch } from '../record/load/stop-watch.ts';
 import { defaultApdex } from '../record/request-statistics.ts';
-import type { CarriedOut, RunSurroundings } from './carry-out.ts';
+import type { CarriedOut } from './carried-out.ts';
+import type { RunSurroundings } from './carry-out.ts';
 import { warmUpOf, watchStops } from './load/watch-stops.ts';
 import type { Ports } from './ports.ts';
 import type { RunOptions } from './run-options.ts';

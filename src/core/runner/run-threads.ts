@@ -1,5 +1,5 @@
 import type { RunEvent } from '../model/events.ts';
-import type { CarriedOut } from './carry-out.ts';
+import type { CarriedOut } from './carried-out.ts';
 import type { RunControl } from './run-control.ts';
 
 /** Threads that share the users of a run between them, each of which carries out its own. */

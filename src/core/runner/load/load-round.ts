@@ -18,8 +18,12 @@ export class LoadRound {
     this.#late = late;
   }
 
+  /** Whether it has waited for an answer, and so given others their turn. */
+  hasWaited = false;
+
   /** To be told right behind the reading of an answer. */
   noteLag(): void {
+    this.hasWaited = true;
     this.#lag = this.lagNow();
   }
 

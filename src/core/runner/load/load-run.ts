@@ -119,6 +119,7 @@ export class LoadRun {
     this.#atWork.set(phase, atWork);
     if (atWork > (this.#mostAtWork.get(phase) ?? 0)) this.#mostAtWork.set(phase, atWork);
     const secrets = masker.forIteration();
+    const load = new LoadRound(phase, late, this.shared.lagNow);
     // Written out, since copies of other objects are slow to make and to read.
     const base: IterationBase = {
       ports,
@@ -132,7 +133,7 @@ export class LoadRun {
       queue,
       lock,
       chance,
-      load: new LoadRound(phase, late, this.shared.lagNow),
+      load,
     };
     try {
       await new Iteration(plan, user.row, control, base).run();
@@ -147,7 +148,7 @@ export class LoadRun {
       figures.roundEnds(own.user, isCutOff ? undefined : this.now() - Math.min(begin, due ?? begin));
     }
     // A round that waits for nothing must leave the others their turn.
-    await queue?.next();
+    if (!load.hasWaited) await queue?.next();
   }
 
   /** Throws what a round has thrown. */
