@@ -5,7 +5,7 @@ import type { Ports } from '../core/runner/ports.ts';
 import { run } from '../core/runner/run.ts';
 import type { RunOptions } from '../core/runner/run-options.ts';
 import { Masker } from '../core/secrecy/masker.ts';
-import { exchangeEvent } from '../core/steps/http/exchange-event.ts';
+import { addContents, exchangeEvent } from '../core/steps/http/exchange-event.ts';
 import type { HttpPort, OutgoingRequest, Sent } from '../core/steps/http/http-port.ts';
 import { durationText } from '../core/values/text.ts';
 import { signalAfter } from '../platform/clock.ts';
@@ -87,8 +87,8 @@ export class SingleRequest {
   /** The exchange as the record would have it, with its whole body. */
   eventOf(exchange: Exchange): ExchangeEvent {
     const source = { round: 1, case: this.asked.address };
-    const event = exchangeEvent(source, { place: this.asked.place, at: Date.now() }, exchange, {
-      bodies: true,
+    const event = exchangeEvent(source, { place: this.asked.place, at: Date.now() }, exchange);
+    addContents(event, exchange, {
       most: Number.MAX_SAFE_INTEGER,
       redacted: this.prepared.plan.redacted.headers,
     });

@@ -111,6 +111,8 @@ export class OfflineCaseRun implements StepRun {
     this.#hasFailed = true;
   }
 
+  whereTold(): void {}
+
   emit(event: RunEvent): void {
     if (event.type === 'check' && event.holds !== 'yes') this.#broken.push(event);
   }

@@ -27,6 +27,8 @@ export class CaseRun implements StepRun {
   #because: string | undefined;
   #lookedSince = 0;
   readonly #made = new Map<string, CaseValue['how']>();
+  /** What completes events that are told only if the case does not pass. */
+  readonly #untold: (() => void)[] = [];
   /** Events wait here until all that looks at their response has run: a value in it may yet be kept as a secret. */
   #waiting: RunEvent[] = [];
   readonly names: PageNames;
@@ -124,6 +126,8 @@ export class CaseRun implements StepRun {
       }
     }
     this.#forgetNotMade();
+    if (this.#outcome !== 'passed' && this.#outcome !== 'skipped')
+      for (const complete of this.#untold) complete();
     const event = this.#caseEvent();
     event.at = at;
     event.time = toMicrosecond(ports.elapsed() - begin);
@@ -223,6 +227,12 @@ export class CaseRun implements StepRun {
   #forgetNotMade(): void {
     for (const { gives } of this.planned.steps)
       if (gives) for (const given of gives) if (!this.#made.has(given.name)) this.scope.forget(given);
+  }
+
+  whereTold(complete: () => void): void {
+    const { load } = this.context;
+    if (load && !load.isSampled) this.#untold.push(complete);
+    else complete();
   }
 
   emit(event: RunEvent): void {

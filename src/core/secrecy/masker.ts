@@ -1,4 +1,5 @@
 import { isObject, type Value } from '../model/value.ts';
+import { Crew } from '../text/crew.ts';
 import { textOf } from '../values/text.ts';
 import { viewsOf } from './decoded-views.ts';
 import { SecretIndex } from './secret-index.ts';
@@ -22,7 +23,7 @@ class Known {
   readonly lasting = new Set<string>();
   readonly #clean = new Set<string>();
   /** Passes that are under way. */
-  readonly #open = new Set<Masker>();
+  readonly #open = new Crew<Masker>();
   /** Secrets of iterations that have ended, and the iterations that were under way then: to them they may still be told. */
   #retired: { readonly secrets: Iterable<string>; readonly waitsFor: Set<Masker> }[] = [];
 
@@ -35,9 +36,10 @@ class Known {
   end(iteration: Masker, secrets: ReadonlySet<string>): void {
     this.#open.delete(iteration);
     if (secrets.size > 0) {
-      this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+      this.#retired.push({ secrets, waitsFor: this.#open.now() });
       this.shared?.retire([...secrets]);
     }
+    if (this.#retired.length === 0) return;
     this.#retired = this.#retired.filter(({ secrets: own, waitsFor }) => {
       waitsFor.delete(iteration);
       if (waitsFor.size > 0) return true;
@@ -60,7 +62,7 @@ class Known {
   };
 
   readonly #retire = (secrets: readonly string[]) => {
-    if (this.#open.size > 0) this.#retired.push({ secrets, waitsFor: new Set(this.#open) });
+    if (this.#open.size > 0) this.#retired.push({ secrets, waitsFor: this.#open.now() });
     else for (const secret of secrets) this.index.remove(secret);
   };
 
@@ -95,6 +97,8 @@ class Known {
  */
 export class Masker {
   readonly #known: Known;
+  /** Among those of all iterations. */
+  place = 0;
   /** What was added by an iteration, to be taken back at its end. */
   #own: Set<string> | undefined;
 

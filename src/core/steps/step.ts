@@ -300,6 +300,8 @@ export interface StepRun {
   /** Lets what else has come be read before this is looked at; looking takes time, which would be told as theirs. */
   giveWay(): Promise<void> | undefined;
   emit(event: RunEvent): void;
+  /** Completes an event by what is of use only where it is told; under load most are counted alone. */
+  whereTold(complete: () => void): void;
   /** Tells all that waits; before something goes out. */
   flush(): void;
   /** Of the case: the status of the first answer. */

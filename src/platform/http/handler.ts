@@ -52,6 +52,8 @@ export class ExchangeHandler implements Watched {
   readonly #at = Date.now();
   readonly #begin = elapsed();
   /** When the whole exchange has to be over, and the phase that it is in. */
+  /** Among those that are watched. */
+  place = 0;
   readonly #end: number;
   #phase: Phase = 'connect';
   #phaseEnd: number;

@@ -1,7 +1,8 @@
+import { Crew, type Member } from '../../core/text/crew.ts';
 import { after, elapsed } from '../clock.ts';
 
 /** An exchange that is under way. */
-export interface Watched {
+export interface Watched extends Member {
   /** When the next of its limits is over, by the clock that only goes forward; infinite where it has none. */
   readonly deadline: number;
   onDeadline(): void;
@@ -13,13 +14,13 @@ export interface Watched {
  * interrupted together share one listener and one timer, which is set to the earliest limit that has been heard of.
  */
 export class Watch {
-  readonly #open = new Set<Watched>();
+  readonly #open = new Crew<Watched>();
   #cancelTimer = () => {};
   #due = Number.POSITIVE_INFINITY;
 
   constructor(readonly signal: AbortSignal) {
     signal.addEventListener('abort', () => {
-      for (const each of this.#open) each.onInterrupt();
+      for (const each of this.#open.now()) each.onInterrupt();
     });
   }
 
@@ -43,7 +44,7 @@ export class Watch {
   #look(): void {
     this.#due = Number.POSITIVE_INFINITY;
     const now = elapsed();
-    for (const each of this.#open) {
+    for (const each of this.#open.now()) {
       if (each.deadline <= now) each.onDeadline();
       else this.expect(each);
     }

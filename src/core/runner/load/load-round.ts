@@ -12,6 +12,8 @@ export class LoadRound {
     /** The number of the phase that it belongs to. */
     readonly phase: number,
     late: number | undefined,
+    /** Whether every line of it is told, whatever comes of it. */
+    readonly isSampled: boolean,
     /** How late what is read now is read, in milliseconds. */
     readonly lagNow: () => number,
   ) {

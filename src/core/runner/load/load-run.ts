@@ -113,13 +113,14 @@ export class LoadRun {
     const begin = this.now();
     const late = due === undefined ? undefined : Math.max(0, begin - due);
     const chance = number === undefined ? own : { user: 0, round: number };
-    output.roundBegins(own.user, phase, this.#isSampled(chance));
+    const isSampled = this.#isSampled(chance);
+    output.roundBegins(own.user, phase, isSampled);
     figures.roundBegins(own.user, phase, late);
     const atWork = this.usersIn(phase) + 1;
     this.#atWork.set(phase, atWork);
     if (atWork > (this.#mostAtWork.get(phase) ?? 0)) this.#mostAtWork.set(phase, atWork);
     const secrets = masker.forIteration();
-    const load = new LoadRound(phase, late, this.shared.lagNow);
+    const load = new LoadRound(phase, late, isSampled, this.shared.lagNow);
     // Written out, since copies of other objects are slow to make and to read.
     const base: IterationBase = {
       ports,

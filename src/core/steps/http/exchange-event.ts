@@ -9,7 +9,6 @@ import { type ExchangeFacts, RequestView } from './response-view.ts';
 
 /** What the record keeps of an exchange. */
 export interface KeptOfExchange {
-  readonly bodies: boolean;
   /** Of a body, in bytes. */
   readonly most: number;
   /** Names of headers, in lower case, whose values are not shown. */
@@ -17,27 +16,21 @@ export interface KeptOfExchange {
 }
 
 /**
- * What the record says of an exchange. Without `bodies`, figures alone: nothing is written that could be read.
+ * What the record says of an exchange, but for what was sent and what came: that is added where it is told.
  * @param at when it began, in milliseconds since 1970
  */
 export function exchangeEvent(
   { round, user, case: address, row }: CaseEventContext,
   { place, at }: { readonly place: Place; readonly at: number },
-  { request, response, fault, times, received, connection, interim, cause, fresh }: Exchange,
-  { bodies, most, redacted }: KeptOfExchange,
+  { request, response, fault, times, received, cause, fresh }: Exchange,
 ): ExchangeEvent {
-  const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);
   const event: ExchangeEvent = {
     type: 'exchange',
     round,
     case: address,
     at,
     place,
-    request: {
-      method: request.method,
-      url: request.url,
-      headers: bodies ? shown(request.headers) : [],
-    },
+    request: { method: request.method, url: request.url, headers: [] },
     times,
     received,
   };
@@ -45,22 +38,29 @@ export function exchangeEvent(
   if (row !== undefined) event.row = row;
   if (cause !== undefined) event.cause = cause;
   if (fresh) event.fresh = true;
-  if (bodies && request.body) event.request.body = payloadOfParts(request.body, most);
-  if (bodies && connection) event.connection = connection;
-  if (bodies && interim)
-    event.interim = interim.map(({ status, headers }) => ({ status, headers: shown(headers) }));
   if (fault) event.fault = { kind: fault.kind, message: fault.message };
   if (!response) return event;
-  const { status, reason, headers, trailers, body, size, encodedSize } = response;
-  event.response = {
-    status,
-    reason,
-    headers: bodies ? shown(headers) : [],
-    body: bodies ? payloadOf(body, most, size) : { size },
-  };
-  if (bodies && trailers) event.response.trailers = shown(trailers);
+  const { status, reason, size, encodedSize } = response;
+  event.response = { status, reason, headers: [], body: { size } };
   if (encodedSize !== undefined) event.response.encoded = encodedSize;
   return event;
+}
+
+/** Adds to an event what was sent and what came. */
+export function addContents(
+  event: ExchangeEvent,
+  { request, response, connection, interim }: Exchange,
+  { most, redacted }: KeptOfExchange,
+): void {
+  const shown = (headers: readonly Header[]) => redactHeaders(headers, redacted);
+  event.request.headers = shown(request.headers);
+  if (request.body) event.request.body = payloadOfParts(request.body, most);
+  if (connection) event.connection = connection;
+  if (interim) event.interim = interim.map(({ status, headers }) => ({ status, headers: shown(headers) }));
+  if (!response || !event.response) return;
+  event.response.headers = shown(response.headers);
+  event.response.body = payloadOf(response.body, most, response.size);
+  if (response.trailers) event.response.trailers = shown(response.trailers);
 }
 
 /** How an exchange stands to the request that counts. */

@@ -7,7 +7,7 @@ import type { OperationLines, StepPreview, StepRun } from '../step.ts';
 import { ExampleComparison } from './example/compare-example.ts';
 import { holdToExamples } from './example/hold-to-example.ts';
 import type { PlannedExample } from './example/planned-example.ts';
-import { exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
+import { addContents, exchangeEvent, factsOf, rolesOf, textOfParts, viewOfSent } from './exchange-event.ts';
 import { fillRequest } from './fill-request.ts';
 import { type HttpAnswer, holdAnswer, type PlannedDefinition } from './hold-answer.ts';
 import type { CookieJar, OutgoingRequest } from './http-port.ts';
@@ -86,7 +86,7 @@ export class HttpStep extends OperationStep {
     const others = run.giveWay();
     if (others) await others;
     if (secrets) for (const secret of secrets) run.conceal(secret, 'lasting');
-    const kept = { bodies: run.keepsBodies, most: request.limits.record, redacted: redacted.headers };
+    const kept = { most: request.limits.record, redacted: redacted.headers };
     const roles = rolesOf(exchanges);
     let begin = at;
     const told: HttpAnswer['told'][number][] = [];
@@ -94,13 +94,8 @@ export class HttpStep extends OperationStep {
       const caused = cause && exchange.cause === undefined ? { ...exchange, cause } : exchange;
       const hidden = redactedIn(exchange, redacted);
       for (const value of hidden ?? []) run.conceal(value, 'passing');
-      const shown = hidden ? kept : { ...kept, bodies: false };
-      const event = exchangeEvent(
-        run.eventContext,
-        { place: this.place, at: exchange.at ?? begin },
-        caused,
-        shown,
-      );
+      const event = exchangeEvent(run.eventContext, { place: this.place, at: exchange.at ?? begin }, caused);
+      if (hidden && run.keepsBodies) run.whereTold(() => addContents(event, caused, kept));
       begin += Math.round(exchange.times.total);
       run.emit(Object.assign(event, roles[index]));
       told.push({ exchange, event });
