@@ -19,6 +19,7 @@ import {
   preparePlan,
   refusedByErrors,
 } from './prepare.ts';
+import { noteLargeRecord } from './record-size.ts';
 import {
   type RunOptionFlags,
   readRunOptions,
@@ -85,7 +86,10 @@ export async function runCommand(
     const { plan, findings, root, places } = prepared;
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
-    if (prepared.load) refuseImpossible(prepared.load);
+    if (prepared.load) {
+      refuseImpossible(prepared.load);
+      noteLargeRecord(prepared.load, plan, terminal);
+    }
     noteGathered(prepared, terminal);
     noteUnusedGiven(plan, terminal);
     noteUnsafe(findings, terminal);

@@ -1,6 +1,9 @@
 import type { CheckEvent, RunEvent } from '../core/model/events.ts';
+import type { DurationHistogram } from '../core/record/duration-histogram.ts';
+import type { RequestStatistics } from '../core/record/request-statistics.ts';
+import { RunStatistics } from '../core/record/run-statistics.ts';
 import type { RunTotals } from '../core/record/totals.ts';
-import { pagesOf, type ReportedCase } from './cases.ts';
+import { heardBy, pagesOf, type ReportedCase } from './cases.ts';
 import { verdictInWords } from './verdict.ts';
 
 /** The format of this file; raised when a reader has to know the difference. */
@@ -13,7 +16,8 @@ export async function* jsonReport(
   totals: RunTotals,
 ): AsyncGenerator<string> {
   let separator = '';
-  for await (const part of pagesOf(events)) {
+  const statistics = new RunStatistics();
+  for await (const part of pagesOf(heardBy(event => statistics.add(event), events))) {
     if ('run' in part) {
       const { type, version: _version, cases, bounds: _bounds, ...run } = part.run;
       const head = {
@@ -31,8 +35,50 @@ export async function* jsonReport(
       const { file, title, round, user, rows } = part.page;
       yield `${separator}\n    ${JSON.stringify({ file, title, round, user, rows, cases: part.cases.map(caseOf) })}`;
       separator = ',';
-    } else yield '\n  ]\n}\n';
+    } else yield `\n  ]${statistics.load ? `,\n  "load": ${JSON.stringify(loadOf(statistics))}` : ''}\n}\n`;
   }
+}
+
+/** What a load came to, phase by phase and request by request; the cases of the pages are a sample of it. */
+function loadOf({ load, requests }: RunStatistics) {
+  return {
+    phases: load!.phases.map(({ phase, figures, rounds, mostUsers }) => ({
+      number: phase.number,
+      label: phase.label,
+      text: phase.text,
+      mostUsers,
+      rounds,
+      ...figuresOf(figures),
+    })),
+    requests: requests.map(({ case: address, request, figures }) => ({
+      case: address,
+      request,
+      ...figuresOf(figures),
+    })),
+  };
+}
+
+function figuresOf({ requests, failed, received, times, sent }: RequestStatistics) {
+  return {
+    requests,
+    failed,
+    bytesReceived: received,
+    milliseconds: percentilesOf(times),
+    ...(sent && { millisecondsFromSending: percentilesOf(sent) }),
+  };
+}
+
+function percentilesOf(times: DurationHistogram) {
+  const at = (percent: number) => times.percentile(percent);
+  return {
+    min: times.min,
+    mean: times.mean,
+    p50: at(50),
+    p90: at(90),
+    p95: at(95),
+    p99: at(99),
+    max: times.max,
+  };
 }
 
 function totalsOf(totals: RunTotals) {

@@ -37,7 +37,9 @@ export function endingLines(
   const more =
     untold === 0
       ? []
-      : [`${counted(untold, 'more case')} did not pass; a report tells all of them: -o run.csv`];
+      : [
+          `${counted(untold, 'more case')} did not pass; ${totals.load ? 'a report tells some of each' : 'a report tells all of them: -o run.csv'}`,
+        ];
   return [
     ...apart(more),
     ...apart(statistics ? figuresLines(statistics, view) : []),

@@ -8,6 +8,7 @@ import { casesOf, heardBy, pageTitleOf, titleOf, whySkipped } from './cases.ts';
 import { factsOf } from './facts.ts';
 import { operationColumns } from './operation-columns.ts';
 import { percentileOf, toldPercents } from './percentiles.ts';
+import { phaseColumns, phaseRows } from './phases-table.ts';
 import { originOf } from './run-digest.ts';
 import { visible } from './style.ts';
 import { figuresInWords, verdictInWords } from './verdict.ts';
@@ -62,6 +63,10 @@ export async function* spreadsheetReport(
   for (const { text, holds, found } of totals.bounds)
     summary.add([bold(holds === 'yes' ? 'Bound kept' : 'Bound not kept'), visible(text), visible(found)]);
   for (const row of figures(statistics)) summary.add(row);
+  if (statistics.load) {
+    const phases = table(workbook, 'Phases', phaseColumns);
+    for (const row of phaseRows(statistics.load.phases)) addTo(phases, [...row]);
+  }
   for (const sheet of workbook.sheets) {
     sheet.end(
       sheet.left > 0

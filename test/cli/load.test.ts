@@ -112,6 +112,17 @@ test('the load of the settings is described by them, and carried out by --load a
     const report = await mervok(folder, ['report', '-o', name]);
     assert.equal(report.code, 0, `${name}: ${report.err}`);
   }
+  const { load: told } = JSON.parse(readFileSync(join(folder, 'r.json'), 'utf8'));
+  assert.deepEqual(
+    told.phases.map((each: { label?: string; rounds: { due: number } }) => [each.label, each.rounds.due]),
+    [
+      [undefined, 0],
+      ['storm', 40],
+      [undefined, 10],
+    ],
+  );
+  assert.equal(told.requests[0].requests, totals.requests);
+  assert.ok(told.requests[0].milliseconds.p95 >= told.requests[0].milliseconds.p50);
   const again = await mervok(folder, ['compare']);
   assert.equal(again.code, 0, again.err);
 });
@@ -223,6 +234,39 @@ test('what does not go together, or cannot be read, is told in one message, and 
     more.err + more.out,
     /error file-missing\n +There is no file 'captains\.csv', which each user is to take a row of\./,
   );
+});
+
+test('how large a record becomes is told beforehand, where it is large', async t => {
+  const { origin } = await harbour(t);
+  const folder = folderWith(t, { 'mervok.yaml': `base: ${origin}\n`, 'berths.md': `# Berths\n\n${look}` });
+  const rows: [load: string, more: string[], said: RegExp | undefined][] = [
+    ['stay at 5 rounds/s for 10 min', [], undefined],
+    [
+      'stay at 5 rounds/s for 10 h',
+      ['--sample', '100%'],
+      /The record of this load will take about 600 MB\. A smaller sample keeps less: --sample 10%/,
+    ],
+    [
+      'stay at 1 user for 200 h',
+      ['--sample', '0'],
+      /will take about 400 MB\. Most of it are the figures of 200 h, second by second\./,
+    ],
+  ];
+  for (const [load, more, said] of rows) {
+    const { err } = await mervok(folder, [
+      'run',
+      '--load',
+      load,
+      '--timeout',
+      '300ms',
+      '--threads',
+      '1',
+      '-q',
+      ...more,
+    ]);
+    if (said) assert.match(err, said, load);
+    else assert.equal(err, '', load);
+  }
 });
 
 test('each user has a row of its own, which nobody else has at the same time, on however many threads', async t => {

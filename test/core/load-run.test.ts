@@ -3,6 +3,7 @@ import { test } from 'node:test';
 import { parseLoad } from '../../src/core/language/load/parse-load.ts';
 import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
 import type { FiguresEvent } from '../../src/core/model/load-events.ts';
+import { compareRuns, gatherRun } from '../../src/core/record/compare-runs.ts';
 import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
@@ -373,4 +374,38 @@ test('pauses come from a range, by the chance of the user and its round', async 
   // Chance is 0.5 here.
   assert.deepEqual(sentAt, [0, 400, 500, 900, 1000].slice(0, sentAt.length));
   assert.equal(sentAt.length, 4);
+});
+
+test('two loads are set against each other by all that they counted', async () => {
+  const two = look + caseText('Again', 'GET /again', 'status = 200');
+  const answered =
+    (takes: number, fails: boolean): Answer =>
+    ({ url }, at) => ({
+      takes: url.endsWith('again') ? takes : 20,
+      status: fails && at > 2000 && url.endsWith('berths') ? 500 : 200,
+    });
+  const ranWith = async (takes: number, fails: boolean) => {
+    const { events } = await runLoad(
+      loadOf('warm up for 1 s; stay at 5 users for 5 s'),
+      answered(takes, fails),
+      { text: two },
+    );
+    return gatherRun(
+      (async function* () {
+        yield* events;
+      })(),
+    );
+  };
+  const [before, now] = [await ranWith(20, false), await ranWith(60, true)];
+  const { newlyFailing, slower, common, timesCompared } = compareRuns(before, now);
+  assert.deepEqual(
+    newlyFailing.map(({ address }) => address),
+    ['berths.md#look'],
+  );
+  assert.deepEqual([common, timesCompared], [2, true]);
+  assert.deepEqual(
+    slower.map(({ address, before: was, now: is }) => [address, was, is]),
+    [['berths.md#again', 20, 60]],
+  );
+  assert.deepEqual(compareRuns(before, before).slower, []);
 });

@@ -1,6 +1,8 @@
 import type { CaseEvent, OperationEvent, RunEvent } from '../model/events.ts';
+import type { FiguresEvent, RecordedLoad } from '../model/load-events.ts';
 import type { Outcome } from '../model/outcomes.ts';
 import { CaseGrouping } from './case-grouping.ts';
+import { DurationHistogram } from './duration-histogram.ts';
 import { isAnswered } from './operations.ts';
 
 /** What two runs have in common and what not. */
@@ -62,11 +64,60 @@ const graver: readonly Outcome[] = ['skipped', 'passed', 'blocked', 'failed', 'e
 export async function gatherRun(events: AsyncIterable<RunEvent>): Promise<GatheredRun> {
   const cases = new Map<string, Gathered>();
   const grouping = new CaseGrouping(event => event.type !== 'check');
+  let load: GatheredLoad | undefined;
   for await (const event of events) {
-    const ended = grouping.add(event);
+    if (event.type === 'run' && event.load) load = new GatheredLoad(event.load);
+    // Of a load lines are a sample.
+    if (event.type === 'figures') load?.add(event);
+    const ended = load ? undefined : grouping.add(event);
     if (ended) addCase(cases, ended.event, ended.operations);
   }
-  return cases;
+  return load ? load.cases() : cases;
+}
+
+/** What the figures of a load say of each case. */
+class GatheredLoad {
+  readonly #cases = new Map<number, { outcome: Outcome; readonly times: DurationHistogram }>();
+
+  constructor(readonly load: RecordedLoad) {}
+
+  add({ phase, cases, requests }: FiguresEvent): void {
+    if (phase === 0) return;
+    for (const { case: at, ...counts } of cases) {
+      const known = this.#of(at);
+      for (const outcome of graver)
+        if (counts[outcome] && graver.indexOf(outcome) >= graver.indexOf(known.outcome))
+          known.outcome = outcome;
+    }
+    for (const { request, sent, times } of requests) {
+      const address = this.load.requests[request]?.case;
+      const at = this.load.cases.findIndex(each => each.case === address);
+      if (at >= 0) this.#of(at).times.addRecorded(sent ?? times);
+    }
+  }
+
+  cases(): GatheredRun {
+    return new Map(
+      [...this.#cases].flatMap(([at, { outcome, times }]) => {
+        const named = this.load.cases[at];
+        if (!named) return [];
+        const { case: address, title } = named;
+        return [[address, { address, title, outcome, times: evenly(times) }] as const];
+      }),
+    );
+  }
+
+  #of(at: number) {
+    const known = this.#cases.get(at) ?? { outcome: 'skipped' as Outcome, times: new DurationHistogram() };
+    this.#cases.set(at, known);
+    return known;
+  }
+}
+
+/** As many as are kept of others, spread as all of them are. */
+function evenly(times: DurationHistogram): number[] {
+  const count = Math.min(times.count, keptTimes);
+  return Array.from({ length: count }, (_, at) => times.percentile(((at + 0.5) / count) * 100)!);
 }
 
 function addCase(
