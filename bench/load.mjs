@@ -69,9 +69,9 @@ const sent = event => event.requests.map(each => each.sent ?? each.times);
 /** What is told beyond the server's own times, as shares of them, of 50 and of 99 of 100. */
 export function truth(turns) {
   const rows = [
-    ['20 ms, 100 rounds/s', 20, 'stay at 100 rounds/s for 5 s'],
-    ['20 ms, 20 users', 20, 'stay at 20 users for 5 s'],
-    ['100 ms, 200 users', 100, 'stay at 200 users for 5 s'],
+    ['20 ms, 100 rounds/s', 20, 'warm up with 100 rounds/s for 2 s; stay at 100 rounds/s for 5 s'],
+    ['20 ms, 20 users', 20, 'warm up with 20 users for 2 s; stay at 20 users for 5 s'],
+    ['100 ms, 200 users', 100, 'warm up with 200 users for 2 s; stay at 200 users for 5 s'],
   ];
   return rows.flatMap(([what, takes, load]) => {
     const file = page('slow.md', `${origin}/slow/${takes}`);
