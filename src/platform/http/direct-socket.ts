@@ -2,6 +2,8 @@ import { connect, type Socket } from 'node:net';
 
 /** So much is read at once, in bytes. */
 const chunkSize = 64 * 1024;
+/** What is read stands here only until it is handed on, right behind the reading. */
+const shared = Buffer.allocUnsafeSlow(chunkSize);
 /** In milliseconds, until the other side is asked for the first time whether it is still there. */
 const keepAliveDelay = 60_000;
 
@@ -28,9 +30,9 @@ export function connectDirectly(
     keepAlive: true,
     keepAliveInitialDelay: keepAliveDelay,
     onread: {
-      buffer: Buffer.allocUnsafe(chunkSize),
+      buffer: shared,
       callback: (length, buffer) => {
-        // The buffer is used again, and parts of a body are kept.
+        // The buffer is used again, by every connection, and parts of a body are kept.
         const chunk = Buffer.from(buffer.subarray(0, length));
         const parser = (socket as unknown as { [key: symbol]: Parser | null | undefined })[kParser];
         // What cannot be taken yet waits in the stream, from where the client takes it.

@@ -3,6 +3,7 @@ import type { FiguredCase, FiguresEvent, RecordedLoad, RecordedPhase } from '../
 import { type Outcome, outcomes } from '../../model/outcomes.ts';
 import { DurationHistogram } from '../duration-histogram.ts';
 import { RequestStatistics } from '../request-statistics.ts';
+import { RoundCounts } from './round-counts.ts';
 
 /** So many parts of a run can be told apart. */
 const marksOfRun = 200;
@@ -15,14 +16,7 @@ export interface PhaseStatistics {
   /** In milliseconds since the run began. */
   readonly begin: number;
   readonly figures: RequestStatistics;
-  readonly rounds: {
-    due: number;
-    begun: number;
-    ended: number;
-    late: number;
-    dropped: number;
-    cutOff: number;
-  };
+  readonly rounds: RoundCounts;
   /** From when they were due, or from when they began. */
   readonly roundTimes: DurationHistogram;
   /** How late rounds began that were due. */
@@ -64,15 +58,9 @@ export class LoadStatistics {
     this.#addCases(cases, from);
     const phase = this.phases.find(each => each.phase.number === number);
     if (!phase) return;
-    const { due = 0, begun, ended, late = 0, dropped = 0, cutOff = 0, lateness } = rounds;
-    phase.rounds.due += due;
-    phase.rounds.begun += begun;
-    phase.rounds.ended += ended;
-    phase.rounds.late += late;
-    phase.rounds.dropped += dropped;
-    phase.rounds.cutOff += cutOff;
+    phase.rounds.add(rounds);
     phase.roundTimes.addRecorded(roundTimes);
-    if (lateness) phase.lateness.addRecorded(lateness);
+    if (rounds.lateness) phase.lateness.addRecorded(rounds.lateness);
     for (const each of requests) phase.figures.addFigured(each);
     for (const { passed = 0, failed = 0, error = 0, blocked = 0 } of cases) {
       phase.cases += passed + failed + error + blocked;
@@ -124,7 +112,7 @@ function beginPhase(phase: RecordedPhase, begin: number, threshold: number): Pha
     phase,
     begin,
     figures: new RequestStatistics(threshold),
-    rounds: { due: 0, begun: 0, ended: 0, late: 0, dropped: 0, cutOff: 0 },
+    rounds: new RoundCounts(),
     roundTimes: new DurationHistogram(),
     lateness: new DurationHistogram(),
     cases: 0,

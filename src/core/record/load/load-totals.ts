@@ -1,10 +1,11 @@
 import type { EndedLoad, FiguresEvent } from '../../model/load-events.ts';
 import { toMicrosecond } from '../../text/to-microsecond.ts';
 import { DurationHistogram } from '../duration-histogram.ts';
+import { RoundCounts } from './round-counts.ts';
 
 /** What a run with load came to besides what every run does. What it holds does not grow with the run. */
 export class LoadTotals {
-  readonly rounds = { due: 0, begun: 0, ended: 0, late: 0, dropped: 0, cutOff: 0 };
+  readonly rounds = new RoundCounts();
   /** How late rounds began that were due. */
   readonly lateness = new DurationHistogram();
   /** How long answers took, and the same less the time that Mervok itself was late to read them. */
@@ -19,14 +20,8 @@ export class LoadTotals {
         this.badInWarmUp += failed + error + blocked;
       return;
     }
-    const { due = 0, begun, ended, late = 0, dropped = 0, cutOff = 0, lateness } = rounds;
-    this.rounds.due += due;
-    this.rounds.begun += begun;
-    this.rounds.ended += ended;
-    this.rounds.late += late;
-    this.rounds.dropped += dropped;
-    this.rounds.cutOff += cutOff;
-    if (lateness) this.lateness.addRecorded(lateness);
+    this.rounds.add(rounds);
+    if (rounds.lateness) this.lateness.addRecorded(rounds.lateness);
     for (const { times } of requests) this.times.addRecorded(times);
     this.unlagged.addRecorded(unlagged);
   }
