@@ -306,7 +306,7 @@ test('each user has a row of its own, which nobody else has at the same time, on
   writeFileSync(join(folder, 'mervok.yaml'), `base: ${origin}\nvariables: { pilot: nobody }\n`);
   const picked = async (seed: string) => {
     seen.clear();
-    const text = 'stay at 3 users for 300 ms; each user takes random row of "office/pilots.csv"';
+    const text = 'stay at 3 users for 1 s; each user takes random row of "office/pilots.csv"';
     const { code, out } = await mervok(folder, [
       'run',
       '--load',
@@ -464,11 +464,11 @@ test('a thread that dies is told; the rest end well, and what it did up to there
     'mervok.yaml': `base: ${origin}\n`,
     'berths.md': `# Berths\n\n${look}`,
     'dies.cjs': `const { isMainThread, workerData } = require('node:worker_threads');
-if (!isMainThread && workerData?.thread === 1) setTimeout(() => process.exit(9), 2500);`,
+if (!isMainThread && workerData?.thread === 1) setTimeout(() => process.exit(9), 4000);`,
   });
   const { code, out, err } = await mervok(
     folder,
-    ['run', '--load', 'stay at 6 users for 4 s', '--threads', '3'],
+    ['run', '--load', 'stay at 6 users for 7 s', '--threads', '3'],
     { NODE_OPTIONS: `--require ${join(folder, 'dies.cjs')}` },
   );
   assert.equal(code, 3, out + err);
@@ -483,7 +483,7 @@ if (!isMainThread && workerData?.thread === 1) setTimeout(() => process.exit(9),
       figures.filter(({ from }) => from === second * 1000),
       each => each.users,
     );
-  assert.deepEqual([usersAt(0), usersAt(3)], [6, 4]);
+  assert.deepEqual([usersAt(0), usersAt(6)], [6, 4]);
   assert.equal(endOf(events).missing?.length, 1);
   const report = await mervok(folder, ['report', '-o', 'r.md']);
   assert.equal(report.code, 0);
@@ -506,15 +506,15 @@ test('an interrupt, a failure or a limit ends all threads, and everything is cle
     'b.md': page('/fails'),
   });
   const rows: [args: string[], code: number, verdict: RegExp, interrupt?: number][] = [
-    [['a.md', '--load', 'stay at 6 users for 60 s'], 130, /The run was interrupted\./, 2000],
+    [['a.md', '--load', 'stay at 6 users for 60 s'], 130, /The run was interrupted\./, 3500],
     [
       ['a.md', '--load', 'warm up for 60 s; stay at 6 users for 60 s'],
       130,
       /The run was interrupted\./,
-      2000,
+      3500,
     ],
-    [['a.md', '--load', 'stay at 60 rounds/s for 60 s'], 130, /The run was interrupted\./, 2000],
-    [['a.md', '--users', '6', '--for', '60s'], 130, /The run was interrupted\./, 2000],
+    [['a.md', '--load', 'stay at 60 rounds/s for 60 s'], 130, /The run was interrupted\./, 3500],
+    [['a.md', '--users', '6', '--for', '60s'], 130, /The run was interrupted\./, 3500],
     [
       ['b.md', '--load', 'stay at 6 users for 60 s', '--fail-fast'],
       1,
