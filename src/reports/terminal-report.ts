@@ -318,10 +318,12 @@ export class TerminalReport {
     this.#eraseProgress();
     this.#emptyLine();
     const view = { ...this.options, width: this.#width };
+    const { failed, error } = this.totals.cases;
     const ending = {
       totals: this.totals,
       statistics: this.#statistics,
-      untold: this.#untold,
+      // Of a load only some of them come here.
+      untold: this.#log ? Math.max(0, failed + error - this.#toldInFull) : this.#untold,
       firstFailed: this.#firstFailed?.case,
       brought: this.#run?.brought ?? [],
     };

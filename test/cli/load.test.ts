@@ -566,8 +566,11 @@ test('a service that stops answering, refuses half of what comes, or gets slower
       'refuses half',
       (_, count) => (count % 2 === 0 ? undefined : { takes: 5 }),
       '1 s',
-      events => {
+      (events, out) => {
         const { cases, requests } = endOf(events).totals;
+        // Three are told, and how many are not.
+        const [, more] = /\n(\d+) more cases did not pass; a report tells some of each/.exec(out) ?? [];
+        assert.equal(Number(more), cases.error - 3, out);
         assert.ok(cases.error >= 20 && cases.passed >= 20, JSON.stringify(cases));
         assert.ok(requests >= 60);
         const answers = figuresIn(events).flatMap(each => Object.keys(each.requests[0]?.answers ?? {}));
