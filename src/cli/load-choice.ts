@@ -1,6 +1,5 @@
-import { existsSync, readFileSync, statSync } from 'node:fs';
-import { dirname, join } from 'node:path';
-import { openNamed, withoutSheet } from '../core/analysis/tables.ts';
+import { existsSync, statSync } from 'node:fs';
+import { dirname, isAbsolute, join } from 'node:path';
 import type { Load, UserRows } from '../core/language/load/load.ts';
 import { parseLoad } from '../core/language/load/parse-load.ts';
 import { type Finding, findingOf } from '../core/model/finding.ts';
@@ -10,10 +9,10 @@ import { mostUsersIn, rowNumbers } from '../core/runner/load/user-rows.ts';
 import type { LoadOptions } from '../core/runner/run-options.ts';
 import type { Level } from '../core/settings/level.ts';
 import { defaultTimeout } from '../core/settings/transport.ts';
-import { TableError } from '../core/values/table-reader.ts';
 import { clockAndRandomFrom } from '../platform/external-sources.ts';
-import { openUnchanging } from '../platform/files.ts';
+import { read } from '../platform/files.ts';
 import { mostUsersAllowed } from './descriptors.ts';
+import { openTable } from './open-table.ts';
 import { readCount, readShare, readTime } from './read-options.ts';
 
 export interface LoadFlags {
@@ -60,7 +59,7 @@ export function chooseLoad(
   if (load === true) return { chosen: { from: 'settings' }, paths };
   if (isPath(load)) return { chosen: { from: 'settings' }, paths: [load, ...paths] };
   if (existsSync(load)) {
-    const text = readFileSync(load, 'utf8');
+    const text = read(load);
     return { chosen: { from: 'text', text, name: load, folder: dirname(load) }, paths };
   }
   if (!/[\s;]/.test(load)) throw new UsageError(`There is no file '${load}' that says what the load is.`);
@@ -133,20 +132,9 @@ async function takeRows(
   folder: string,
   { users, seed }: { readonly users: number; readonly seed: string | undefined },
 ): Promise<LoadOptions['rows']> {
-  const table = await openTable(name, folder);
+  const path = isAbsolute(name) ? name : join(folder, name);
+  const table = { ...(await openTable(path, ', which each user is to take a row of')), name };
   const chance = clockAndRandomFrom(seed)(0, 0, 0, 'rows of users');
   // Where the unit changes, users of both may be there for a while.
   return { table, numbers: rowNumbers(order, table.count, 2 * users, chance) };
-}
-
-async function openTable(name: string, folder: string) {
-  const path = join(folder, withoutSheet(name));
-  if (!existsSync(path))
-    throw new UsageError(`There is no file '${path}', which each user is to take a row of.`);
-  try {
-    return { ...(await openNamed(name, openUnchanging(path))), name };
-  } catch (error) {
-    if (!(error instanceof TableError)) throw error;
-    throw new UsageError(`${error.message}.`);
-  }
 }

@@ -18,7 +18,7 @@ export async function openThreads(
   const { effects, ...chosen } = work.input.chosen;
   const known = await effects?.();
   const input = { ...work.input, chosen: { ...chosen, ...(known && { effectsKnown: known }) } };
-  return new ThreadsOfRun<ThreadWork>({
+  return ThreadsOfRun.started<ThreadWork>({
     count,
     program: new URL('./cli-run-thread.cjs', import.meta.url),
     workOf: thread => ({ ...work, input, segment: recorder?.segmentPath(thread) }),

@@ -1,4 +1,3 @@
-import { existsSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import type { PlanOptions } from '../core/analysis/analysis.ts';
 import { baseOfPage } from '../core/analysis/base.ts';
@@ -13,7 +12,6 @@ import type { Flow } from '../core/analysis/flow.ts';
 import type { GivenValue } from '../core/analysis/given-value.ts';
 import type { Plan } from '../core/analysis/plan.ts';
 import type { Choice } from '../core/analysis/select.ts';
-import { openNamed, type WrittenTable, withoutSheet } from '../core/analysis/tables.ts';
 import { isName } from '../core/language/reference.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import { type Finding, sortFindings } from '../core/model/finding.ts';
@@ -23,10 +21,9 @@ import { pageOfRequest } from '../core/pages/given-page.ts';
 import type { LoadOptions } from '../core/runner/run-options.ts';
 import type { GivenRequest } from '../core/steps/http/write-request.ts';
 import { counted } from '../core/text/words.ts';
-import { TableError } from '../core/values/table-reader.ts';
 import { clockAndRandom, openExternalSources } from '../platform/external-sources.ts';
 import type { FilePlaces } from '../platform/file-places.ts';
-import { fileAccess, openUnchanging } from '../platform/files.ts';
+import { fileAccess } from '../platform/files.ts';
 import { findCollection } from '../platform/find-collection.ts';
 import { gitIgnoreAround } from '../platform/git-ignore.ts';
 import { machineFor } from '../platform/permissions.ts';
@@ -35,6 +32,7 @@ import { countFindings, findingsText } from '../reports/findings-text.ts';
 import { createMeasure } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
 import type { ChosenLoad, LoadFlags } from './load-choice.ts';
+import { openTable } from './open-table.ts';
 import type { Terminal } from './terminal.ts';
 
 export interface PlanFlags {
@@ -139,7 +137,7 @@ async function prepareCollection(
   { places, chosen = {} }: { readonly places: FilePlaces; readonly chosen?: Chosen },
 ): Promise<Prepared> {
   const external = openExternalSources(places.root);
-  const rows = flags.rows === undefined ? undefined : await openRows(flags.rows);
+  const rows = flags.rows === undefined ? undefined : await openTable(flags.rows);
   const load = await loadOf(flags, collection, places);
   const { plan, findings, flow, named } = await buildPlan(collection, {
     paths,
@@ -163,8 +161,11 @@ async function prepareCollection(
 }
 
 /** What is asked for by `--load`. Throws UsageError. */
-async function loadOf({ asLoad }: PlanFlags, { root: level }: Collection, { root }: FilePlaces) {
+async function loadOf({ asLoad }: PlanFlags, { root: level, findings }: Collection, { root }: FilePlaces) {
   if (!asLoad) return undefined;
+  // What cannot be read is told with the other findings.
+  if (asLoad.chosen.from === 'settings' && findings.some(({ code }) => code === 'load-form'))
+    return undefined;
   const { readLoadChoice } = await import('./load-choice.ts');
   return readLoadChoice(asLoad.chosen, asLoad.flags, { level, folder: root });
 }
@@ -195,18 +196,6 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
 /** Without a word nothing is allowed. */
 export function allowing<Flags extends PlanFlags>(flags: Flags): Flags & { commands: boolean } {
   return { ...flags, commands: flags.commands === true };
-}
-
-/** The table that `--rows` names, as seen from the working folder. Throws UsageError. */
-async function openRows(name: string): Promise<WrittenTable> {
-  const path = withoutSheet(name);
-  if (!existsSync(path)) throw new UsageError(`There is no file '${path}'.`);
-  try {
-    return await openNamed(name, openUnchanging(path));
-  } catch (error) {
-    if (!(error instanceof TableError)) throw error;
-    throw new UsageError(`${error.message}.`);
-  }
 }
 
 /** What `--set` gives is stronger than what the files of `--vars` give; a later file is stronger than an earlier one. */

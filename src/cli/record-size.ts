@@ -1,5 +1,5 @@
 import type { Plan } from '../core/analysis/plan.ts';
-import { lengthOfLoad } from '../core/language/load/load.ts';
+import { lengthOfLoad, roundsIn } from '../core/language/load/load.ts';
 import type { LoadOptions } from '../core/runner/run-options.ts';
 import { durationText, sizeText } from '../core/values/text.ts';
 import type { Terminal } from './terminal.ts';
@@ -12,7 +12,7 @@ const large = 200_000_000;
 /** About how large the record of a load becomes, in bytes. A user is taken to go through a round in a second. */
 export function recordSize({ phases, sample }: LoadOptions, { pages }: Pick<Plan, 'pages'>): number {
   const cases = pages.reduce((sum, page) => sum + page.cases.length, 0);
-  const rounds = phases.reduce((sum, { from, to, lasting }) => sum + ((from + to) / 2) * (lasting / 1000), 0);
+  const rounds = phases.reduce((sum, phase) => sum + roundsIn(phase), 0);
   return (lengthOfLoad({ phases }) / 1000) * cases * ofFigures + rounds * sample * cases * ofCase;
 }
 

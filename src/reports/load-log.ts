@@ -1,4 +1,4 @@
-import { lengthOfLoad } from '../core/language/load/load.ts';
+import { lengthOfLoad, roundsIn } from '../core/language/load/load.ts';
 import type { FiguresEvent, RecordedLoad, RecordedPhase } from '../core/model/load-events.ts';
 import { DurationHistogram } from '../core/record/duration-histogram.ts';
 import { LoadStatistics, type PhaseStatistics } from '../core/record/load/load-statistics.ts';
@@ -149,9 +149,7 @@ export class LoadLog {
 
 /** As wide as the longest pair of numbers, where rounds are due. */
 function widthOfRounds({ phases }: RecordedLoad): number {
-  const due = phases.map(({ unit, from, to, lasting }) =>
-    unit === 'users' ? 0 : Math.ceil(((from + to) / 2) * (lasting / 1000)),
-  );
+  const due = phases.map(phase => (phase.unit === 'users' ? 0 : Math.ceil(roundsIn(phase))));
   const most = grouped(Math.max(...due));
   return Math.max(11, 2 + `${most} of ${most}`.length);
 }

@@ -215,6 +215,10 @@ test('what does not go together, or cannot be read, is told in one message, and 
     join(folder, 'mervok.yaml'),
     `base: ${origin}\nload: |\n  rise to 5 users in 1 s\n  "calm": fall to 9 in 1 s\n  each user takes row of "captains.csv"\nbounds: |\n  p95 time in phase "clam" < 1 s\n`,
   );
+  // What is wrong with the load of the settings is told where it is to be carried out, too.
+  const asked = await mervok(folder, ['run', '--load']);
+  assert.deepEqual([asked.code, seen.length], [2, 0]);
+  assert.match(asked.err, /mervok\.yaml:4:11 +error load-form\n +That does not fall/);
   const lint = await mervok(folder, ['lint']);
   assert.equal(lint.code, 2);
   assert.match(

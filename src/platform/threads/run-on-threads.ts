@@ -3,13 +3,10 @@ import type { RunEvent } from '../../core/model/events.ts';
 import type { Stop } from '../../core/model/outcomes.ts';
 import { PageLock } from '../../core/runner/page-lock.ts';
 import type { RunThreads } from '../../core/runner/run-threads.ts';
-import { elapsed } from '../clock.ts';
 import { leaveTuning, setFlags } from '../tuning.ts';
 import type { FromThread, ToThread } from './messages.ts';
 import { forgetReader, openSecretMemory, type SecretMemory } from './secret-ring.ts';
 
-/** In milliseconds: so long before the first round all threads are told when it is. */
-const lead = 20;
 /** In megabytes: what lives as long as a request does is not copied over and over. */
 const youngSpace = 64;
 
@@ -38,25 +35,35 @@ type Hooks = Parameters<RunThreads['carryOut']>[0];
 /** Threads of the processor that each carry out their share of the users of a run. */
 export class ThreadsOfRun<Work> implements RunThreads {
   readonly count: number;
+  readonly #memory: SecretMemory;
+  readonly #all: readonly RunThread[];
+  readonly #missing: string[] = [];
 
-  constructor(readonly toStart: ThreadsToStart<Work>) {
-    this.count = toStart.count;
+  private constructor(readonly toStart: ThreadsToStart<Work>) {
+    const { count, onProblem } = toStart;
+    this.count = count;
+    this.#memory = openSecretMemory(count);
+    const lock = new PageLock();
+    this.#all = Array.from({ length: count }, (_, thread) => {
+      const onLost = (why: string) => {
+        forgetReader(this.#memory, thread);
+        this.#missing.push(
+          `Thread ${thread + 1} of ${count} ended before its time (${why}), and its users are missing from then on.`,
+        );
+      };
+      return new RunThread(this.#start(thread), lock, { onLost, onProblem });
+    });
+  }
+
+  /** Those that have made everything ready: the time of a run begins when nobody is waited for any more. */
+  static async started<Work>(toStart: ThreadsToStart<Work>): Promise<ThreadsOfRun<Work>> {
+    const threads = new ThreadsOfRun(toStart);
+    await Promise.all(threads.#all.map(each => each.ready));
+    return threads;
   }
 
   async carryOut(hooks: Hooks): Promise<{ lag: number | undefined; missing: string[] }> {
-    const memory = openSecretMemory(this.count);
-    const lock = new PageLock();
-    const missing: string[] = [];
-    const { onProblem } = this.toStart;
-    const all = Array.from({ length: this.count }, (_, thread) => {
-      const onLost = (why: string) => {
-        forgetReader(memory, thread);
-        missing.push(
-          `Thread ${thread + 1} of ${this.count} ended before its time (${why}), and its users are missing from then on.`,
-        );
-      };
-      return new RunThread(this.#start(thread, memory), lock, { ...hooks, onLost, onProblem });
-    });
+    const all = this.#all;
     const { control, cleanUpSignal } = hooks;
     const tell = (message: ToThread) => {
       for (const each of all) each.tell(message);
@@ -66,12 +73,12 @@ export class ThreadsOfRun<Work> implements RunThreads {
     control.overSignal.addEventListener('abort', onOver);
     cleanUpSignal?.addEventListener('abort', onEnd);
     try {
-      await Promise.all(all.map(each => each.ready));
-      tell({ type: 'go', begin: elapsed() + lead });
+      for (const each of all) each.hooks = hooks;
+      tell({ type: 'go', begin: hooks.begin });
       if (control.isOver) onOver();
       const lags = await Promise.all(all.map(each => each.ended));
       const known = lags.filter(each => each !== undefined);
-      return { lag: known.length > 0 ? Math.max(...known) : undefined, missing };
+      return { lag: known.length > 0 ? Math.max(...known) : undefined, missing: this.#missing };
     } finally {
       control.overSignal.removeEventListener('abort', onOver);
       cleanUpSignal?.removeEventListener('abort', onEnd);
@@ -79,7 +86,8 @@ export class ThreadsOfRun<Work> implements RunThreads {
     }
   }
 
-  #start(thread: number, secrets: SecretMemory): Worker {
+  #start(thread: number): Worker {
+    const secrets = this.#memory;
     const { count: of, program, workOf } = this.toStart;
     const flags = leaveTuning();
     const worker = new Worker(program, {
@@ -93,7 +101,7 @@ export class ThreadsOfRun<Work> implements RunThreads {
   }
 }
 
-interface ThreadHooks extends Hooks {
+interface ThreadHooks {
   readonly onLost: (why: string) => void;
   readonly onProblem: (problem: string) => void;
 }
@@ -102,6 +110,8 @@ class RunThread {
   readonly ready: Promise<void>;
   /** How late it was, 99 of 100 times, in milliseconds. */
   readonly ended: Promise<number | undefined>;
+  /** Who hears of what it does, once it is to. */
+  hooks: Hooks | undefined;
   #isOver = false;
   /** What pages do that have their turn, to leave it. */
   readonly #leave = new Map<number, () => void>();
@@ -109,7 +119,7 @@ class RunThread {
   constructor(
     readonly worker: Worker,
     readonly lock: PageLock,
-    readonly hooks: ThreadHooks,
+    readonly ownHooks: ThreadHooks,
   ) {
     let onReady: () => void = () => undefined;
     this.ready = new Promise(resolve => {
@@ -121,7 +131,7 @@ class RunThread {
         this.#isOver = true;
         // Pages that it was in must not keep those of others waiting.
         for (const leave of this.#leave.values()) leave();
-        hooks.onLost(why);
+        ownHooks.onLost(why);
         onReady();
         resolve(undefined);
       };
@@ -133,7 +143,7 @@ class RunThread {
           reject(ownMistake(message.name, message.stack));
         } else if (message.type === 'ended') {
           this.#isOver = true;
-          if (message.problem !== undefined) hooks.onProblem(message.problem);
+          if (message.problem !== undefined) ownHooks.onProblem(message.problem);
           resolve(message.lag);
         } else this.#hear(message);
       });
@@ -154,6 +164,7 @@ class RunThread {
   }
 
   #hear(message: Exclude<FromThread, { type: 'ready' | 'failed' | 'ended' }>): void {
+    if (!this.hooks) return;
     const { control, onFigures, onTold } = this.hooks;
     switch (message.type) {
       case 'figures':

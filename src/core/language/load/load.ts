@@ -62,6 +62,11 @@ export function isPhase({ number, label }: NamedPhase, name: string): boolean {
   return number > 0 && (label === name || String(number) === name);
 }
 
+/** How many rounds are due in a phase of rounds, and parts of one; or go on, where each of its users takes a second. */
+export function roundsIn({ from, to, lasting }: Pick<LoadPhase, 'from' | 'to' | 'lasting'>): number {
+  return ((from + to) / 2) * (lasting / 1000);
+}
+
 /** In milliseconds: from the beginning of the first phase to the end of the last. */
 export function lengthOfLoad({ phases }: { readonly phases: readonly Pick<LoadPhase, 'lasting'>[] }): number {
   return phases.reduce((sum, { lasting }) => sum + lasting, 0);

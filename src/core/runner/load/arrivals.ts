@@ -1,4 +1,4 @@
-import type { LoadPhase } from '../../language/load/load.ts';
+import { type LoadPhase, roundsIn } from '../../language/load/load.ts';
 
 /** A phase, and when it begins. */
 export interface TimedPhase {
@@ -81,19 +81,14 @@ export class Arrivals {
       const number = this.#next;
       // In the middle of its share of time, so that a phase has as many as its rate says.
       const own = number - 0.5 - this.#before;
-      if (own < roundsIn(timed)) {
+      if (own < roundsIn(timed.phase)) {
         this.#next += this.share.of;
         return { number, at: timed.begin + timeOf(timed, own), phase: timed.phase.number };
       }
-      this.#before += roundsIn(timed);
+      this.#before += roundsIn(timed.phase);
     }
     return undefined;
   }
-}
-
-/** How many rounds are due in a phase of rounds, and parts of one. */
-export function roundsIn({ phase: { from, to, lasting } }: TimedPhase): number {
-  return ((from + to) / 2) * (lasting / 1000);
 }
 
 /**
