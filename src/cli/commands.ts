@@ -39,6 +39,15 @@ export const commands: { readonly [name: string]: Describe } = withoutPrototype(
         'share the users between so many threads; with --load as many as there are cores',
       )
       .option('--sample <SHARE>', 'keep every line of so many rounds on record; 1% if nothing is said')
+      .optionsGroup('Over several machines:')
+      .option('--queue <URL>', 'hand it out over this NATS server to those where `mervok worker` runs')
+      .option('--workers <N>', 'to so many of them')
+      .option('--sign <FILE>', 'the private key that jobs are signed with (Ed25519, PEM)')
+      .option('--lease <DURATION>', 'of whom nothing is heard for so long is lost; 15s if nothing is said')
+      .option('--queue-credentials <FILE>', 'what the server asks for: its credentials, or the seed of a key')
+      .option('--queue-ca <FILE>', 'trust this authority for the server (PEM)')
+      .option('--queue-cert <FILE>', 'a certificate that the server asks for (PEM); with --queue-key')
+      .option('--queue-key <FILE>', 'its key')
       .optionsGroup('What is told:')
       .option(
         '-o, --output <FILE>',
@@ -61,6 +70,25 @@ export const commands: { readonly [name: string]: Describe } = withoutPrototype(
         if (options.examples === 'write') await (await later()).runWritingExamples(paths, options, terminal);
         else await runCommand(paths, options, terminal, { watch: async () => (await later()).watch });
       }),
+
+  worker: command =>
+    plain(command)
+      .description('carry out what runs on other machines hand out over a queue')
+      .option('--queue <URL>', 'the NATS server that they are heard by: nats://HOST:PORT, or tls://HOST:PORT')
+      .option('--trust <FILE>', 'the public key of those whose jobs are carried out (Ed25519, PEM)')
+      .option('--name <NAME>', 'what this worker is called; the name of the machine if nothing is said')
+      .option('--allow-os <NAME>', 'a variable of the environment that pages may take; repeatable', collect)
+      .option('--commands', 'carry out commands, scripts and queries of pages too')
+      .option('--once', 'leave after one job')
+      .option('--queue-credentials <FILE>', 'what the server asks for: its credentials, or the seed of a key')
+      .option('--queue-ca <FILE>', 'trust this authority for the server (PEM)')
+      .option('--queue-cert <FILE>', 'a certificate that the server asks for (PEM); with --queue-key')
+      .option('--queue-key <FILE>', 'its key')
+      .addHelpText(
+        'after',
+        '\nThe first interrupt ends what it does, cleans up and leaves. Keys are made by:\n\n  openssl genpkey -algorithm ed25519 -out jobs.key\n  openssl pkey -in jobs.key -pubout -out jobs.pub\n  mervok worker --queue nats://queue.skerry.example:4222 --trust jobs.pub\n  mervok run --queue nats://queue.skerry.example:4222 --workers 1 --sign jobs.key',
+      )
+      .action(async options => (await import('./worker.ts')).workerCommand(options, openTerminal(options))),
 
   list: command =>
     choosing(looking(command))

@@ -15,7 +15,9 @@ import type { Again } from '../reports/verdict.ts';
 import type { CiOutput } from './ci-output.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
+import type { OpenMachines } from './open-machines.ts';
 import type { PlanInput } from './prepare.ts';
+import type { ChosenMachines } from './queue-options.ts';
 import type { Terminal } from './terminal.ts';
 import { type Output, writeReports } from './write-reports.ts';
 
@@ -33,6 +35,10 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   readonly places: FilePlaces;
   /** Where several threads share the users. */
   readonly onThreads?: { readonly count: number; readonly input: PlanInput } | undefined;
+  /** Where other machines share the users, or the pages. */
+  readonly onMachines?:
+    | { readonly chosen: ChosenMachines; readonly input: PlanInput; readonly threads: number | undefined }
+    | undefined;
   /** What a CI system is told besides. */
   readonly ci?: CiOutput | undefined;
 }
@@ -45,14 +51,26 @@ interface Listener {
 
 /** Carries out a plan, prints what happens, writes the record and the reports. Gives the exit code. */
 export async function executeRun(plan: Plan, choices: RunChoices, terminal: Terminal): Promise<number> {
-  const { output, places, root, log, ci, onThreads, view: _view, again: _again, ...options } = choices;
+  const {
+    output,
+    places,
+    root,
+    log,
+    ci,
+    onThreads,
+    onMachines,
+    view: _view,
+    again: _again,
+    ...options
+  } = choices;
   const totals = new RunTotals();
   // What cannot be opened leaves no record of a run that never was.
   const logs = log === undefined ? [] : [await openLog(log, terminal)];
   const view = await openView(plan, choices, totals, terminal);
-  // Where threads send, nothing is sent from here.
-  const kinds = onThreads ? new Set<string>() : kindsIn(plan);
+  // Where others send, nothing is sent from here.
+  const kinds = onThreads || onMachines ? new Set<string>() : kindsIn(plan);
   const ports = await openPorts(places, kinds, options.runDetails?.seed);
+  const machines = onMachines && (await openOtherMachines(plan, onMachines, choices, terminal));
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view, ...(ci ? [ci] : [])];
@@ -87,7 +105,8 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
         ...options,
         tool: `mervok ${version}`,
         bodies,
-        ...(threads && { threads }),
+        ...(threads && { workers: threads }),
+        ...machines,
         totals,
         deferred: true,
         ...(recorder && { record: (event: RunEvent) => note(event, recorder) }),
@@ -113,6 +132,7 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
     if (!isFinished) recorder?.finish();
     interrupt.stop();
     recorder?.remove();
+    await machines?.close();
     await ports.close();
   }
 }
@@ -123,14 +143,42 @@ function note(event: RunEvent, recorder: Recorder): void {
   recorder.add(event);
 }
 
+/** Workers elsewhere that have everything ready. Throws UsageError. */
+async function openOtherMachines(
+  plan: Plan,
+  { chosen, input, threads }: NonNullable<RunChoices['onMachines']>,
+  { log, view, load, users, runDetails, ...options }: RunChoices,
+  terminal: Terminal,
+): Promise<OpenMachines> {
+  const { openMachines } = await import('./open-machines.ts');
+  const work = {
+    ...{ chosen, input },
+    byUsers: load !== undefined || users !== undefined,
+    options: { ...threadOptions({ ...options, users }), bodies: true, tellsFound: view === 'exchanges' },
+    seed: runDetails?.seed,
+    rowNumbers: load?.rows?.numbers,
+    tells: 'all' as const,
+    ...(threads !== undefined && { threads }),
+  };
+  return openMachines(plan, work, terminal);
+}
+
 /** How rounds go, as plain data. */
-function threadOptions({ users, rounds, lasting, pause, failFast }: Partial<RunOptions>) {
+function threadOptions({
+  users,
+  rounds,
+  lasting,
+  pause,
+  failFast,
+  examples,
+}: Omit<Partial<RunOptions>, 'users'> & { readonly users?: number | undefined }) {
   return {
     ...(users !== undefined && { users }),
     ...(rounds !== undefined && { rounds }),
     ...(lasting !== undefined && { lasting }),
     ...(pause && { pause }),
     ...(failFast && { failFast }),
+    ...(examples && { examples }),
   };
 }
 

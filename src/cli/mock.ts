@@ -167,7 +167,7 @@ class Mock {
     const errors = findings.filter(({ severity, code }) => severity === 'error' && !elsewhere.has(code));
     if (errors.length > 0) return { errors };
     // What the environment of the process holds is nobody's business here.
-    const external = { ...openExternalSources(this.root), variable: () => undefined };
+    const external = { ...openExternalSources({ root: this.root }), variable: () => undefined };
     const built = await buildPatterns(plan, flow, { external, clockAndRandom });
     const definition = mockDefinition(plan, built.base);
     const { patterns, unanswered, base } = built;

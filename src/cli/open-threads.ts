@@ -1,4 +1,4 @@
-import type { RunThreads } from '../core/runner/run-threads.ts';
+import type { RunWorkers } from '../core/runner/run-workers.ts';
 import type { Recorder } from '../platform/recorder.ts';
 import { ThreadsOfRun } from '../platform/threads/run-on-threads.ts';
 import type { ThreadWork } from './thread-work.ts';
@@ -13,7 +13,7 @@ export async function openThreads(
   { count, ...work }: WorkOfThreads,
   recorder: Recorder | undefined,
   onProblem: (problem: string) => void,
-): Promise<RunThreads> {
+): Promise<RunWorkers> {
   // A function is no plain data; what it comes to is.
   const { effects, ...chosen } = work.input.chosen;
   const known = await effects?.();

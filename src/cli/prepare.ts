@@ -42,6 +42,8 @@ export interface PlanFlags {
   readonly vars?: readonly string[];
   readonly rows?: string;
   readonly filesAnywhere?: boolean;
+  /** Whether the collection is somebody else's, and stays inside of its folder. */
+  readonly confined?: boolean;
   /** Where a load is to be carried out. */
   readonly asLoad?: { readonly chosen: ChosenLoad; readonly flags: LoadFlags } | undefined;
   /** Whether commands may be run; nothing where nothing is run. */
@@ -97,7 +99,7 @@ export interface PlanInput {
 }
 
 export async function prepareInput({ root, files, paths, flags, chosen }: PlanInput): Promise<Prepared> {
-  const places = { root, anywhere: flags.filesAnywhere === true };
+  const places = { root, anywhere: flags.filesAnywhere === true, confined: flags.confined };
   const { effectsKnown, ...others } = chosen;
   return prepareCollection(await readCollection(files), paths, flags, {
     places,
@@ -136,7 +138,7 @@ async function prepareCollection(
   flags: PlanFlags & Pick<PlanOptions, 'cleansUp'>,
   { places, chosen = {} }: { readonly places: FilePlaces; readonly chosen?: Chosen },
 ): Promise<Prepared> {
-  const external = openExternalSources(places.root);
+  const external = openExternalSources(places);
   const rows = flags.rows === undefined ? undefined : await openTable(flags.rows);
   const load = await loadOf(flags, collection, places);
   const { plan, findings, flow, named } = await buildPlan(collection, {
@@ -183,7 +185,7 @@ export async function baseOf(page: string, flags: PlanFlags): Promise<string | u
     return baseOfPage(await readCollection(files), relative(root, resolve(page)).replaceAll('\\', '/'), {
       environment: flags.env,
       given: await readGiven(flags),
-      external: openExternalSources(root),
+      external: openExternalSources({ root }),
       clockAndRandom,
     });
   } catch (error) {

@@ -93,6 +93,29 @@ export function readThreads(
 
 const mostThreads = 64;
 
+/** What only the machine itself can do that a run is started on. Throws UsageError. */
+export function refuseBesideQueue({
+  watch,
+  jobs,
+  filesAnywhere,
+  examples,
+  users,
+  load,
+  rate,
+  for: lasting,
+}: RunOptionFlags & { readonly watch?: boolean; readonly filesAnywhere?: boolean }): void {
+  const isByPages = users === undefined && load === undefined && rate === undefined;
+  const others: readonly [option: string, given: boolean, why: string][] = [
+    ['--watch', watch === true, 'it is about files of this machine'],
+    ['--jobs', jobs !== undefined, 'what runs at the same time are workers'],
+    ['--files-anywhere', filesAnywhere === true, 'workers are sent the collection alone'],
+    ['--examples write', examples === 'write', 'pages of this machine are written by a run of its own'],
+    ['--for', isByPages && lasting !== undefined, 'add --users N, which workers then share between them'],
+  ];
+  for (const [option, given, why] of others)
+    if (given) throw new UsageError(`--queue and ${option} do not go together: ${why}.`);
+}
+
 function refuseOfLoadAlone({ mostUsers, sample }: RunOptionFlags): void {
   const option = mostUsers === undefined ? sample !== undefined && '--sample' : '--most-users';
   if (option) throw new UsageError(`${option} is for a run with load: mervok run --load`);
@@ -171,7 +194,7 @@ async function readShard(text: string, root: string): Promise<NonNullable<Choice
 }
 
 /** How long each case took in the last run of the whole collection: of shares only, each would know something else. */
-async function durationsKnown(root: string): Promise<Map<string, number>> {
+export async function durationsKnown(root: string): Promise<Map<string, number>> {
   const durations = new Map<string, number>();
   for (const id of listRuns(root).toReversed()) {
     const { path } = findRun(id, root);

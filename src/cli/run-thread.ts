@@ -2,6 +2,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { kindsIn } from '../core/analysis/plan.ts';
 import { carryOut } from '../core/runner/carry-out.ts';
 import { addKnownSecrets } from '../core/runner/known-secrets.ts';
+import type { LoadShare } from '../core/runner/load/arrivals.ts';
 import { LoadOutput } from '../core/runner/load/load-output.ts';
 import { plainLoad } from '../core/runner/load/plain-load.ts';
 import type { PageTurns } from '../core/runner/page-lock.ts';
@@ -14,15 +15,18 @@ import { Recorder } from '../platform/recorder.ts';
 import type { FromThread, ToThread } from '../platform/threads/messages.ts';
 import type { ThreadData } from '../platform/threads/run-on-threads.ts';
 import { SecretRing } from '../platform/threads/secret-ring.ts';
+import type { StartedWith } from '../platform/threads/start-thread.ts';
 import { setFlags } from '../platform/tuning.ts';
 import { version } from '../platform/version.ts';
+import { refusalOf } from './fences.ts';
 import { prepareInput } from './prepare.ts';
 import type { ThreadWork } from './thread-work.ts';
 import { ToldCases } from './told-cases.ts';
 
 // A thread that carries out its share of the users of a run. The plan is made again here, of the same texts.
 
-const { thread, of, secrets, flags, work } = workerData as ThreadData<ThreadWork>;
+const { flags, work: given } = workerData as StartedWith<ThreadData<ThreadWork>>;
+const { thread, of, secrets, work } = given;
 // Everything of the runtime is there by now.
 setFlags(flags);
 const port = parentPort!;
@@ -49,8 +53,14 @@ class SharedTurns implements PageTurns {
 }
 
 async function main(): Promise<void> {
-  const { input, options, seed, rowNumbers, segment, tells } = work;
-  const { plan, places, load: prepared } = await prepareInput(input);
+  const { input, options, seed, rowNumbers, segment, tells, fences } = work;
+  const ready = await prepareInput(input);
+  const refusal = fences && (await refusalOf(ready, fences));
+  if (refusal !== undefined) {
+    tell({ type: 'refused', why: refusal });
+    return;
+  }
+  const { plan, places, load: prepared } = ready;
   const load = withRows(prepared ?? plainLoad(options), rowNumbers);
   const ports = await openPorts(places, kindsIn(plan), seed);
   const recorder = segment === undefined ? undefined : Recorder.segment(segment);
@@ -86,6 +96,7 @@ async function main(): Promise<void> {
   });
   tell({ type: 'ready' });
   const begin = await begun;
+  await ports.sleep(begin - ports.elapsed(), control.overSignal);
   const { lag } = await carryOut(
     plan,
     ports,
@@ -95,7 +106,7 @@ async function main(): Promise<void> {
       output,
       masker,
       begin,
-      share: { index: thread, of },
+      share: partOf(work.share),
       turns: plan.pages.some(({ alone }) => alone) ? turns : undefined,
     },
   );
@@ -104,6 +115,11 @@ async function main(): Promise<void> {
   recorder?.finish();
   await ports.close();
   tell({ type: 'ended', lag, problem: recorder?.problem });
+}
+
+/** Of what the threads divide between them, the part of this one. */
+function partOf({ index, of: shares, from }: LoadShare = { index: 0, of: 1 }): LoadShare {
+  return { index: index + shares * thread, of: shares * of, ...(from !== undefined && { from }) };
 }
 
 /** What ends it before its time is watched where all figures come together. */

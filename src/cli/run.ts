@@ -19,19 +19,21 @@ import {
   preparePlan,
   refusedByErrors,
 } from './prepare.ts';
+import { type ChosenMachines, chooseMachines, type MachineFlags } from './queue-options.ts';
 import { noteLargeRecord } from './record-size.ts';
 import {
   type RunOptionFlags,
   readRunOptions,
   readSelection,
   readThreads,
+  refuseBesideQueue,
   type SelectionFlags,
   selectedInWords,
 } from './run-choices.ts';
 import type { Terminal } from './terminal.ts';
 import { besideOutputs, readOutputs } from './write-reports.ts';
 
-export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags {
+export interface RunFlags extends PlanFlags, SelectionFlags, RunOptionFlags, MachineFlags {
   readonly seed?: string;
   readonly output?: readonly string[];
   readonly log?: string;
@@ -72,6 +74,8 @@ export async function runCommand(
   const beside = besideOutputs(output, whole);
   const terminal = isGuarded ? guarded(beside, flags.json === true) : beside;
   const view = readView(flags);
+  const machines = chooseMachines(flags);
+  if (machines) refuseBesideQueue(flags);
   const threads = readThreads(flags, flags);
   const runOptions = readRunOptions(flags);
   if (runOptions.users !== undefined)
@@ -100,7 +104,9 @@ export async function runCommand(
       {
         ...runOptions,
         ...(prepared.load && { load: prepared.load }),
-        onThreads: onThreads(threads, prepared, runOptions.users),
+        ...(machines
+          ? { onMachines: onMachines(machines, prepared, flags) }
+          : { onThreads: onThreads(threads, prepared, runOptions.users) }),
         ...(examples && { onAnswers: examples.onAnswers }),
         ci: CiOutput.around(root, isGuarded),
         output,
@@ -131,6 +137,19 @@ function onThreads(
 ): RunChoices['onThreads'] {
   const count = Math.min(threads, users);
   return count > 1 && input ? { count, input } : undefined;
+}
+
+/** Where others are to carry it out. Throws UsageError. */
+function onMachines(
+  chosen: ChosenMachines,
+  { input, root }: Prepared,
+  { threads }: RunFlags,
+): RunChoices['onMachines'] {
+  if (!input?.files.settings.some(({ path }) => path === 'mervok.yaml'))
+    throw new UsageError(
+      `--queue sends the folder of a collection to the workers, and no mervok.yaml says that ${root} is one. 'mervok init' writes it.`,
+    );
+  return { chosen, input, threads: threads === undefined ? undefined : Number(threads) };
 }
 
 /** A load that this machine cannot carry, or whose table is too short for it. */

@@ -1,6 +1,7 @@
 import type { ClockAndRandom } from '../core/model/clock-and-random.ts';
 import type { ExternalSources } from '../core/model/external-sources.ts';
 import type { Ports } from '../core/runner/ports.ts';
+import type { FilePlaces } from './file-places.ts';
 import { readBytesInside, readInside } from './files.ts';
 
 /** The present, and chance. */
@@ -40,11 +41,15 @@ export function clockAndRandomFrom(seed: string | undefined): Ports['clockAndRan
 }
 
 /** What variables and statements stand for that lies outside of their collection. Files are read once. */
-export function openExternalSources(root: string): ExternalSources {
+export function openExternalSources({
+  root,
+  confined = false,
+}: Pick<FilePlaces, 'root' | 'confined'>): ExternalSources {
+  const places = { root, anywhere: !confined };
   return {
     variable: osEnvironment,
-    file: onceEach(path => readInside({ root, anywhere: true }, path)),
-    bytes: onceEach(path => readBytesInside({ root, anywhere: true }, path)),
+    file: onceEach(path => readInside(places, path)),
+    bytes: onceEach(path => readBytesInside(places, path)),
   };
 }
 

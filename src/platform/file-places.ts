@@ -4,4 +4,6 @@ export interface FilePlaces {
   readonly root: string;
   /** Whether they may lie outside of the root. */
   readonly anywhere: boolean;
+  /** Whether even what the settings name by its path may not: the collection is somebody else's. */
+  readonly confined?: boolean | undefined;
 }

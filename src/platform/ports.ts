@@ -110,6 +110,6 @@ export async function openPorts(
     clockAndRandomFor: clockAndRandomFrom(seed),
     elapsed,
     sleep,
-    external: openExternalSources(places.root),
+    external: openExternalSources(places),
   };
 }

@@ -20,7 +20,8 @@ export function verdictAndNotes(totals: RunTotals): {
   readonly verdict: string;
   readonly notes: readonly string[];
 } {
-  const { checks, held, cases, stopped, because, missing, load, bounds, exceeded, lag, p50 } = totals;
+  const { checks, held, cases, stopped, because, missing, leftBehind, load, bounds, exceeded, lag, p50 } =
+    totals;
   const isBad = cases.failed + cases.error + cases.blocked > 0;
   const parts = [
     isBad ? badCasesInWords(totals) : goodCasesInWords(totals),
@@ -48,7 +49,7 @@ export function verdictAndNotes(totals: RunTotals): {
       because === undefined ? stopsInWords[stopped] : `${stopsInWords[stopped].slice(0, -1)}: ${because}.`,
     );
   sentences.push(...missing);
-  const notes: string[] = [];
+  const notes: string[] = [...leftBehind];
   if (load) notes.push(...loadSentences(load));
   else if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     notes.push(

@@ -53,7 +53,7 @@ test('a collection comes out of its bundle as it went in; links, dots and packag
   writeFileSync(join(root, 'bytes.bin'), Buffer.from([0, 255, 10, 13, 0]));
   symlinkSync('/etc/passwd', join(root, 'link.txt'));
   symlinkSync('/etc', join(root, 'folder'));
-  const bundle = packCollection(root, path => !path.startsWith('left/'));
+  const bundle = packCollection({ root, goes: path => !path.startsWith('left/') });
   const folder = emptyFolder(t);
   unpackCollection(bundle, folder);
   const all = readdirSync(folder, { recursive: true })
@@ -72,9 +72,9 @@ test('a collection comes out of its bundle as it went in; links, dots and packag
     assert.deepEqual(readFileSync(join(folder, path)), readFileSync(join(root, path)), path);
     assert.equal(lstatSync(join(folder, path)).mode & 0o077, 0, path);
   }
-  assert.equal(hashOf(bundle), hashOf(packCollection(root, path => !path.startsWith('left/'))));
-  assert.throws(() => packCollection(root, undefined, { bytes: 20, files: 100 }), /too large to be sent/);
-  assert.throws(() => packCollection(root, undefined, { bytes: 1e6, files: 2 }), /too large to be sent/);
+  assert.equal(hashOf(bundle), hashOf(packCollection({ root, goes: path => !path.startsWith('left/') })));
+  assert.throws(() => packCollection({ root }, { bytes: 20, files: 100 }), /too large to be sent/);
+  assert.throws(() => packCollection({ root }, { bytes: 1e6, files: 2 }), /too large to be sent/);
 });
 
 test('a bundle that leads out of its folder, or is not what it says, writes nothing', t => {

@@ -238,7 +238,7 @@ test('a file of a collection lies inside of it, links followed', async t => {
     errorOf(() => readText(join(inside, 'b.json'))),
     `There is no file '${join(inside, 'b.json')}'. Did you mean 'a.json'?`,
   );
-  const external = openExternalSources(inside);
+  const external = openExternalSources({ root: inside });
   assert.equal(external.file('../out.json'), '3');
   writeFileSync(join(root, 'out.json'), '4');
   assert.equal(external.file('../out.json'), '3');

@@ -37,6 +37,8 @@ export interface RunBegin {
   /** Of each user; 0 for as many as there is time for. */
   rounds: number;
   users?: number | undefined;
+  /** How many machines shared it between them. */
+  machines?: number | undefined;
   /** In milliseconds, where rounds begin until a time is over. */
   lasting?: number | undefined;
   seed?: string | undefined;
@@ -347,6 +349,8 @@ export interface RunEnd {
   because?: string | undefined;
   /** What of it is missing, since a thread or a machine that was to carry it out was lost; as sentences. */
   missing?: string[] | undefined;
+  /** What was begun by a machine that was lost, and run again by another; as sentences. */
+  leftBehind?: string[] | undefined;
   totals: EndTotals;
   /** What became of the bounds that apply. */
   bounds?: { text: string; place: Mutable<Place>; holds: Holds; found: string }[] | undefined;

@@ -75,6 +75,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     /** Of each user; 0 for as many as there is time for. */
     rounds: z.int(),
     users: z.optional(z.int()),
+    /** How many machines shared it between them. */
+    machines: z.optional(z.int()),
     /** In milliseconds, where rounds begin until a time is over. */
     lasting: z.optional(z.number()),
     seed: z.optional(z.string()),
@@ -271,6 +273,8 @@ export const eventSchema = z.discriminatedUnion('type', [
     because: z.optional(z.string()),
     /** What of it is missing, since a thread or a machine that was to carry it out was lost; as sentences. */
     missing: z.optional(z.array(z.string())),
+    /** What was begun by a machine that was lost, and run again by another; as sentences. */
+    leftBehind: z.optional(z.array(z.string())),
     /** The figures of the whole run, so that they can be told without reading all of it. */
     totals: z.strictObject({
       cases: z.record(z.enum(outcomes), z.int()),

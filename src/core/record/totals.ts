@@ -36,6 +36,8 @@ export class RunTotals {
   because: string | undefined;
   /** What of the run is missing, as sentences. */
   missing: readonly string[] = [];
+  /** What was begun by a machine that was lost, and run again by another; as sentences. */
+  leftBehind: readonly string[] = [];
   /** Cases that blocked others; known where each case runs once. */
   readonly #causes = new Set<string>();
   #repeats = false;
@@ -58,6 +60,7 @@ export class RunTotals {
     stopped,
     because,
     missing = [],
+    leftBehind = [],
     lag,
     bounds = [],
   }: EventOf<'end'>): RunTotals {
@@ -74,6 +77,7 @@ export class RunTotals {
       stopped,
       because,
       missing,
+      leftBehind,
       lag,
       bounds,
     });
@@ -126,6 +130,7 @@ export class RunTotals {
         this.stopped = event.stopped;
         this.because = event.because;
         this.missing = event.missing ?? [];
+        this.leftBehind = event.leftBehind ?? [];
         this.lag = event.lag;
         this.bounds = this.boundsAfter(event.time);
         break;

@@ -6,4 +6,6 @@ export interface CarriedOut {
   readonly because?: string | undefined;
   /** What of it is missing, since whoever was to carry it out was lost; as sentences. */
   readonly missing?: readonly string[] | undefined;
+  /** What was begun by somebody who was lost, and carried out again; as sentences. */
+  readonly leftBehind?: readonly string[] | undefined;
 }

@@ -6,7 +6,7 @@ import type { EventOf, RunEvent } from '../model/events.ts';
 import type { RunTotals } from '../record/totals.ts';
 import type { Masker } from '../secrecy/masker.ts';
 import type { Answer, PlannedStep } from '../steps/step.ts';
-import type { RunThreads } from './run-threads.ts';
+import type { PageWorkers, RunWorkers } from './run-workers.ts';
 
 /** An answer of a case, and what was known when it came. */
 export interface OfferedAnswer {
@@ -58,8 +58,10 @@ export interface RunOptions {
   readonly pause?: { readonly from: number; readonly to: number };
   /** What takes the place of rounds and users: a load. */
   readonly load?: LoadOptions;
-  /** Where several threads share its users between them. */
-  readonly threads?: RunThreads;
+  /** Where several threads, or machines, share its users between them. */
+  readonly workers?: RunWorkers;
+  /** Where several machines share its pages between them. */
+  readonly pageWorkers?: PageWorkers;
   /** Whether the first case that does not pass ends the run. */
   readonly failFast?: boolean;
   /** In milliseconds: how long the run may take. */

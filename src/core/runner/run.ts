@@ -12,7 +12,7 @@ import { addKnownSecrets } from './known-secrets.ts';
 import { LoadOutput } from './load/load-output.ts';
 import { plainLoad } from './load/plain-load.ts';
 import { recordedLoad } from './load/recorded-load.ts';
-import { carryOutOnThreads } from './on-threads.ts';
+import { carryOutOnWorkers } from './on-workers.ts';
 import type { Ports } from './ports.ts';
 import { RunControl } from './run-control.ts';
 import type { RunOptions } from './run-options.ts';
@@ -28,7 +28,14 @@ export async function run(
   options: RunOptions,
   onEvent: (event: RunEvent) => void,
 ): Promise<void> {
-  const { masker = new Masker(), totals = new RunTotals(), jobs = 1, timeout, threads } = options;
+  const {
+    masker = new Masker(),
+    totals = new RunTotals(),
+    jobs = 1,
+    timeout,
+    workers,
+    pageWorkers,
+  } = options;
   const control = new RunControl(options.signal);
   const tell = (event: RunEvent) => {
     totals.add(event);
@@ -42,22 +49,24 @@ export async function run(
     keepsBodies: options.record === undefined || options.keepsBodies === true,
     onFailure: () => control.stop('interrupt'),
   };
-  const output = options.load && !threads ? new LoadOutput(listeners) : new RunOutput(listeners);
-  const begin = ports.elapsed();
+  const output = options.load && !workers ? new LoadOutput(listeners) : new RunOutput(listeners);
+  const begin = ports.elapsed() + (workers?.headStart ?? 0);
   addKnownSecrets(plan, new NamedValues(plan.secretNames, masker, 'lasting'), ports.external);
   const first = masker.deep(runEvent(plan, ports, options));
   record(jobs > 1 ? { ...first, jobs } : first);
-  // What several threads come to is told as figures, also where it is no load.
-  const plain = threads !== undefined && options.load === undefined;
-  tell(plain ? { ...first, load: recordedLoad(plan, plainLoad(options), threads.count) } : first);
+  // What several threads or machines come to is told as figures, also where it is no load.
+  const plain = workers !== undefined && options.load === undefined;
+  tell(plain ? { ...first, load: recordedLoad(plan, plainLoad(options), workers.count) } : first);
   const unlimit = timeout === undefined ? undefined : control.limit(timeout, ports);
   let carried: CarriedOut = {};
   let time = 0;
   try {
     const surroundings = { control, output, masker, begin };
-    carried = threads
-      ? await carryOutOnThreads(plan, ports, options, { ...surroundings, threads })
-      : await carryOut(plan, ports, options, surroundings);
+    if (workers) carried = await carryOutOnWorkers(plan, ports, options, { ...surroundings, workers });
+    else if (pageWorkers) {
+      const onEvent = (event: RunEvent) => output.emit(event, masker);
+      carried = await pageWorkers.carryOut({ control, cleanUpSignal: options.cleanUpSignal, onEvent });
+    } else carried = await carryOut(plan, ports, options, surroundings);
   } finally {
     unlimit?.();
     control.close();
@@ -73,6 +82,7 @@ export async function run(
     ...(control.stopped && { stopped: control.stopped }),
     ...(carried.because !== undefined && { because: carried.because }),
     ...(carried.missing && carried.missing.length > 0 && { missing: [...carried.missing] }),
+    ...(carried.leftBehind && carried.leftBehind.length > 0 && { leftBehind: [...carried.leftBehind] }),
     totals: plain ? withoutLoad(totals.recorded) : totals.recorded,
     ...(bounds.length > 0 && { bounds: [...bounds] }),
   });
@@ -84,7 +94,8 @@ function withoutLoad({ load: _load, ...totals }: EventOf<'end'>['totals']): Even
 }
 
 function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'> {
-  const { tool, rounds, users = 1, lasting, load, threads, runDetails } = options;
+  const { tool, rounds, users = 1, lasting, load, workers, pageWorkers, runDetails } = options;
+  const machines = workers?.machines ?? pageWorkers?.machines;
   return {
     type: 'run',
     version: recordVersion,
@@ -94,7 +105,8 @@ function runEvent(plan: Plan, ports: Ports, options: RunOptions): EventOf<'run'>
     ...(plan.environment !== undefined && { environment: plan.environment }),
     rounds: load ? 0 : (rounds ?? (lasting === undefined ? 1 : 0)),
     ...(users > 1 && { users }),
-    ...(load && { load: recordedLoad(plan, load, threads?.count ?? 1) }),
+    ...(load && { load: recordedLoad(plan, load, workers?.count ?? 1) }),
+    ...(machines !== undefined && { machines }),
     ...(lasting !== undefined && { lasting }),
     ...(plan.rows && { rows: plan.rows.name }),
     ...(plan.shard && { shard: plan.shard }),

@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
-import { lstatSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { UsageError } from '../../core/model/usage-error.ts';
 import { sizeText } from '../../core/values/text.ts';
 import { isVisitable } from '../collection-folder.ts';
+import { attempt } from '../files.ts';
 
 // A collection as one piece: a line of JSON that lists its files, and their contents one behind the other.
 
@@ -21,34 +22,45 @@ interface BundledFile {
   readonly size: number;
 }
 
-/** Whether a file of the collection goes along. */
-export type Goes = (path: string) => boolean;
+/** What goes along. */
+export interface ToPack {
+  readonly root: string;
+  /** Whether a file of the collection does, by its path from the root. */
+  readonly goes?: (path: string) => boolean;
+  /** Files from elsewhere: where they are, and where they then lie. */
+  readonly besides?: readonly { readonly from: string; readonly path: string }[];
+}
 
 /**
  * Everything in the folder of a collection but what begins with a dot, and packages; links are left out.
  * Throws UsageError.
  */
-export function packCollection(root: string, goes: Goes = () => true, limits = usualLimits): Buffer {
+export function packCollection(
+  { root, goes = () => true, besides = [] }: ToPack,
+  limits = usualLimits,
+): Buffer {
   const files: BundledFile[] = [];
   const contents: Buffer[] = [];
   let bytes = 0;
+  const add = (path: string, from: string) => {
+    bytes += attempt(from, each => statSync(each)).size;
+    if (bytes > limits.bytes || files.length >= limits.files)
+      throw new UsageError(
+        `The collection is too large to be sent: more than ${sizeText(limits.bytes)}, or than ${limits.files} files. What does not belong to it can stand elsewhere, or in a .gitignore.`,
+      );
+    const content = attempt(from, each => readFileSync(each));
+    files.push({ path, size: content.length });
+    contents.push(content);
+  };
   const visit = (folder: string) => {
     for (const entry of readdirSync(join(root, folder), { withFileTypes: true }).sort(byName)) {
       const path = folder === '' ? entry.name : `${folder}/${entry.name}`;
       if (isVisitable(entry)) visit(path);
-      else if (entry.isFile() && !entry.name.startsWith('.') && goes(path)) {
-        bytes += lstatSync(join(root, path)).size;
-        if (bytes > limits.bytes || files.length >= limits.files)
-          throw new UsageError(
-            `The collection is too large to be sent: more than ${sizeText(limits.bytes)}, or than ${limits.files} files. What does not belong to it can stand elsewhere, or in a .gitignore.`,
-          );
-        const content = readFileSync(join(root, path));
-        files.push({ path, size: content.length });
-        contents.push(content);
-      }
+      else if (entry.isFile() && !entry.name.startsWith('.') && goes(path)) add(path, join(root, path));
     }
   };
   visit('');
+  for (const { from, path } of besides) add(path, from);
   return Buffer.concat([Buffer.from(`${JSON.stringify(files)}\n`), ...contents]);
 }
 

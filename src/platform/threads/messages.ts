@@ -16,6 +16,8 @@ export type ToThread =
 /** From a thread. */
 export type FromThread =
   | { readonly type: 'ready' }
+  /** It does not carry out what it was given. */
+  | { readonly type: 'refused'; readonly why: string }
   | { readonly type: 'figures'; readonly figures: FiguresEvent }
   /** Lines of the record that somebody is told of; they stand in its segment already. */
   | { readonly type: 'told'; readonly lines: readonly string[] }

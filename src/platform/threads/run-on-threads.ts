@@ -1,22 +1,17 @@
-import { Worker } from 'node:worker_threads';
-import type { RunEvent } from '../../core/model/events.ts';
+import type { Worker } from 'node:worker_threads';
 import type { Stop } from '../../core/model/outcomes.ts';
-import { PageLock } from '../../core/runner/page-lock.ts';
-import type { RunThreads } from '../../core/runner/run-threads.ts';
-import { leaveTuning, setFlags } from '../tuning.ts';
+import { UsageError } from '../../core/model/usage-error.ts';
+import { PageLock, type PageTurns } from '../../core/runner/page-lock.ts';
+import type { RunWorkers } from '../../core/runner/run-workers.ts';
 import type { FromThread, ToThread } from './messages.ts';
-import { forgetReader, openSecretMemory, type SecretMemory } from './secret-ring.ts';
-
-/** In megabytes: what lives as long as a request does is not copied over and over. */
-const youngSpace = 64;
+import { forgetReader, openSecretMemory, type SecretMemory, SecretRing } from './secret-ring.ts';
+import { startThread } from './start-thread.ts';
 
 /** What a thread is started with. */
 export interface ThreadData<Work> {
   readonly thread: number;
   readonly of: number;
   readonly secrets: SecretMemory;
-  /** Flags of the compiler, to be set once it has started. */
-  readonly flags: readonly string[];
   readonly work: Work;
 }
 
@@ -28,22 +23,31 @@ export interface ThreadsToStart<Work> {
   readonly workOf: (thread: number) => Work;
   /** Hears why the record of one is not whole. */
   readonly onProblem: (problem: string) => void;
+  /** Where pages wait for each other, if not only those of these threads do. */
+  readonly turns?: PageTurns | undefined;
+  /** Whether the one that starts them asks for their secrets: what nobody asks for must not wait for that. */
+  readonly listens?: boolean;
+  /** What they see of the environment of the process; nothing for all of it. */
+  readonly environment?: { readonly [name: string]: string } | undefined;
 }
 
-type Hooks = Parameters<RunThreads['carryOut']>[0];
+type Hooks = Parameters<RunWorkers['carryOut']>[0];
 
 /** Threads of the processor that each carry out their share of the users of a run. */
-export class ThreadsOfRun<Work> implements RunThreads {
+export class ThreadsOfRun<Work> implements RunWorkers {
   readonly count: number;
+  readonly keepRecord = true;
+  /** What the threads have come by that is secret, for one who asks for it again and again. */
+  readonly secrets: SecretRing | undefined;
   readonly #memory: SecretMemory;
   readonly #all: readonly RunThread[];
   readonly #missing: string[] = [];
 
   private constructor(readonly toStart: ThreadsToStart<Work>) {
-    const { count, onProblem } = toStart;
+    const { count, onProblem, turns = new PageLock(), listens = false } = toStart;
     this.count = count;
-    this.#memory = openSecretMemory(count);
-    const lock = new PageLock();
+    this.#memory = openSecretMemory(listens ? count + 1 : count);
+    this.secrets = listens ? new SecretRing(this.#memory, count) : undefined;
     this.#all = Array.from({ length: count }, (_, thread) => {
       const onLost = (why: string) => {
         forgetReader(this.#memory, thread);
@@ -51,14 +55,22 @@ export class ThreadsOfRun<Work> implements RunThreads {
           `Thread ${thread + 1} of ${count} ended before its time (${why}), and its users are missing from then on.`,
         );
       };
-      return new RunThread(this.#start(thread), lock, { onLost, onProblem });
+      return new RunThread(this.#start(thread), turns, { onLost, onProblem });
     });
   }
 
-  /** Those that have made everything ready: the time of a run begins when nobody is waited for any more. */
+  /**
+   * Those that have made everything ready: the time of a run begins when nobody is waited for any more. Throws UsageError
+   * where one of them does not do what it is to.
+   */
   static async started<Work>(toStart: ThreadsToStart<Work>): Promise<ThreadsOfRun<Work>> {
     const threads = new ThreadsOfRun(toStart);
-    await Promise.all(threads.#all.map(each => each.ready));
+    try {
+      await Promise.all(threads.#all.map(each => each.ready));
+    } catch (error) {
+      await threads.close();
+      throw error;
+    }
     return threads;
   }
 
@@ -82,22 +94,19 @@ export class ThreadsOfRun<Work> implements RunThreads {
     } finally {
       control.overSignal.removeEventListener('abort', onOver);
       cleanUpSignal?.removeEventListener('abort', onEnd);
-      await Promise.all(all.map(each => each.close()));
+      await this.close();
     }
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.#all.map(each => each.close()));
   }
 
   #start(thread: number): Worker {
     const secrets = this.#memory;
-    const { count: of, program, workOf } = this.toStart;
-    const flags = leaveTuning();
-    const worker = new Worker(program, {
-      workerData: { thread, of, secrets, flags, work: workOf(thread) } satisfies ThreadData<Work>,
-      resourceLimits: { maxYoungGenerationSizeMb: youngSpace },
-      argv: [],
-      execArgv: [],
-    });
-    setFlags(flags);
-    return worker;
+    const { count: of, program, workOf, environment } = this.toStart;
+    const data: ThreadData<Work> = { thread, of, secrets, work: workOf(thread) };
+    return startThread(program, data, environment);
   }
 }
 
@@ -118,12 +127,14 @@ class RunThread {
 
   constructor(
     readonly worker: Worker,
-    readonly lock: PageLock,
+    readonly turns: PageTurns,
     readonly ownHooks: ThreadHooks,
   ) {
     let onReady: () => void = () => undefined;
-    this.ready = new Promise(resolve => {
+    let onRefused: (error: Error) => void = () => undefined;
+    this.ready = new Promise((resolve, reject) => {
       onReady = resolve;
+      onRefused = reject;
     });
     this.ended = new Promise((resolve, reject) => {
       const lost = (why: string) => {
@@ -137,6 +148,7 @@ class RunThread {
       };
       worker.on('message', (message: FromThread) => {
         if (message.type === 'ready') onReady();
+        else if (message.type === 'refused') onRefused(new UsageError(message.why));
         else if (message.type === 'failed') {
           this.#isOver = true;
           onReady();
@@ -163,7 +175,7 @@ class RunThread {
     await this.worker.terminate();
   }
 
-  #hear(message: Exclude<FromThread, { type: 'ready' | 'failed' | 'ended' }>): void {
+  #hear(message: Exclude<FromThread, { type: 'ready' | 'refused' | 'failed' | 'ended' }>): void {
     if (!this.hooks) return;
     const { control, onFigures, onTold } = this.hooks;
     switch (message.type) {
@@ -171,7 +183,7 @@ class RunThread {
         onFigures(message.figures);
         break;
       case 'told':
-        for (const line of message.lines) onTold(JSON.parse(line) as RunEvent);
+        for (const line of message.lines) onTold(line);
         break;
       case 'stopped':
         control.stop(message.reason satisfies Stop);
@@ -189,7 +201,7 @@ class RunThread {
   }
 
   async #giveTurn(page: number, alone: boolean): Promise<void> {
-    const leave = await this.lock.enter(alone);
+    const leave = await this.turns.enter(alone);
     if (this.#isOver) leave();
     else {
       this.#leave.set(page, leave);

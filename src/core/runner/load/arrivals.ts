@@ -11,6 +11,8 @@ export interface TimedPhase {
 export interface LoadShare {
   readonly index: number;
   readonly of: number;
+  /** In milliseconds since the run began: what was due before is not its own. */
+  readonly from?: number;
 }
 
 /** The phases of a load one behind the other, those of one unit together. */
@@ -76,6 +78,13 @@ export class Arrivals {
   }
 
   next(): Arrival | undefined {
+    const { from = 0 } = this.share;
+    let next = this.#following();
+    while (next && next.at < from) next = this.#following();
+    return next;
+  }
+
+  #following(): Arrival | undefined {
     for (; this.#phase < this.phases.length; this.#phase++) {
       const timed = this.phases[this.#phase]!;
       const number = this.#next;

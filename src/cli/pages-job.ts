@@ -1,0 +1,205 @@
+import type { Worker } from 'node:worker_threads';
+import type { Stop } from '../core/model/outcomes.ts';
+import { UsageError } from '../core/model/usage-error.ts';
+import { elapsed } from '../platform/clock.ts';
+import type { Secrets } from '../platform/queue/messages.ts';
+import type { ShareSource, TakenShare } from '../platform/queue/share-stream.ts';
+import { startThread } from '../platform/threads/start-thread.ts';
+import type { JobSurroundings, PartOfJob } from './job-part.ts';
+import type { FromShareThread, SharesToRun, ToShareThread } from './share-work.ts';
+
+/** In milliseconds: so long a share is waited for each time. */
+const lookFor = 1000;
+
+/** Shares of the pages of a run, one after the other, as long as there are any. */
+export class PagesJob implements PartOfJob {
+  #thread: Worker | undefined;
+  #stopped: Stop | undefined;
+  #hasLeft = false;
+  #attempt = 0;
+  #current:
+    | { readonly number: number; readonly share: number; resolve(stopped: Stop | undefined): void }
+    | undefined;
+  #failure: Error | undefined;
+  #secrets: { added: string[]; retired: string[] } = { added: [], retired: [] };
+
+  constructor(
+    readonly surroundings: JobSurroundings,
+    readonly source: ShareSource,
+    /** In milliseconds. */
+    readonly lease: number,
+    /** Everything that was told has been heard. */
+    readonly heard: () => Promise<void>,
+  ) {}
+
+  async prepare(): Promise<number> {
+    const { work, input, fences, environment } = this.surroundings;
+    const { options, seed, shares } = work;
+    const toRun: SharesToRun = { input, fences, options, seed, shares: shares! };
+    const thread = startThread(new URL('./cli-share-thread.cjs', import.meta.url), toRun, environment);
+    this.#thread = thread;
+    await new Promise<void>((resolve, reject) => {
+      const fail = (error: Error) => {
+        this.#failure ??= error;
+        this.#current?.resolve('interrupt');
+        reject(error);
+      };
+      thread.on('message', (message: FromShareThread) => {
+        if (message.type === 'ready') resolve();
+        else if (message.type === 'refused') reject(new UsageError(message.why));
+        else if (message.type === 'failed') fail(ownMistake(message));
+        else this.#hear(message);
+      });
+      thread.on('error', fail);
+      thread.on('exit', code => fail(new Error(`exit code ${code}`)));
+    });
+    return 1;
+  }
+
+  async go(): Promise<void> {
+    while (!this.#isOver) {
+      const taken = await this.source.next(lookFor);
+      if (!taken) continue;
+      if (this.#isOver) taken.giveBack();
+      else await this.#carryOut(taken);
+    }
+    const why = this.#failure;
+    const missing = why
+      ? [`The thread of ${this.surroundings.name} ended before its time (${why.message}).`]
+      : [];
+    this.surroundings.tell({ type: 'ended', missing, ...(this.#hasLeft && { left: true }) });
+  }
+
+  async take(): Promise<void> {}
+
+  stop(reason: Stop): void {
+    this.#stopped ??= reason;
+    this.#post({ type: 'stop', reason });
+  }
+
+  leave(): void {
+    this.#hasLeft = true;
+    this.#post({ type: 'stop', reason: 'interrupt' });
+  }
+
+  end(): void {
+    this.#post({ type: 'end' });
+  }
+
+  turn(): void {}
+
+  async close(): Promise<void> {
+    this.#thread?.removeAllListeners('exit');
+    await this.#thread?.terminate();
+  }
+
+  secrets(): Secrets {
+    const secrets = this.#secrets;
+    this.#secrets = { added: [], retired: [] };
+    return secrets;
+  }
+
+  get #isOver(): boolean {
+    return this.#stopped !== undefined || this.#failure !== undefined || this.#hasLeft;
+  }
+
+  async #carryOut(taken: TakenShare): Promise<void> {
+    const { tell } = this.surroundings;
+    const attempt = { share: taken.share, number: ++this.#attempt };
+    // Whoever is lost from here on may leave something behind.
+    tell({ type: 'begun', attempt });
+    await this.heard();
+    if (this.#isOver) {
+      tell({ type: 'done', attempt, isWhole: false });
+      taken.giveBack();
+      return;
+    }
+    const lease = new Lease(taken, this.lease, () => this.#post({ type: 'stop', reason: 'interrupt' }));
+    const stopped = await new Promise<Stop | undefined>(resolve => {
+      this.#current = { ...attempt, resolve };
+      this.#post({ type: 'share', attempt: attempt.number, share: attempt.share });
+    });
+    this.#current = undefined;
+    const isWhole = stopped === undefined && !lease.isLost;
+    const isOwn = stopped !== undefined && !lease.isLost && !this.#hasLeft;
+    if (isOwn && this.#stopped === undefined) {
+      this.#stopped = stopped;
+      tell({ type: 'stopped', reason: stopped });
+    }
+    tell({ type: 'done', attempt, isWhole });
+    await this.heard();
+    await lease.end(isWhole || this.#stopped !== undefined);
+  }
+
+  #hear(message: Exclude<FromShareThread, { type: 'ready' | 'refused' | 'failed' }>): void {
+    switch (message.type) {
+      case 'secrets':
+        this.#secrets.added.push(...message.added);
+        this.#secrets.retired.push(...message.retired);
+        break;
+      case 'lines': {
+        const { number, share } = this.#current!;
+        this.surroundings.tell({ type: 'lines', attempt: { number, share }, lines: message.lines });
+        break;
+      }
+      case 'done':
+        this.#current?.resolve(message.stopped);
+        break;
+      default:
+        message satisfies never;
+    }
+  }
+
+  #post(message: ToShareThread): void {
+    this.#thread?.postMessage(message);
+  }
+}
+
+/** A share that is one's own as long as the queue says so. */
+class Lease {
+  isLost = false;
+  #until: number;
+  #timer: NodeJS.Timeout;
+
+  constructor(
+    readonly taken: TakenShare,
+    /** In milliseconds. */
+    readonly lease: number,
+    /** Two thirds of its time are over, and nobody has said that it goes on. */
+    readonly onLost: () => void,
+  ) {
+    this.#until = elapsed() + (2 * lease) / 3;
+    this.#timer = setInterval(() => this.#keep(), Math.min(lease / 3, 5000));
+    this.#watch = setInterval(() => {
+      if (this.isLost || elapsed() < this.#until) return;
+      this.isLost = true;
+      onLost();
+    }, 100);
+  }
+
+  readonly #watch: NodeJS.Timeout;
+
+  async end(isDone: boolean): Promise<void> {
+    clearInterval(this.#timer);
+    clearInterval(this.#watch);
+    if (isDone) await this.taken.done().catch(() => undefined);
+    else this.taken.giveBack();
+  }
+
+  #keep(): void {
+    const asked = elapsed();
+    this.taken.keep().then(
+      () => {
+        this.#until = asked + (2 * this.lease) / 3;
+      },
+      () => undefined,
+    );
+  }
+}
+
+function ownMistake({ name, stack }: { readonly name: string; readonly stack: string }): Error {
+  const error = new Error(name);
+  error.name = name;
+  error.stack = stack;
+  return error;
+}

@@ -1,0 +1,197 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { isUsageError } from '../core/model/usage-error.ts';
+import { elapsed } from '../platform/clock.ts';
+import { hashOf, RefusedBundle, unpackCollection } from '../platform/queue/bundle.ts';
+import type { JobHandler } from '../platform/queue/job-listener.ts';
+import type { Answer, Clock, FromWorker, Job, Secrets, ToWorker } from '../platform/queue/messages.ts';
+import type { Queue } from '../platform/queue/queue.ts';
+import { SealingKey } from '../platform/queue/seal.ts';
+import type { SealedChannel } from '../platform/queue/sealed-channel.ts';
+import { ShareSource } from '../platform/queue/share-stream.ts';
+import type { Fences } from './fences.ts';
+import { JobOutbox } from './job-outbox.ts';
+import type { PartOfJob } from './job-part.ts';
+import { inputOf, type JobWork } from './job-work.ts';
+import { LoadJob } from './load-job.ts';
+import { PagesJob } from './pages-job.ts';
+
+/** What a worker lends to the jobs of others. */
+export interface WorkerSettings {
+  readonly name: string;
+  readonly cores: number;
+  readonly fences: Fences;
+  /** What pages see of the environment of the process. */
+  readonly environment: { readonly [name: string]: string };
+  /** Tells whoever watches the worker. */
+  readonly say: (line: string) => void;
+}
+
+/** In milliseconds: at least so long it is tried to tell what a share came to. */
+const patience = 60_000;
+/** In milliseconds: so often something is told of a job, or less often where its lease is short. */
+const tellEvery = 1000;
+/** In milliseconds: how often it is looked whether anybody hears what is told. */
+const lookEvery = 200;
+
+/** A job, from its beginning to when nothing is left of it. */
+export class WorkerJob implements JobHandler {
+  readonly #folder = mkdtempSync(join(tmpdir(), 'mervok-job-'));
+  readonly #outbox: JobOutbox;
+  #part: PartOfJob | undefined;
+  readonly #watch: NodeJS.Timeout;
+  #going: Promise<void> | undefined;
+  #isOver = false;
+  #isLost = false;
+  #hasLeft = false;
+
+  constructor(
+    readonly job: Job<JobWork>,
+    readonly channel: SealedChannel,
+    readonly queue: Queue,
+    readonly settings: WorkerSettings,
+    readonly ended: () => void,
+  ) {
+    const times = { every: Math.min(tellEvery, job.lease / 6), patience: Math.max(patience, 4 * job.lease) };
+    this.#outbox = new JobOutbox(channel, times, () => this.#secrets());
+    this.#watch = setInterval(() => this.#look(), lookEvery);
+    // Whoever handed the job out is gone.
+    void this.#outbox.ended.then(wasHeard => {
+      if (!wasHeard) void this.#close('nobody hears what it has to tell');
+    });
+  }
+
+  #secrets(): Secrets {
+    return this.#part?.secrets() ?? { added: [], retired: [] };
+  }
+
+  async onMessage(message: ToWorker, bytes: Buffer): Promise<object> {
+    switch (message.type) {
+      case 'job':
+        return { refused: 'it has one' } satisfies Answer;
+      case 'collection':
+        return this.#take(bytes);
+      case 'secrets':
+        return this.#secrets();
+      case 'clock':
+        return { elapsed: elapsed(), now: Date.now() } satisfies Clock;
+      case 'go':
+        this.#go(message.begin);
+        break;
+      case 'take':
+        this.#part?.take(message.share).catch(error => this.#fail(error));
+        break;
+      case 'stop':
+        this.#part?.stop(message.reason);
+        break;
+      case 'end':
+        this.end();
+        break;
+      case 'turn':
+        this.#part?.turn(message.page);
+        break;
+      case 'close':
+        // The answer goes out first.
+        setTimeout(() => void this.#close(), 50);
+        break;
+      default:
+        message satisfies never;
+    }
+    return {} satisfies Answer;
+  }
+
+  /** Ends it in order, since the worker leaves: what has been made is cleaned up. */
+  leave(): void {
+    this.settings.say('is asked to leave: it ends what it does, and cleans up');
+    this.#hasLeft = true;
+    this.#part?.leave();
+    void (this.#going ?? Promise.resolve()).then(() => this.#close('it leaves'));
+  }
+
+  /** Cleaning up ends too. */
+  end(): void {
+    this.#part?.end();
+  }
+
+  #take(bundle: Buffer): Answer {
+    const { job } = this;
+    if (this.#part) return { refused: 'it has a collection' };
+    try {
+      if (hashOf(bundle) !== job.collection)
+        throw new RefusedBundle('it is not the collection that was signed');
+      unpackCollection(bundle, this.#folder);
+      this.#part = this.#partOf();
+    } catch (error) {
+      if (!(error instanceof RefusedBundle) && !isUsageError(error)) throw error;
+      void this.#close(error.message);
+      return { refused: error.message };
+    }
+    this.#part.prepare().then(
+      threads => this.#tell({ type: 'ready', threads }),
+      error => this.#fail(error),
+    );
+    return {};
+  }
+
+  #partOf(): PartOfJob {
+    const { job, queue, settings } = this;
+    const { work, run, key, lease } = job;
+    const { name, fences, environment, cores } = settings;
+    const surroundings = {
+      ...{ work, name, fences, environment },
+      input: inputOf(work, this.#folder),
+      threads: work.threads ?? cores,
+      tell: (message: FromWorker) => this.#tell(message),
+    };
+    if (!work.shares) return new LoadJob(surroundings);
+    const source = new ShareSource(queue, run, SealingKey.from(key));
+    return new PagesJob(surroundings, source, lease, () => this.#outbox.flushed());
+  }
+
+  #go(begin: number): void {
+    this.settings.say(`begins with run ${this.job.run}`);
+    this.#going = this.#part!.go(begin).catch(error => this.#fail(error));
+  }
+
+  /** Of whom nobody has heard for long enough, others take over. */
+  #look(): void {
+    const { lease, work } = this.job;
+    if (this.#isLost || elapsed() - this.#outbox.lastHeard < (2 * lease) / 3) return;
+    // Shares of pages have a lease each.
+    if (this.#going && work.shares) return;
+    this.#isLost = true;
+    if (!this.#going) void this.#close('nobody is there any more');
+    else {
+      this.settings.say('is not heard any more: it ends what it does, and cleans up');
+      this.#part!.leave();
+    }
+  }
+
+  #tell(message: FromWorker): void {
+    this.#outbox.add(message);
+    if (message.type !== 'lines' && message.type !== 'figures') this.#outbox.hurry();
+  }
+
+  #fail(error: Error): void {
+    // A mistake of our own says where it happened, and nothing of what it was working on.
+    const why = isUsageError(error) ? error.message : `a mistake in Mervok itself (${error.name})`;
+    this.#tell({ type: 'refused', why });
+    this.settings.say(`refuses the job: ${why}`);
+  }
+
+  async #close(why?: string): Promise<void> {
+    if (this.#isOver) return;
+    this.#isOver = true;
+    clearInterval(this.#watch);
+    this.#part?.leave();
+    // Whoever is gone, or has all it needs, hears no more.
+    if (!this.#hasLeft) this.channel.close();
+    await this.#going;
+    await this.#outbox.close();
+    await this.#part?.close();
+    rmSync(this.#folder, { recursive: true, force: true });
+    this.settings.say(why === undefined ? 'has done its part' : `ends the job: ${why}`);
+    this.ended();
+  }
+}
