@@ -22,17 +22,24 @@ export async function refusalOf(
   { plan, findings }: Pick<Prepared, 'plan' | 'findings'>,
   { commands }: Fences,
 ): Promise<string | undefined> {
+  const refused = commands ? [] : fencedIn(plan);
+  if (refused.length > 0)
+    return `It runs no ${inWords(refused)} of others: allow it there by 'mervok worker --commands', or leave them out by --without.`;
   const errors = findings.filter(({ severity }) => severity === 'error');
-  if (errors.length > 0) {
-    const measure = await createMeasure(errors.map(({ source }) => source.text));
-    return `${findingsText(errors, { paint: createPaint({ colour: false }), width: 100, measure })}\n${countFindings(errors)}`;
-  }
-  if (commands) return undefined;
+  if (errors.length === 0) return undefined;
+  const measure = await createMeasure(errors.map(({ source }) => source.text));
+  const told = findingsText(errors, { paint: createPaint({ colour: false }), width: 100, measure });
+  const ofOs = errors.some(({ code }) => code === 'os-unset')
+    ? "\nOf the environment of its machine a worker gives what it was told to alone: 'mervok worker --allow-os NAME'."
+    : '';
+  return `\n${told}\n${countFindings(errors)}${ofOs}`;
+}
+
+/** What of a plan goes beyond requests, in words. */
+function fencedIn(plan: Plan): string[] {
   const kinds = new Set(kindsIn(plan));
   if (asksDatabases(plan)) kinds.add('query');
-  const refused = [...fenced].flatMap(([kind, words]) => (kinds.has(kind) ? [words] : []));
-  if (refused.length === 0) return undefined;
-  return `It runs no ${inWords(refused)} of others: allow it there by 'mervok worker --commands', or leave them out by --without.`;
+  return [...fenced].flatMap(([kind, words]) => (kinds.has(kind) ? [words] : []));
 }
 
 /** Whether rows are asked for from a database. */

@@ -1,5 +1,5 @@
 import { elapsed } from '../platform/clock.ts';
-import { encode, type FromWorker, type Secrets } from '../platform/queue/messages.ts';
+import { decode, encode, type FromWorker } from '../platform/queue/messages.ts';
 import type { SealedChannel } from '../platform/queue/sealed-channel.ts';
 
 /** In bytes, about: what is told in one go. */
@@ -23,8 +23,6 @@ export class JobOutbox {
     readonly channel: Pick<SealedChannel, 'ask'>,
     /** In milliseconds: between one time and the next, and how long it is tried to be heard. */
     readonly times: { readonly every: number; readonly patience: number },
-    /** What is told before all else: it may stand in lines. */
-    readonly secrets: () => Secrets,
   ) {
     this.ended = this.#go();
   }
@@ -32,6 +30,16 @@ export class JobOutbox {
   add(message: FromWorker): void {
     this.#waiting.push(message);
     this.#added++;
+  }
+
+  /** Asks something by itself; nothing where nobody answers any more. */
+  async ask<Reply>(message: FromWorker): Promise<Reply | undefined> {
+    try {
+      const answer = await this.channel.ask(encode({ messages: [message] }), this.times.patience);
+      return decode<Reply>(answer).message;
+    } catch {
+      return undefined;
+    }
   }
 
   /** Tells what there is at once. */
@@ -60,14 +68,11 @@ export class JobOutbox {
       await this.#pause();
       const isLast = this.#isOver;
       do {
-        const own = this.#take();
-        const secrets = this.secrets();
-        const hasSecrets = secrets.added.length + secrets.retired.length > 0;
-        const messages: FromWorker[] = hasSecrets ? [{ type: 'secrets', ...secrets }, ...own] : own;
+        const messages = this.#take();
         try {
           await this.channel.ask(encode({ messages }), this.times.patience);
           this.lastHeard = elapsed();
-          this.#noteTold(own.length);
+          this.#noteTold(messages.length);
         } catch {
           return false;
         }

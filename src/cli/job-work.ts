@@ -50,7 +50,15 @@ export function filesOfJob({ root, flags }: PlanInput): {
     besides.push({ from: withoutSheet(file), path: withoutSheet(path) });
     return path;
   };
-  const { asLoad, vars, rows, filesAnywhere: _anywhere, commands: _commands, ...others } = flags;
+  const {
+    asLoad,
+    vars,
+    rows,
+    filesAnywhere: _anywhere,
+    commands: _commands,
+    elsewhere: _elsewhere,
+    ...others
+  } = flags;
   return {
     flags: {
       ...others,

@@ -2,7 +2,7 @@ import type { Worker } from 'node:worker_threads';
 import type { Stop } from '../core/model/outcomes.ts';
 import { UsageError } from '../core/model/usage-error.ts';
 import { elapsed } from '../platform/clock.ts';
-import type { Secrets } from '../platform/queue/messages.ts';
+import type { Attempt, MayBegin, Secrets } from '../platform/queue/messages.ts';
 import type { ShareSource, TakenShare } from '../platform/queue/share-stream.ts';
 import { startThread } from '../platform/threads/start-thread.ts';
 import type { JobSurroundings, PartOfJob } from './job-part.ts';
@@ -28,8 +28,11 @@ export class PagesJob implements PartOfJob {
     readonly source: ShareSource,
     /** In milliseconds. */
     readonly lease: number,
-    /** Everything that was told has been heard. */
-    readonly heard: () => Promise<void>,
+    readonly told: {
+      /** Everything that was told has been heard. */
+      readonly heard: () => Promise<void>;
+      readonly mayBegin: (attempt: Attempt) => Promise<MayBegin['begin']>;
+    },
   ) {}
 
   async prepare(): Promise<number> {
@@ -106,14 +109,10 @@ export class PagesJob implements PartOfJob {
   async #carryOut(taken: TakenShare): Promise<void> {
     const { tell } = this.surroundings;
     const attempt = { share: taken.share, number: ++this.#attempt };
-    // Whoever is lost from here on may leave something behind.
-    tell({ type: 'begun', attempt });
-    await this.heard();
-    if (this.#isOver) {
-      tell({ type: 'done', attempt, isWhole: false });
-      taken.giveBack();
-      return;
-    }
+    const may = await this.told.mayBegin(attempt);
+    if (may === 'never') await taken.done().catch(() => undefined);
+    if (may === 'not yet') taken.giveBack(this.lease / 6);
+    if (may !== 'now') return;
     const lease = new Lease(taken, this.lease, () => this.#post({ type: 'stop', reason: 'interrupt' }));
     const stopped = await new Promise<Stop | undefined>(resolve => {
       this.#current = { ...attempt, resolve };
@@ -127,7 +126,7 @@ export class PagesJob implements PartOfJob {
       tell({ type: 'stopped', reason: stopped });
     }
     tell({ type: 'done', attempt, isWhole });
-    await this.heard();
+    await this.told.heard();
     await lease.end(isWhole || this.#stopped !== undefined);
   }
 

@@ -42,6 +42,8 @@ export interface PlanFlags {
   readonly vars?: readonly string[];
   readonly rows?: string;
   readonly filesAnywhere?: boolean;
+  /** Whether other machines carry it out: what this one has and allows does not count. */
+  readonly elsewhere?: boolean;
   /** Whether the collection is somebody else's, and stays inside of its folder. */
   readonly confined?: boolean;
   /** Where a load is to be carried out. */
@@ -150,8 +152,7 @@ async function prepareCollection(
     ...(load?.options?.rows && { userRows: load.options.rows.table }),
     ...(flags.cleansUp !== undefined && { cleansUp: flags.cleansUp }),
     ...fileAccess(places),
-    machine: machineFor(places.root, flags.commands),
-    external,
+    ...(!flags.elsewhere && { machine: machineFor(places.root, flags.commands), external }),
     ...(collection.secrets && (await gitRules(places.root))),
   });
   const cases = plan.pages.reduce((sum, page) => sum + page.cases.length, 0);

@@ -98,17 +98,23 @@ export function refuseBesideQueue({
   watch,
   jobs,
   filesAnywhere,
+  commands,
   examples,
   users,
   load,
   rate,
   for: lasting,
-}: RunOptionFlags & { readonly watch?: boolean; readonly filesAnywhere?: boolean }): void {
+}: RunOptionFlags & {
+  readonly watch?: boolean;
+  readonly filesAnywhere?: boolean;
+  readonly commands?: boolean | undefined;
+}): void {
   const isByPages = users === undefined && load === undefined && rate === undefined;
   const others: readonly [option: string, given: boolean, why: string][] = [
     ['--watch', watch === true, 'it is about files of this machine'],
     ['--jobs', jobs !== undefined, 'what runs at the same time are workers'],
     ['--files-anywhere', filesAnywhere === true, 'workers are sent the collection alone'],
+    ['--commands', commands === true, 'each worker says whether it runs them: mervok worker --commands'],
     ['--examples write', examples === 'write', 'pages of this machine are written by a run of its own'],
     ['--for', isByPages && lasting !== undefined, 'add --users N, which workers then share between them'],
   ];

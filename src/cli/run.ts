@@ -83,7 +83,8 @@ export async function runCommand(
   const { chosen: load, paths: named } = chooseLoad(flags, paths);
   const asLoad = load && { chosen: load, flags };
   const runOnce = async (chosen = named, onPrepared?: (prepared: Prepared) => Promise<boolean>) => {
-    const prepared = await preparePlan(chosen, { ...allowing(flags), asLoad }, root =>
+    const elsewhere = machines !== undefined;
+    const prepared = await preparePlan(chosen, { ...allowing(flags), asLoad, elsewhere }, root =>
       readSelection(flags, root),
     );
     if (onPrepared && !(await onPrepared(prepared))) return;

@@ -1,16 +1,23 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { rmSync } from 'node:fs';
 import { isUsageError } from '../core/model/usage-error.ts';
 import { elapsed } from '../platform/clock.ts';
 import { hashOf, RefusedBundle, unpackCollection } from '../platform/queue/bundle.ts';
 import type { JobHandler } from '../platform/queue/job-listener.ts';
-import type { Answer, Clock, FromWorker, Job, Secrets, ToWorker } from '../platform/queue/messages.ts';
+import type {
+  Answer,
+  Clock,
+  FromWorker,
+  Job,
+  MayBegin,
+  Secrets,
+  ToWorker,
+} from '../platform/queue/messages.ts';
 import type { Queue } from '../platform/queue/queue.ts';
 import { SealingKey } from '../platform/queue/seal.ts';
 import type { SealedChannel } from '../platform/queue/sealed-channel.ts';
 import { ShareSource } from '../platform/queue/share-stream.ts';
 import type { Fences } from './fences.ts';
+import { makeJobFolder } from './job-folder.ts';
 import { JobOutbox } from './job-outbox.ts';
 import type { PartOfJob } from './job-part.ts';
 import { inputOf, type JobWork } from './job-work.ts';
@@ -32,18 +39,22 @@ export interface WorkerSettings {
 const patience = 60_000;
 /** In milliseconds: so often something is told of a job, or less often where its lease is short. */
 const tellEvery = 1000;
+/** In characters. */
+const mostOfSecrets = 100_000;
 /** In milliseconds: how often it is looked whether anybody hears what is told. */
 const lookEvery = 200;
 
 /** A job, from its beginning to when nothing is left of it. */
 export class WorkerJob implements JobHandler {
-  readonly #folder = mkdtempSync(join(tmpdir(), 'mervok-job-'));
+  readonly #folder = makeJobFolder();
   readonly #outbox: JobOutbox;
   #part: PartOfJob | undefined;
   readonly #watch: NodeJS.Timeout;
   #going: Promise<void> | undefined;
   #isOver = false;
   #isLost = false;
+  /** Secrets that have not been asked for yet. */
+  readonly #unsaid: { readonly secret: string; readonly isOver: boolean }[] = [];
   #hasLeft = false;
 
   constructor(
@@ -54,7 +65,7 @@ export class WorkerJob implements JobHandler {
     readonly ended: () => void,
   ) {
     const times = { every: Math.min(tellEvery, job.lease / 6), patience: Math.max(patience, 4 * job.lease) };
-    this.#outbox = new JobOutbox(channel, times, () => this.#secrets());
+    this.#outbox = new JobOutbox(channel, times);
     this.#watch = setInterval(() => this.#look(), lookEvery);
     // Whoever handed the job out is gone.
     void this.#outbox.ended.then(wasHeard => {
@@ -62,8 +73,19 @@ export class WorkerJob implements JobHandler {
     });
   }
 
+  /** As much as fits into one answer. */
   #secrets(): Secrets {
-    return this.#part?.secrets() ?? { added: [], retired: [] };
+    const { added, retired } = this.#part?.secrets() ?? { added: [], retired: [] };
+    this.#unsaid.push(
+      ...added.map(secret => ({ secret, isOver: false })),
+      ...retired.map(secret => ({ secret, isOver: true })),
+    );
+    let size = 0;
+    let count = 0;
+    while (count < this.#unsaid.length && size < mostOfSecrets) size += this.#unsaid[count++]!.secret.length;
+    const told = this.#unsaid.splice(0, count);
+    const of = (isOver: boolean) => told.flatMap(each => (each.isOver === isOver ? [each.secret] : []));
+    return { added: of(false), retired: of(true), ...(this.#unsaid.length > 0 && { more: true }) };
   }
 
   async onMessage(message: ToWorker, bytes: Buffer): Promise<object> {
@@ -146,7 +168,11 @@ export class WorkerJob implements JobHandler {
     };
     if (!work.shares) return new LoadJob(surroundings);
     const source = new ShareSource(queue, run, SealingKey.from(key));
-    return new PagesJob(surroundings, source, lease, () => this.#outbox.flushed());
+    return new PagesJob(surroundings, source, lease, {
+      heard: () => this.#outbox.flushed(),
+      mayBegin: async attempt =>
+        (await this.#outbox.ask<MayBegin>({ type: 'begun', attempt }))?.begin ?? 'not yet',
+    });
   }
 
   #go(begin: number): void {

@@ -7,6 +7,7 @@ import type { QueueAccess } from '../platform/queue/queue-access.ts';
 import { visible } from '../reports/style.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
+import { removeLeftFolders } from './job-folder.ts';
 import type { JobWork } from './job-work.ts';
 import { type QueueFlags, queueAccess } from './queue-options.ts';
 import type { Terminal } from './terminal.ts';
@@ -32,6 +33,7 @@ export async function workerCommand(flags: WorkerFlags, { err }: Terminal): Prom
   const name = flags.name ?? hostname();
   const say = (line: string) => err(visible(`${new Date().toISOString().slice(11, 19)} ${name} ${line}\n`));
   const interrupt = listenForInterrupt();
+  removeLeftFolders();
   try {
     const queue = await openPatiently(access, interrupt.signal, say);
     if (!queue) return;

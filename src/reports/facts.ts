@@ -35,6 +35,7 @@ export function factsOf(
             .join('; ')
         : undefined,
     ],
+    ['Machines', run.machines === undefined ? undefined : grouped(run.machines)],
     ['Threads', run.load?.threads === undefined ? undefined : String(run.load.threads)],
     ['Rows', run.rows ?? run.load?.rows],
     ['Shard', run.shard && `${run.shard.index} of ${run.shard.of} (${run.shard.share})`],

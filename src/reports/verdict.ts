@@ -194,11 +194,14 @@ export function runInWords({
   rows,
   seed,
   load,
+  machines,
 }: EventOf<'run'>): string {
   const about = [
     ...(environment === undefined ? [] : [`environment ${environment}`]),
     ...(shard ? [`shard ${shard.index} of ${shard.of} (${shard.share})`] : []),
     ...(load && users === undefined ? [loadInWords(load)] : []),
+    ...(machines === undefined ? [] : [`over ${counted(machines, 'machine')}`]),
+    ...(load?.threads !== undefined && users === undefined ? [`on ${load.threads} threads`] : []),
     ...(users === undefined ? [] : [counted(users, 'user')]),
     ...(rounds > 1 ? [counted(rounds, 'round')] : []),
     ...(lasting === undefined ? [] : [`for ${durationText(lasting)}`]),
@@ -209,11 +212,10 @@ export function runInWords({
 }
 
 /** `a load of 5 phases in 12 min` */
-function loadInWords({ phases, threads }: RecordedLoad): string {
+function loadInWords({ phases }: RecordedLoad): string {
   const numbered = phases.filter(({ number }) => number > 0).length;
   const warm = numbered < phases.length ? ' and a warm-up' : '';
-  const on = threads === undefined ? '' : `, on ${threads} threads`;
-  return `a load of ${counted(numbered, 'phase')}${warm} in ${durationText(lengthOfLoad({ phases }))}${on}`;
+  return `a load of ${counted(numbered, 'phase')}${warm} in ${durationText(lengthOfLoad({ phases }))}`;
 }
 
 /** How far a run is: `12 of 74 cases, 1 failed, 3 s` */

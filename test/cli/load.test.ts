@@ -468,7 +468,7 @@ test('a thread that dies is told; the rest end well, and what it did up to there
     'mervok.yaml': `base: ${origin}\n`,
     'berths.md': `# Berths\n\n${look}`,
     'dies.cjs': `const { isMainThread, workerData } = require('node:worker_threads');
-if (!isMainThread && workerData?.thread === 1) setTimeout(() => process.exit(9), 4000);`,
+if (!isMainThread && workerData?.work?.thread === 1) setTimeout(() => process.exit(9), 4000);`,
   });
   const { code, out, err } = await mervok(
     folder,

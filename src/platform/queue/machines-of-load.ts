@@ -66,7 +66,10 @@ class LoadOnMachines {
       if (control.stopped) all.tell({ type: 'stop', reason: control.stopped });
     };
     const onEnd = () => all.tell({ type: 'end' });
-    all.onMessage = (message, link) => this.#hear(message, link);
+    all.onMessage = (message, link) => {
+      this.#hear(message, link);
+      return undefined;
+    };
     all.onLost = link => this.#lose(link, 'was lost');
     control.overSignal.addEventListener('abort', onOver);
     cleanUpSignal?.addEventListener('abort', onEnd);
@@ -126,7 +129,6 @@ class LoadOnMachines {
       case 'ready':
       case 'begun':
       case 'done':
-      case 'secrets':
         break;
       default:
         message satisfies never;

@@ -4,7 +4,7 @@ import type { PageWorkers } from '../../core/runner/run-workers.ts';
 import { inWords } from '../../core/text/words.ts';
 import type { Machines } from './machines.ts';
 import { atOwnTime } from './machines-of-load.ts';
-import type { Attempt, FromWorker } from './messages.ts';
+import type { Attempt, FromWorker, MayBegin } from './messages.ts';
 import type { ShareStream } from './share-stream.ts';
 import type { WorkerLink } from './worker-link.ts';
 
@@ -86,11 +86,10 @@ class PagesOnMachines {
     }
   }
 
-  #hear(message: FromWorker, link: WorkerLink): void {
+  #hear(message: FromWorker, link: WorkerLink): object | undefined {
     switch (message.type) {
       case 'begun':
-        this.#attempt(link, message.attempt);
-        break;
+        return { begin: this.#mayBegin(link, message.attempt) } satisfies MayBegin;
       case 'lines':
         if (message.attempt) this.#attempt(link, message.attempt).lines.push(...message.lines);
         break;
@@ -114,6 +113,18 @@ class PagesOnMachines {
         break;
     }
     this.#look();
+    return undefined;
+  }
+
+  /** The queue may give a share twice, and others may put there what they have seen. */
+  #mayBegin(link: WorkerLink, attempt: Attempt): MayBegin['begin'] {
+    if (this.#finished.has(attempt.share) || !this.#handedOut.has(attempt.share)) return 'never';
+    const isAtWork = [...this.#attempts.values()].some(
+      other => other.share === attempt.share && !other.hasEnded && !other.link.isGone,
+    );
+    if (isAtWork || this.hooks.control.isOver) return 'not yet';
+    this.#attempt(link, attempt);
+    return 'now';
   }
 
   #attempt(link: WorkerLink, { share, number }: Attempt): OpenAttempt {

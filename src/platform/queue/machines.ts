@@ -9,6 +9,8 @@ import type { WorkerLink } from './worker-link.ts';
 const lookEvery = 200;
 /** In milliseconds: so long workers may take to make everything ready. */
 const readyWithin = 120_000;
+/** In milliseconds: secrets are asked for at least as often, so that a worker that is lost takes few with it. */
+const askEvery = 1000;
 /** In milliseconds. */
 const goodByeWithin = 2000;
 /** In milliseconds: so long a queue that is away is waited for, or longer where leases are. */
@@ -16,7 +18,8 @@ const waitForQueue = 60_000;
 
 /** The workers of a run: who is ready, who is lost. */
 export class Machines {
-  onMessage: (message: FromWorker, link: WorkerLink) => void = () => undefined;
+  /** Gives what the worker is answered with, where it is a question. */
+  onMessage: (message: FromWorker, link: WorkerLink) => object | undefined = () => undefined;
   /** Nothing has been heard of it for the time of a lease. */
   onLost: (link: WorkerLink) => void = () => undefined;
   /** Whether no time is left to wait for a queue that is away. */
@@ -25,6 +28,7 @@ export class Machines {
   /** What waits until all have told what nobody may see. */
   #held: (() => void)[] = [];
   #releasing: Promise<void> | undefined;
+  #askedAt = elapsed();
 
   constructor(
     readonly queue: Queue,
@@ -33,11 +37,7 @@ export class Machines {
     readonly lease: number,
     readonly secrets: RemoteSecrets,
   ) {
-    for (const link of links)
-      link.onMessage = message => {
-        if (message.type === 'secrets') secrets.hear(message);
-        else this.onMessage(message, link);
-      };
+    for (const link of links) link.onMessage = message => this.onMessage(message, link);
     this.#watch = setInterval(() => this.#look(), lookEvery);
   }
 
@@ -58,10 +58,11 @@ export class Machines {
       this.onLost = link => fail(`${link.name} was lost before the run began.`);
       this.onMessage = (message, link) => {
         if (message.type === 'refused') fail(`${link.name} refuses the job: ${message.why}`);
-        if (message.type !== 'ready') return;
+        if (message.type !== 'ready') return undefined;
         link.threads = message.threads;
         waiting.delete(link);
         if (waiting.size === 0) resolve();
+        return undefined;
       };
     }).finally(() => clearTimeout(late));
     await Promise.all(this.links.map(link => link.setClock()));
@@ -97,6 +98,7 @@ export class Machines {
   async #release(): Promise<void> {
     while (this.#held.length > 0) {
       const held = this.#held.splice(0);
+      this.#askedAt = elapsed();
       await Promise.all(this.there.map(link => this.#askSecrets(link)));
       for (const release of held) release();
     }
@@ -105,7 +107,11 @@ export class Machines {
 
   async #askSecrets(link: WorkerLink): Promise<void> {
     try {
-      this.secrets.hear(await link.ask<Secrets>({ type: 'secrets' }));
+      for (let goesOn = true; goesOn; ) {
+        const secrets = await link.ask<Secrets>({ type: 'secrets' });
+        this.secrets.hear(secrets);
+        goesOn = secrets.more === true;
+      }
     } catch {
       // Of one that is lost nothing more is learned.
     }
@@ -122,5 +128,6 @@ export class Machines {
       link.close();
       this.onLost(link);
     }
+    if (now - this.#askedAt > askEvery) this.hold(() => undefined);
   }
 }

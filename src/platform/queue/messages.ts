@@ -67,6 +67,8 @@ export interface Answer {
 export interface Secrets {
   readonly added: readonly string[];
   readonly retired: readonly string[];
+  /** Whether that is not all. */
+  readonly more?: true;
 }
 
 /** Both in milliseconds: the clock that only goes forward, and the time since 1970. */
@@ -79,9 +81,9 @@ export interface Clock {
 export type FromWorker =
   | { readonly type: 'ready'; readonly threads: number }
   | { readonly type: 'refused'; readonly why: string }
-  | ({ readonly type: 'secrets' } & Secrets)
   | { readonly type: 'figures'; readonly figures: FiguresEvent }
   | { readonly type: 'lines'; readonly lines: readonly string[]; readonly attempt?: Attempt }
+  /** It has been given a share: answered by `MayBegin`. */
   | { readonly type: 'begun'; readonly attempt: Attempt }
   /** What was made is cleaned up, whether it is whole or not. */
   | { readonly type: 'done'; readonly attempt: Attempt; readonly isWhole: boolean }
@@ -103,6 +105,11 @@ export interface Attempt {
   readonly share: number;
   /** Of this worker, from 1. */
   readonly number: number;
+}
+
+/** Whether a share that the queue gave is to be carried out: others may be at it, or have done it. */
+export interface MayBegin {
+  readonly begin: 'now' | 'not yet' | 'never';
 }
 
 /** A message with bytes behind it, or none. */

@@ -107,7 +107,7 @@ export class SealedChannel {
     const message = Buffer.concat(this.#parts);
     this.#parts = [];
     this.#taken = number;
-    this.#reply = Promise.resolve(this.onMessage(message));
+    this.#reply = (async () => this.onMessage(message))();
     return answer(await this.#reply);
   }
 }

@@ -64,8 +64,8 @@ export interface TakenShare {
   keep(): Promise<void>;
   /** It is done: nobody is to do it again. Throws NoAnswer. */
   done(): Promise<void>;
-  /** It is to be done by another. */
-  giveBack(): void;
+  /** It is to be done by another, or later: after a while, in milliseconds. */
+  giveBack(after?: number): void;
 }
 
 /** The side that takes them. */
@@ -99,7 +99,7 @@ export class ShareSource {
         share,
         keep: () => say('+WPI'),
         done: () => say('+ACK'),
-        giveBack: () => message.nak(),
+        giveBack: after => message.nak(after),
       };
     } catch {
       // The queue is away for a while, or the stream is gone.

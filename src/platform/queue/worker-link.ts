@@ -18,15 +18,12 @@ export interface ClockOffset {
 export class WorkerLink {
   /** When it was heard last, by the clock that only goes forward. */
   lastHeard = elapsed();
-  /** How many messages have come of it. */
-  heard = 0;
   /** Whether nothing is expected of it any more. */
   isGone = false;
   threads = 1;
   offset: ClockOffset = { elapsed: 0, now: 0, roundTrip: 0 };
-  onMessage: (message: FromWorker) => void = () => undefined;
-  /** Called once all messages of a batch have been told. */
-  onHeard: () => void = () => undefined;
+  /** Gives what the worker is answered with, where it is a question. */
+  onMessage: (message: FromWorker) => object | undefined = () => undefined;
   channel: SealedChannel | undefined;
 
   constructor(
@@ -40,10 +37,9 @@ export class WorkerLink {
     if (this.isGone) throw new NoAnswer('it counts as lost');
     const { message } = decode<{ messages: FromWorker[] }>(data);
     this.lastHeard = elapsed();
-    this.heard++;
-    for (const each of message.messages) this.onMessage(each);
-    this.onHeard();
-    return encode({});
+    let answer: object | undefined;
+    for (const each of message.messages) answer = this.onMessage(each) ?? answer;
+    return encode(answer ?? {});
   }
 
   /** Throws NoAnswer. */
