@@ -73,6 +73,16 @@ export async function openMachines(
   };
   try {
     const { lease, count } = chosen;
+    const stream = byUsers ? undefined : await openStream(queue, run, key, lease);
+    if (stream)
+      opened.push({
+        close: () =>
+          stream.remove().catch(() => {
+            err(
+              `What the run has left in the queue was not removed (the stream mervok-${run}); one of the runs after a day does that.\n`,
+            );
+          }),
+      });
     const work = (index: number): JobWork => (byUsers ? { ...common, share: { index, of: count } } : common);
     const job = { run, key: key.base64, lease, bundle, hash: hashOf(bundle), sign, work };
     const links = await findWorkers(queue, count, job);
@@ -83,16 +93,6 @@ export async function openMachines(
     err(
       `${counted(count, 'worker')}: ${inWords(told)}. Each is sent the collection: ${sizeText(bundle.length)}.\n`,
     );
-    const stream = byUsers ? undefined : await openStream(queue, run, key, lease);
-    if (stream)
-      opened.push({
-        close: () =>
-          stream.remove().catch(() => {
-            err(
-              `What the run has left in the queue was not removed (mervok-${run}); it goes by itself after a day.\n`,
-            );
-          }),
-      });
     await machines.ready();
     return {
       masker: new Masker(undefined, secrets),
@@ -111,9 +111,9 @@ async function openStream(queue: Queue, run: string, key: SealingKey, lease: num
   try {
     return await ShareStream.open(queue, run, key, lease);
   } catch (error) {
-    const why = /jetstream not enabled|no responders|503/i.test((error as Error).message)
+    const why = /jetstream.*not enabled|no responders|503/i.test((error as Error).message)
       ? 'it keeps no streams. Start it with them: nats-server --jetstream'
       : (error as Error).message;
-    throw new UsageError(`Pages cannot be shared out over ${queue.name}: ${why}.`);
+    throw new UsageError(`Pages cannot be shared out over ${queue.name}: ${why}. Nothing was sent.`);
   }
 }

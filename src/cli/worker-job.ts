@@ -3,14 +3,15 @@ import { isUsageError } from '../core/model/usage-error.ts';
 import { elapsed } from '../platform/clock.ts';
 import { hashOf, RefusedBundle, unpackCollection } from '../platform/queue/bundle.ts';
 import type { JobHandler } from '../platform/queue/job-listener.ts';
-import type {
-  Answer,
-  Clock,
-  FromWorker,
-  Job,
-  MayBegin,
-  Secrets,
-  ToWorker,
+import {
+  type Answer,
+  type Clock,
+  type FromWorker,
+  type Job,
+  type MayBegin,
+  patienceFor,
+  type Secrets,
+  type ToWorker,
 } from '../platform/queue/messages.ts';
 import type { Queue } from '../platform/queue/queue.ts';
 import { SealingKey } from '../platform/queue/seal.ts';
@@ -35,8 +36,6 @@ export interface WorkerSettings {
   readonly say: (line: string) => void;
 }
 
-/** In milliseconds: at least so long it is tried to tell what a share came to. */
-const patience = 60_000;
 /** In milliseconds: so often something is told of a job, or less often where its lease is short. */
 const tellEvery = 1000;
 /** In characters. */
@@ -64,7 +63,7 @@ export class WorkerJob implements JobHandler {
     readonly settings: WorkerSettings,
     readonly ended: () => void,
   ) {
-    const times = { every: Math.min(tellEvery, job.lease / 6), patience: Math.max(patience, 4 * job.lease) };
+    const times = { every: Math.min(tellEvery, job.lease / 6), patience: patienceFor(job.lease) };
     this.#outbox = new JobOutbox(channel, times);
     this.#watch = setInterval(() => this.#look(), lookEvery);
     // Whoever handed the job out is gone.

@@ -175,27 +175,70 @@ test('a queue that is started anew in the middle is waited for', { skip }, async
 });
 
 test('a queue that is away for good ends the run, which says what is missing', { skip }, async t => {
-  const { origin, seen } = await harbour(t, () => ({ takes: 100 }));
+  for (const isInterrupted of [false, true]) {
+    const { origin, seen } = await harbour(t, () => ({ takes: 100 }));
+    const folder = collectionFor(t, origin);
+    const queue = await startQueue(t);
+    await workersAt(t, queue, 2);
+    let goneAt = 0;
+    const { code, out } = await runOver(folder, overQueue(queue, 2, '1s'), async child => {
+      await until(
+        () => seen.length >= 4,
+        () => 'nothing is sent',
+      );
+      await queue.stop('SIGKILL');
+      goneAt = Date.now();
+      await delay(1500);
+      if (isInterrupted) child.kill('SIGINT');
+    });
+    assert.equal(code, isInterrupted ? 130 : 3, out);
+    const told = out.replace(/\s+/g, ' ');
+    assert.match(told, /quay-\d was lost with [ns]\d\.md\. What it had made may still be there/);
+    if (!isInterrupted) assert.match(told, /Not finished: .* are missing: no worker is left\./);
+    // Whoever is not heard has stopped, and cleaned up.
+    assert.ok(seen.every(({ at }) => at < goneAt + 2500));
+    const count = (method: string) => seen.filter(({ what }) => what.startsWith(method)).length;
+    assert.equal(count('DELETE'), count('POST'));
+  }
+});
+
+test('a queue that is away at the end is waited for, so that everything is told', { skip }, async t => {
+  const { origin, seen } = await harbour(t, () => ({ takes: 40 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 2);
-  let goneAt = 0;
-  const { code, out } = await runOver(folder, overQueue(queue, 2, '1s'), async child => {
+  await workersAt(t, queue, 3);
+  const { code, out, err } = await runOver(folder, overQueue(queue, 3, '3s'), async () => {
+    await until(
+      () => seen.length >= casesOfAll - 1,
+      () => 'it does not come to its end',
+    );
+    await queue.stop('SIGKILL');
+    await delay(2500);
+    await queue.start();
+  });
+  assert.equal(code, 0, out + err);
+  assert.equal(totalsOf(folder).cases.passed, casesOfAll);
+});
+
+test('workers of a run that is killed clean up, and are free for the next one', { skip }, async t => {
+  const { origin, seen, countOf } = await harbour(t, () => ({ takes: 100 }));
+  const folder = collectionFor(t, origin);
+  const queue = await startQueue(t);
+  const workers = await workersAt(t, queue, 2);
+  const killed = await runOver(folder, overQueue(queue, 2, '1s'), async child => {
     await until(
       () => seen.length >= 4,
       () => 'nothing is sent',
     );
-    await queue.stop('SIGKILL');
-    goneAt = Date.now();
-    await delay(1500);
-    child.kill('SIGINT');
+    child.kill('SIGKILL');
   });
-  assert.equal(code, 130, out);
-  assert.match(out.replaceAll('\n', ' '), /The run was interrupted\..* quay-\d was lost with /);
-  // Whoever is not heard has stopped, and cleaned up.
-  assert.ok(seen.every(({ at }) => at < goneAt + 2500));
-  const begun = seen.filter(({ what }) => what.startsWith('POST')).length;
-  assert.equal(seen.filter(({ what }) => what.startsWith('DELETE')).length, begun);
+  assert.equal(killed.code, null);
+  for (const each of workers) await each.says(/ends the job: nobody hears what it has to tell/);
+  for (const each of berths) assert.equal(countOf(`DELETE /${each}`), countOf(`POST /${each}`), each);
+  seen.length = 0;
+  const next = await runOver(folder, overQueue(queue, 2, '1s'));
+  assert.equal(next.code, 0, next.out + next.err);
+  assert.equal(seen.length, casesOfAll);
 });
 
 test('where there is no queue, or too few workers, nothing is sent', { skip }, async t => {

@@ -24,14 +24,20 @@ export interface TestQueue {
 }
 
 /** A queue that none of us wrote. @param settings lines of its configuration */
-export async function startQueue(t: TestContext, settings = '', scheme = 'nats'): Promise<TestQueue> {
+export async function startQueue(
+  t: TestContext,
+  settings = '',
+  scheme = 'nats',
+  keepsStreams = true,
+  host = '127.0.0.1',
+): Promise<TestQueue> {
   const { privateKey, publicKey } = makeSigningKeys();
   const folder = folderWith(t, { 'jobs.key': privateKey, 'jobs.pub': publicKey });
   const port = await closedPort();
   const configuration = join(folder, 'queue.conf');
   writeFileSync(
     configuration,
-    `listen: 127.0.0.1:${port}\njetstream { store_dir: ${join(folder, 'streams')} }\n${settings.replaceAll('FOLDER', folder)}\n`,
+    `listen: ${host}:${port}\n${keepsStreams ? `jetstream { store_dir: ${join(folder, 'streams')} }` : ''}\n${settings}\n`,
   );
   let child: ChildProcess | undefined;
   const start = async () => {

@@ -11,6 +11,7 @@ import {
   encode,
   type Job,
   offersSubject,
+  patienceFor,
   subjectsOf,
   type ToWorker,
 } from './messages.ts';
@@ -109,7 +110,7 @@ async function handOut<Work>(
   { run, key, lease, bundle, hash, sign, work }: Omit<JobToHandOut<Work>, 'work'> & { readonly work: Work },
 ): Promise<WorkerLink | string> {
   if (tool !== `mervok ${version}`) return `${name} has ${tool}, and this is mervok ${version}.`;
-  const link = new WorkerLink(name, 4 * lease);
+  const link = new WorkerLink(name, patienceFor(lease));
   try {
     const subjects = subjectsOf(run, worker);
     const ends = { toOther: subjects.worker, toOwn: subjects.run, about: run };

@@ -1,6 +1,6 @@
 import { UsageError } from '../../core/model/usage-error.ts';
 import { elapsed } from '../clock.ts';
-import type { FromWorker, Secrets, ToWorker } from './messages.ts';
+import { type FromWorker, patienceFor, type Secrets, type ToWorker } from './messages.ts';
 import type { Queue } from './queue.ts';
 import type { RemoteSecrets } from './remote-secrets.ts';
 import type { WorkerLink } from './worker-link.ts';
@@ -13,8 +13,6 @@ const readyWithin = 120_000;
 const askEvery = 1000;
 /** In milliseconds. */
 const goodByeWithin = 2000;
-/** In milliseconds: so long a queue that is away is waited for, or longer where leases are. */
-const waitForQueue = 60_000;
 
 /** The workers of a run: who is ready, who is lost. */
 export class Machines {
@@ -121,7 +119,7 @@ export class Machines {
     const now = elapsed();
     const { awaySince, backSince } = this.queue;
     // While the queue is away nobody can be heard.
-    const patience = this.isHurried ? this.lease : Math.max(waitForQueue, 4 * this.lease);
+    const patience = this.isHurried ? this.lease : patienceFor(this.lease);
     if (awaySince !== undefined && now - awaySince < patience) return;
     for (const link of this.there) {
       if (now - Math.max(link.lastHeard, backSince) < this.lease) continue;

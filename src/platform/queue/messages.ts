@@ -122,6 +122,11 @@ export function decode<Message>(data: Buffer): { message: Message; bytes: Buffer
   return { message: JSON.parse(data.toString('utf8', 0, end)) as Message, bytes: data.subarray(end + 1) };
 }
 
+/** In milliseconds: so long a queue that is away, or one who does not answer, is waited for. */
+export function patienceFor(lease: number): number {
+  return Math.max(5000, 4 * lease);
+}
+
 /** Where the two ends of a run and one of its workers hear each other. */
 export function subjectsOf(run: string, worker: string): { worker: string; run: string } {
   return { worker: `mervok.v1.run.${run}.${worker}.worker`, run: `mervok.v1.run.${run}.${worker}.run` };

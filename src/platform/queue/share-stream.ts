@@ -1,16 +1,23 @@
-import { AckPolicy, type Consumer, RetentionPolicy, StorageType } from '@nats-io/jetstream';
+import {
+  AckPolicy,
+  type Consumer,
+  type JetStreamManager,
+  RetentionPolicy,
+  StorageType,
+} from '@nats-io/jetstream';
 import { NoAnswer, type Queue } from './queue.ts';
 import type { SealingKey } from './seal.ts';
 
 // Shares of a run as a stream that each of them is taken from once: whoever has one keeps it by saying so again and again;
 // of whom nothing is heard for the time of a lease, the share is given to another.
 
-/** In milliseconds: a stream whose run is gone goes too. */
+/** In milliseconds: what a run that is gone has left goes then. */
 const longestLife = 24 * 3_600_000;
 const answerWithin = 2000;
+const prefix = 'mervok-';
 
 function namesOf(run: string): { stream: string; subject: string; consumer: string } {
-  return { stream: `mervok-${run}`, subject: `mervok.v1.run.${run}.shares`, consumer: 'workers' };
+  return { stream: `${prefix}${run}`, subject: `mervok.v1.run.${run}.shares`, consumer: 'workers' };
 }
 
 /** The side that hands shares out. */
@@ -25,6 +32,7 @@ export class ShareStream {
   static async open(queue: Queue, run: string, key: SealingKey, lease: number): Promise<ShareStream> {
     const { stream, subject, consumer } = namesOf(run);
     const manager = await queue.streams().manager();
+    await removeOldOnes(manager);
     await manager.streams.add({
       name: stream,
       subjects: [subject],
@@ -51,6 +59,13 @@ export class ShareStream {
     const manager = await this.queue.streams().manager();
     await manager.streams.delete(namesOf(this.run).stream);
   }
+}
+
+/** Those of runs that were killed, or that had lost the queue at their end. */
+async function removeOldOnes({ streams }: JetStreamManager): Promise<void> {
+  for await (const { config, created } of streams.list())
+    if (config.name.startsWith(prefix) && Date.now() - Date.parse(created) > longestLife)
+      await streams.delete(config.name).catch(() => undefined);
 }
 
 function aboutShare(run: string): string {

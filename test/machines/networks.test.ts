@@ -1,0 +1,212 @@
+import assert from 'node:assert/strict';
+import { spawnSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { join, resolve } from 'node:path';
+import { type TestContext, test } from 'node:test';
+import { createUser } from '@nats-io/nkeys';
+import { caseText } from '../support/collection.ts';
+import { folderWith } from '../support/folder.ts';
+import { mervok } from '../support/program.ts';
+import { overQueue, queueProgram, startQueue, startWorker, until } from '../support/queue.ts';
+import { berthPage, endOf, harbour, recordIn } from '../support/shared-harbour.ts';
+import { clientFiles, serverFiles } from '../support/tls.ts';
+
+const skip = queueProgram() === undefined && 'there is no NATS server on this machine';
+
+async function smallCollection(t: TestContext): Promise<string> {
+  const { origin } = await harbour(t);
+  return folderWith(t, {
+    'mervok.yaml': `base: ${origin}\n`,
+    'berths.md': `# Berths\n\n${caseText('Look', 'GET /berths', 'status = 200')}`,
+  });
+}
+
+test('a queue that wants a name and a password, a token, or a key is given them', { skip }, async t => {
+  const folder = await smallCollection(t);
+  const user = createUser();
+  const seed = Buffer.from(user.getSeed()).toString('utf8');
+  const ways: [settings: string, before: string, args: (folder: string) => string[]][] = [
+    ['authorization { user: quay, password: "kelp&rope" }', 'quay:kelp%26rope@', () => []],
+    ['authorization { token: cordage }', 'cordage@', () => []],
+    [
+      `authorization { users: [{ nkey: ${user.getPublicKey()} }] }`,
+      '',
+      queueFolder => ['--queue-credentials', join(queueFolder, 'worker.nk')],
+    ],
+  ];
+  for (const [settings, before, argsFor] of ways) {
+    const queue = await startQueue(t, settings);
+    writeFileSync(join(queue.folder, 'worker.nk'), `${seed}\n`, { mode: 0o600 });
+    const args = argsFor(queue.folder);
+    const known = { ...queue, url: queue.url.replace('//', `//${before}`) };
+    const worker = await startWorker(t, known, 'quay-1', { args });
+    const ran = await mervok(folder, ['run', '-q', ...overQueue(known, 1), ...args]);
+    assert.equal(ran.code, 0, ran.out + ran.err);
+    assert.doesNotMatch(ran.err + worker.said(), /kelp|cordage/);
+    const refused = await mervok(folder, ['run', '-q', ...overQueue(queue, 1)]);
+    assert.equal(refused.code, 2);
+    assert.match(refused.err, /wants other credentials\. .*--queue-credentials FILE/);
+    await queue.stop();
+  }
+});
+
+test('a queue over TLS that asks for a certificate is given it, and has to be trusted', { skip }, async t => {
+  const folder = await smallCollection(t);
+  const file = (path: string) => resolve(path);
+  const settings = `tls { cert_file: "${file(`${serverFiles}/server.pem`)}", key_file: "${file(`${serverFiles}/server.key`)}", ca_file: "${file(`${clientFiles}/authority.pem`)}", verify: true }`;
+  const queue = await startQueue(t, settings, 'tls');
+  const trusting = ['--queue-ca', file(`${clientFiles}/authority.pem`)];
+  const known = [
+    ...trusting,
+    ...['--queue-cert', file(`${clientFiles}/client.pem`), '--queue-key', file(`${clientFiles}/client.key`)],
+  ];
+  await startWorker(t, queue, 'quay-1', { args: known });
+  const ran = await mervok(folder, ['run', '-q', ...overQueue(queue, 1), ...known]);
+  assert.equal(ran.code, 0, ran.out + ran.err);
+  const unknown = await mervok(folder, ['run', '-q', ...overQueue(queue, 1), ...trusting]);
+  assert.equal(unknown.code, 2, unknown.out);
+  const untrusted = await mervok(folder, ['run', '-q', ...overQueue(queue, 1)]);
+  assert.equal(untrusted.code, 2, untrusted.out);
+  assert.match(untrusted.err, /--queue-ca FILE/);
+});
+
+test('without streams users can be shared out, and pages cannot', { skip }, async t => {
+  const folder = await smallCollection(t);
+  const queue = await startQueue(t, '', 'nats', false);
+  await startWorker(t, queue, 'quay-1');
+  const pages = await mervok(folder, ['run', '-q', ...overQueue(queue, 1)]);
+  assert.equal(pages.code, 2);
+  assert.match(
+    pages.err,
+    /Pages cannot be shared out .* it keeps no streams\. Start it with them: nats-server --jetstream/,
+  );
+  const users = await mervok(folder, ['run', '-q', ...overQueue(queue, 1), '--users', '2']);
+  assert.equal(users.code, 0, users.out + users.err);
+});
+
+test('what does not go together over a queue, or is missing, is said', async t => {
+  const folder = folderWith(t, {
+    'mervok.yaml': 'title: Skerry Harbour\n',
+    'berths.md': `# Berths\n\n${caseText('Look', 'GET http://berths.example/', 'status = 200')}`,
+    'jobs.key': 'no key',
+  });
+  const alone = folderWith(t, {
+    'berths.md': `# Berths\n\n${caseText('Look', 'GET http://berths.example/', 'status = 200')}`,
+  });
+  const over = ['--queue', 'nats://127.0.0.1:1', '--workers', '2', '--sign', 'jobs.key'];
+  const wrong: [folder: string, args: string[], words: RegExp][] = [
+    [folder, ['run', '--workers', '2'], /--workers is for a run over several machines: add --queue URL/],
+    [
+      folder,
+      ['run', '--queue', 'nats://127.0.0.1:1'],
+      /--queue needs to know how many workers there are to be: --workers 3/,
+    ],
+    [
+      folder,
+      ['run', '--queue', 'nats://127.0.0.1:1', '--workers', '2'],
+      /--queue needs the key that jobs are signed with: --sign/,
+    ],
+    [folder, ['run', ...over], /'jobs\.key' holds no private key in PEM\. It is made by: openssl genpkey/],
+    [folder, ['run', ...over, '--lease', '10ms'], /--lease takes 1s at the least/],
+    [folder, ['run', ...over, '--workers', 'many'], /--workers is given twice/],
+    [folder, ['run', ...over, '--jobs', '2'], /--queue and --jobs do not go together/],
+    [folder, ['run', ...over, '--watch'], /--queue and --watch do not go together/],
+    [folder, ['run', ...over, '--commands'], /--queue and --commands .*mervok worker --commands/],
+    [folder, ['run', ...over, '--files-anywhere'], /--queue and --files-anywhere/],
+    [folder, ['run', ...over, '--for', '2s'], /--queue and --for .*add --users N/],
+    [folder, ['run', ...over, '--queue-cert', 'c.pem'], /--queue-cert and --queue-key go together/],
+    [alone, ['run', ...over], /--queue sends the folder of a collection .* no mervok\.yaml/],
+    [folder, ['worker'], /A worker hears of jobs by a queue/],
+    [
+      folder,
+      ['worker', '--queue', 'nats://127.0.0.1:1'],
+      /A worker needs to know whose jobs it carries out: --trust/,
+    ],
+    [
+      folder,
+      ['worker', '--queue', 'http://queue.example', '--trust', 'jobs.key'],
+      /'jobs\.key' holds no public key|--queue takes the address/,
+    ],
+  ];
+  for (const [where, args, words] of wrong) {
+    const { code, err } = await mervok(where, args);
+    assert.equal(code, 2, `${args.join(' ')}: ${err}`);
+    assert.match(err, words);
+  }
+});
+
+/** Whether this machine lets us have networks of our own. */
+function mayHaveNetworks(): boolean {
+  if (process.getuid?.() !== 0) return false;
+  const made = spawnSync('ip', ['netns', 'add', 'mervok-try']);
+  if (made.status !== 0) return false;
+  spawnSync('ip', ['netns', 'del', 'mervok-try']);
+  return true;
+}
+
+function ip(...args: string[]): void {
+  const { status, stderr } = spawnSync('ip', args, { encoding: 'utf8' });
+  if (status !== 0) throw new Error(`ip ${args.join(' ')}: ${stderr}`);
+}
+
+test('three workers in networks of their own: one is killed, one is cut off, and all cases run', {
+  skip: skip || (!mayHaveNetworks() && 'this machine lets nobody have networks of their own'),
+}, async t => {
+  const seen: string[] = [];
+  const server = createServer((request, response) => {
+    seen.push(`${request.method} ${request.url}`);
+    setTimeout(() => response.end('{}'), 60);
+  });
+  await new Promise<void>(open => server.listen(0, '0.0.0.0', open));
+  t.after(() => server.closeAllConnections());
+  t.after(() => server.close());
+  const { port } = server.address() as AddressInfo;
+  const queue = await startQueue(t, '', 'nats', true, '0.0.0.0');
+  const number = process.pid % 200;
+  const networks = [1, 2, 3].map(index => {
+    const [name, near, far] = [`mervok-${number}-${index}`, `mv${number}n${index}`, `mv${number}f${index}`];
+    const subnet = `10.${50 + index}.${number}`;
+    ip('netns', 'add', name);
+    t.after(() => void spawnSync('ip', ['netns', 'del', name]));
+    ip('link', 'add', near, 'type', 'veth', 'peer', 'name', far);
+    t.after(() => void spawnSync('ip', ['link', 'del', near]));
+    ip('link', 'set', far, 'netns', name);
+    ip('addr', 'add', `${subnet}.1/24`, 'dev', near);
+    ip('link', 'set', near, 'up');
+    ip('netns', 'exec', name, 'ip', 'addr', 'add', `${subnet}.2/24`, 'dev', far);
+    ip('netns', 'exec', name, 'ip', 'link', 'set', far, 'up');
+    ip('netns', 'exec', name, 'ip', 'route', 'add', 'default', 'via', `${subnet}.1`);
+    return { name, near, host: `${subnet}.1` };
+  });
+  // All of them reach the server by the same name, which is an address of this machine.
+  const berths = ['n1', 'n2', 'n3', 's1', 's2', 's3'];
+  const folder = folderWith(t, {
+    'mervok.yaml': `base: http://${networks[0]!.host}:${port}\n`,
+    ...Object.fromEntries(berths.map(each => [`${each}.md`, berthPage(each, 6)])),
+  });
+  const workers = await Promise.all(
+    networks.map(({ name, host }, index) =>
+      startWorker(t, { url: `nats://${host}:${queue.port}`, folder: queue.folder }, `quay-${index + 1}`, {
+        before: ['ip', 'netns', 'exec', name],
+      }),
+    ),
+  );
+  let doing: Promise<void> | undefined;
+  const { code, out, err } = await mervok(folder, ['run', ...overQueue(queue, 3, '3s')], {}, () => {
+    doing = (async () => {
+      await until(
+        () => seen.length >= 8,
+        () => 'nothing is sent',
+      );
+      workers[1]!.child.kill('SIGKILL');
+      ip('link', 'set', networks[2]!.near, 'down');
+    })();
+  });
+  await doing;
+  assert.equal(code, 0, out + err);
+  const { totals, leftBehind = [] } = endOf(recordIn(folder));
+  assert.equal(totals.cases.passed, berths.length * 8);
+  assert.deepEqual(leftBehind.map(each => each.slice(0, 6)).sort(), ['quay-2', 'quay-3']);
+});
