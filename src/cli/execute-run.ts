@@ -70,11 +70,13 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
   // Where others send, nothing is sent from here.
   const kinds = onThreads || onMachines ? new Set<string>() : kindsIn(plan);
   const ports = await openPorts(places, kinds, options.runDetails?.seed);
-  const machines = onMachines && (await openOtherMachines(plan, onMachines, choices, terminal));
+  const interrupt = listenForInterrupt();
+  const machines =
+    onMachines && (await openOtherMachines(plan, onMachines, choices, { terminal, ...interrupt }));
+  if (machines === 'interrupted') return exitCodes.interrupted;
   // Last of all: a run that is killed before it has begun leaves no empty one.
   const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view, ...(ci ? [ci] : [])];
-  const interrupt = listenForInterrupt();
   const bodies = recorder !== undefined || log !== undefined || choices.view === 'exchanges';
   const tellsFound = choices.view === 'exchanges';
   let isFinished = false;
@@ -148,8 +150,8 @@ async function openOtherMachines(
   plan: Plan,
   { chosen, input, threads }: NonNullable<RunChoices['onMachines']>,
   { log, view, load, users, runDetails, ...options }: RunChoices,
-  terminal: Terminal,
-): Promise<OpenMachines> {
+  { terminal, signal, stop }: { readonly terminal: Terminal; readonly signal: AbortSignal; stop(): void },
+): Promise<OpenMachines | 'interrupted'> {
   const { openMachines } = await import('./open-machines.ts');
   const work = {
     ...{ chosen, input },
@@ -160,7 +162,14 @@ async function openOtherMachines(
     tells: 'all' as const,
     ...(threads !== undefined && { threads }),
   };
-  return openMachines(plan, work, terminal);
+  try {
+    return await openMachines(plan, work, terminal, signal);
+  } catch (error) {
+    stop();
+    if (!signal.aborted) throw error;
+    terminal.err('Interrupted before anything was sent.\n');
+    return 'interrupted';
+  }
 }
 
 /** How rounds go, as plain data. */
@@ -205,12 +214,12 @@ async function openLog(path: string, terminal: Terminal): Promise<Listener> {
 
 async function openView(
   plan: Plan,
-  { view = 'all', again, onThreads, load }: RunChoices,
+  { view = 'all', again, onThreads, onMachines, load }: RunChoices,
   totals: RunTotals,
   { out, paint, width, live }: Terminal,
 ): Promise<Listener> {
   if (view === 'events')
-    return { onEvent: event => printEvent(event, out, onThreads !== undefined && !load) };
+    return { onEvent: event => printEvent(event, out, (onThreads ?? onMachines) !== undefined && !load) };
   const measure = await createMeasure(
     plan.pages.flatMap(page => [page.title, ...page.cases.flatMap(each => [each.title, each.request ?? ''])]),
   );

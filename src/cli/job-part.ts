@@ -39,4 +39,6 @@ export interface JobSurroundings {
   /** Of this machine, as people call it. */
   readonly name: string;
   readonly tell: (message: FromWorker) => void;
+  /** Tells whoever watches the worker. */
+  readonly say: (line: string) => void;
 }

@@ -42,11 +42,15 @@ export interface OpenMachines extends Pick<RunOptions, 'workers' | 'pageWorkers'
 /** So many shares there are for each worker, so that the last one to end is not long alone. */
 const sharesOfEach = 8;
 
-/** Finds the workers, hands out what they need, and waits until all are ready. Throws UsageError. */
+/**
+ * Finds the workers, hands out what they need, and waits until all are ready. Throws UsageError; whatever it is, where
+ * it was interrupted.
+ */
 export async function openMachines(
   plan: Plan,
   { chosen, input, byUsers, options, seed, rowNumbers, tells, threads }: WorkForMachines,
   { err }: Pick<Terminal, 'err'>,
+  signal: AbortSignal,
 ): Promise<OpenMachines> {
   const sign = readSigningKey(chosen.sign);
   const { flags, besides } = filesOfJob(input);
@@ -85,7 +89,7 @@ export async function openMachines(
       });
     const work = (index: number): JobWork => (byUsers ? { ...common, share: { index, of: count } } : common);
     const job = { run, key: key.base64, lease, bundle, hash: hashOf(bundle), sign, work };
-    const links = await findWorkers(queue, count, job);
+    const links = await findWorkers(queue, count, job, signal);
     const secrets = new RemoteSecrets();
     const machines = new Machines(queue, links, lease, secrets);
     opened.push(machines);
@@ -93,7 +97,7 @@ export async function openMachines(
     err(
       `${counted(count, 'worker')}: ${inWords(told)}. Each is sent the collection: ${sizeText(bundle.length)}.\n`,
     );
-    await machines.ready();
+    await machines.ready(signal);
     return {
       masker: new Masker(undefined, secrets),
       ...(stream

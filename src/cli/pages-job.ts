@@ -66,11 +66,10 @@ export class PagesJob implements PartOfJob {
       if (this.#isOver) taken.giveBack();
       else await this.#carryOut(taken);
     }
-    const why = this.#failure;
-    const missing = why
-      ? [`The thread of ${this.surroundings.name} ended before its time (${why.message}).`]
-      : [];
-    this.surroundings.tell({ type: 'ended', missing, ...(this.#hasLeft && { left: true }) });
+    // Others take over what it has not done.
+    const left = this.#hasLeft || this.#failure !== undefined;
+    if (this.#failure) this.surroundings.say(`has lost its thread (${this.#failure.message})`);
+    this.surroundings.tell({ type: 'ended', missing: [], ...(left && { left: true }) });
   }
 
   async take(): Promise<void> {}
@@ -120,6 +119,11 @@ export class PagesJob implements PartOfJob {
     });
     this.#current = undefined;
     const isWhole = stopped === undefined && !lease.isLost;
+    // Of a thread that has died nobody has cleaned up.
+    if (this.#failure) {
+      await lease.end(false);
+      return;
+    }
     const isOwn = stopped !== undefined && !lease.isLost && !this.#hasLeft;
     if (isOwn && this.#stopped === undefined) {
       this.#stopped = stopped;
@@ -137,8 +141,10 @@ export class PagesJob implements PartOfJob {
         this.#secrets.retired.push(...message.retired);
         break;
       case 'lines': {
-        const { number, share } = this.#current!;
-        this.surroundings.tell({ type: 'lines', attempt: { number, share }, lines: message.lines });
+        const { lines } = message;
+        if (!this.#current) break;
+        const { number, share } = this.#current;
+        this.surroundings.tell({ type: 'lines', attempt: { number, share }, lines });
         break;
       }
       case 'done':

@@ -158,9 +158,9 @@ export class WorkerJob implements JobHandler {
   #partOf(): PartOfJob {
     const { job, queue, settings } = this;
     const { work, run, key, lease } = job;
-    const { name, fences, environment, cores } = settings;
+    const { name, fences, environment, cores, say } = settings;
     const surroundings = {
-      ...{ work, name, fences, environment },
+      ...{ work, name, fences, environment, say },
       input: inputOf(work, this.#folder),
       threads: work.threads ?? cores,
       tell: (message: FromWorker) => this.#tell(message),

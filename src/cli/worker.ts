@@ -2,6 +2,7 @@ import { availableParallelism, hostname } from 'node:os';
 import { UsageError } from '../core/model/usage-error.ts';
 import { JobGate, readTrustedKey } from '../platform/queue/job-keys.ts';
 import { JobListener } from '../platform/queue/job-listener.ts';
+import { isWorkerName } from '../platform/queue/messages.ts';
 import { Queue, QueueAway } from '../platform/queue/queue.ts';
 import type { QueueAccess } from '../platform/queue/queue-access.ts';
 import { visible } from '../reports/style.ts';
@@ -31,6 +32,8 @@ export async function workerCommand(flags: WorkerFlags, { err }: Terminal): Prom
     );
   const trusted = readTrustedKey(flags.trust);
   const name = flags.name ?? hostname();
+  if (!isWorkerName(name))
+    throw new UsageError(`--name takes up to 64 letters in a line, not '${name.slice(0, 70)}'.`);
   const say = (line: string) => err(visible(`${new Date().toISOString().slice(11, 19)} ${name} ${line}\n`));
   const interrupt = listenForInterrupt();
   removeLeftFolders();

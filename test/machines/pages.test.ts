@@ -1,5 +1,7 @@
 import assert from 'node:assert/strict';
 import type { ChildProcess } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
 import { caseText } from '../support/collection.ts';
@@ -351,4 +353,43 @@ test('--fail-fast ends all of them with the first failure', { skip }, async t =>
     berths.some(each => countOf(`POST /${each}`) === 0),
     out,
   );
+});
+
+test('a thread of a worker that dies costs its share a second beginning, and nothing else', {
+  skip,
+}, async t => {
+  const { origin, seen } = await harbour(t, () => ({ takes: 120 }));
+  const folder = collectionFor(t, origin);
+  const queue = await startQueue(t);
+  const dying = join(queue.folder, 'dies.cjs');
+  writeFileSync(
+    dying,
+    "if (!require('node:worker_threads').isMainThread) setTimeout(() => process.exit(9), 1500);",
+  );
+  const args = ['--allow-os', 'NODE_OPTIONS'];
+  const environment = { NODE_OPTIONS: `--require ${dying}` };
+  const worker = await startWorker(t, queue, 'quay-1', { args, environment });
+  await startWorker(t, queue, 'quay-2');
+  const { code, out, err } = await runOver(folder, overQueue(queue, 2));
+  assert.equal(code, 0, out + err);
+  assert.equal(totalsOf(folder).cases.passed, casesOfAll);
+  const { leftBehind = [] } = endOf(recordIn(folder));
+  assert.match(worker.said(), /quay-1 has lost its thread \(exit code 9\)/);
+  assert.match(leftBehind.join(' '), /^quay-1 was lost with [ns]\d\.md; quay-2 ran it again/);
+  assert.ok(seen.length >= casesOfAll);
+});
+
+test('an interrupt while workers are looked for ends it, and leaves nothing', { skip }, async t => {
+  const { origin, seen } = await harbour(t);
+  const folder = collectionFor(t, origin);
+  const queue = await startQueue(t);
+  const worker = await startWorker(t, queue, 'quay-1');
+  const { code, err } = await runOver(folder, overQueue(queue, 2), async child => {
+    await delay(2500);
+    child.kill('SIGINT');
+  });
+  assert.equal(code, 130, err);
+  assert.match(err, /Interrupted before anything was sent\./);
+  await worker.says(/ends the job|has done its part/);
+  assert.equal(seen.length, 0);
 });

@@ -9,6 +9,7 @@ import {
   type Answer,
   type Availability,
   encode,
+  isWorkerName,
   type Job,
   offersSubject,
   patienceFor,
@@ -45,6 +46,7 @@ export async function findWorkers<Work>(
   queue: Queue,
   count: number,
   job: JobToHandOut<Work>,
+  signal: AbortSignal,
 ): Promise<WorkerLink[]> {
   const agreement = new KeyAgreement();
   const found = new Map<string, Availability>();
@@ -56,7 +58,7 @@ export async function findWorkers<Work>(
     const available = readAvailability(data);
     if (available) found.set(available.worker, available);
   };
-  while (links.length < count && elapsed() < until) {
+  while (links.length < count && elapsed() < until && !signal.aborted) {
     const call: Announcement = { ...newTerms(job.run), offer: agreement.offer };
     const end = queue.askAll(offersSubject, Buffer.from(JSON.stringify(signJob(call, job.sign))), hear);
     await enough(() => [...found.keys()].filter(each => !asked.has(each)).length >= count - links.length);
@@ -69,7 +71,7 @@ export async function findWorkers<Work>(
       else refusals.push(answer);
     }
   }
-  if (links.length === count) return links;
+  if (links.length === count && !signal.aborted) return links;
   for (const link of links) link.close();
   throw new UsageError(tooFew(count, links.length, refusals, queue.name));
 }
@@ -96,7 +98,8 @@ function readAvailability(data: Uint8Array): Availability | undefined {
     const { worker, name, offer, cores, tool } = JSON.parse(Buffer.from(data).toString('utf8'));
     const isWhole =
       [worker, name, offer, tool].every(each => typeof each === 'string') && Number.isSafeInteger(cores);
-    return isWhole && /^[0-9a-f-]{36}$/.test(worker) ? { worker, name, offer, cores, tool } : undefined;
+    if (!isWhole || !/^[0-9a-f-]{36}$/.test(worker) || !isWorkerName(name)) return undefined;
+    return { worker, name, offer, cores, tool };
   } catch {
     return undefined;
   }

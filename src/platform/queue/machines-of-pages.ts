@@ -120,7 +120,7 @@ class PagesOnMachines {
   #mayBegin(link: WorkerLink, attempt: Attempt): MayBegin['begin'] {
     if (this.#finished.has(attempt.share) || !this.#handedOut.has(attempt.share)) return 'never';
     const isAtWork = [...this.#attempts.values()].some(
-      other => other.share === attempt.share && !other.hasEnded && !other.link.isGone,
+      other => other.share === attempt.share && !other.hasEnded && !this.#isGone(other.link),
     );
     if (isAtWork || this.hooks.control.isOver) return 'not yet';
     this.#attempt(link, attempt);
@@ -159,7 +159,7 @@ class PagesOnMachines {
     const { all, shares } = this.machines;
     const { control } = this.hooks;
     const isDone = this.#finished.size === shares.length && !control.isOver;
-    const areGone = all.links.every(link => this.#ended.has(link) || link.isGone);
+    const areGone = all.links.every(link => this.#isGone(link));
     const isHopeless =
       !control.isOver && [...this.#open()].some(share => this.#lostOf(share) >= mostAttempts);
     if (isDone || areGone || isHopeless) {
@@ -175,6 +175,10 @@ class PagesOnMachines {
     if (next !== undefined) this.#handOut(next);
   }
 
+  #isGone(link: WorkerLink): boolean {
+    return link.isGone || this.#ended.has(link);
+  }
+
   *#open(): Generator<number> {
     for (const share of this.machines.shares.keys()) if (!this.#finished.has(share)) yield share;
   }
@@ -182,7 +186,7 @@ class PagesOnMachines {
   /** How many attempts at a share came to nothing. */
   #lostOf(share: number): number {
     const own = [...this.#attempts.values()].filter(each => each.share === share);
-    return own.filter(({ hasEnded, link }) => hasEnded || link.isGone).length;
+    return own.filter(({ hasEnded, link }) => hasEnded || this.#isGone(link)).length;
   }
 
   #handOut(share: number): void {
@@ -205,7 +209,7 @@ class PagesOnMachines {
     if (this.hooks.control.isOver) return;
     const pages = [...this.#open()].flatMap(share => this.machines.shares[share]!.pages);
     if (pages.length === 0) return;
-    const isLast = this.machines.all.there.length === 0;
+    const isLast = this.machines.all.links.every(link => this.#isGone(link));
     const why = isLast
       ? 'no worker is left'
       : `it was begun ${mostAttempts} times, and never came to its end`;
@@ -224,7 +228,7 @@ class PagesOnMachines {
       const heard =
         last === undefined ? 'nothing had been heard of it' : `it was last heard of behind ${last}`;
       return [
-        `${link.name} ${link.isGone ? 'was lost' : 'fell behind'} with ${pages}${again}. What it had made may still be there: ${heard}.`,
+        `${link.name} ${this.#isGone(link) ? 'was lost' : 'fell behind'} with ${pages}${again}. What it had made may still be there: ${heard}.`,
       ];
     });
   }

@@ -44,11 +44,12 @@ export class Machines {
   }
 
   /** Until all have made everything ready, and it is known what time each has. Throws UsageError. */
-  async ready(): Promise<void> {
+  async ready(signal: AbortSignal): Promise<void> {
     const waiting = new Set(this.links);
     let late: NodeJS.Timeout | undefined;
     await new Promise<void>((resolve, reject) => {
       const fail = (why: string) => reject(new UsageError(`${why}\nNothing was sent.`));
+      signal.addEventListener('abort', () => fail('It was interrupted.'));
       late = setTimeout(
         () => fail(`${[...waiting][0]?.name} is not ready after ${readyWithin / 1000} s.`),
         readyWithin,

@@ -25,6 +25,11 @@ export interface Availability {
   readonly tool: string;
 }
 
+/** Names stand in lines of their own making nowhere, and nobody's name fills a screen. */
+export function isWorkerName(name: string): boolean {
+  return /^[^\p{C}\s](?:[^\p{C}]{0,62}[^\p{C}\s])?$/u.test(name);
+}
+
 /** What one worker is to carry out; signed. */
 export interface Job<Work> extends JobTerms {
   readonly worker: string;
