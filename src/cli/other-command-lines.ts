@@ -105,10 +105,7 @@ const optionRows: ReadonlyMap<string, Rows> = new Map([
         'Rounds are run by: --rounds N',
       ],
       ['-d --data --dataset --csv --table --iteration-data', 'A run for each row of a table: --rows FILE'],
-      [
-        '-j -p --parallel --workers --threads --processes --concurrent',
-        'Pages run at the same time by: --jobs N',
-      ],
+      ['-j -p --parallel --processes --concurrent', 'Pages run at the same time by: --jobs N'],
       [
         '-c --concurrency --clients --connections',
         'Users at the same time: --users N; pages at the same time: --jobs N',

@@ -48,7 +48,9 @@ export function chooseMachines(flags: MachineFlags): ChosenMachines | undefined 
       '--queue-key': queueKey,
     };
     const given = Object.entries(others).find(([, value]) => value !== undefined);
-    if (given) throw new UsageError(`${given[0]} is for a run over several machines: add --queue URL.`);
+    const here = given?.[0] === '--workers' ? ' On this machine pages run at the same time by: --jobs N' : '';
+    if (given)
+      throw new UsageError(`${given[0]} is for a run over several machines: add --queue URL.${here}`);
     return undefined;
   }
   if (workers === undefined)

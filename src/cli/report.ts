@@ -46,7 +46,8 @@ export async function reportCommand(
   const tellFile = flags.quiet ? undefined : out;
   const written = await writeReports(output, record.events, totals, { err, tell: tellFile });
   // A share that is missing may hold what failed.
-  if (!written || (flags.verdict && record.isPart)) process.exitCode = exitCodes.unfinished;
+  const isPart = record.isPart || totals.missing.length > 0;
+  if (!written || (flags.verdict && isPart)) process.exitCode = exitCodes.unfinished;
   else if (flags.verdict && !totals.passed) process.exitCode = exitCodes.failed;
 }
 

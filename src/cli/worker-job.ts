@@ -47,13 +47,13 @@ const lookEvery = 200;
 export class WorkerJob implements JobHandler {
   readonly #folder = makeJobFolder();
   readonly #outbox: JobOutbox;
-  #part: PartOfJob | undefined;
   readonly #watch: NodeJS.Timeout;
+  /** Secrets that have not been asked for yet. */
+  readonly #unsaid: { readonly secret: string; readonly isOver: boolean }[] = [];
+  #part: PartOfJob | undefined;
   #going: Promise<void> | undefined;
   #isOver = false;
   #isLost = false;
-  /** Secrets that have not been asked for yet. */
-  readonly #unsaid: { readonly secret: string; readonly isOver: boolean }[] = [];
   #hasLeft = false;
 
   constructor(
@@ -124,10 +124,7 @@ export class WorkerJob implements JobHandler {
 
   /** Ends it in order, since the worker leaves: what has been made is cleaned up. */
   leave(): void {
-    this.settings.say('is asked to leave: it ends what it does, and cleans up');
-    this.#hasLeft = true;
-    this.#part?.leave();
-    void (this.#going ?? Promise.resolve()).then(() => this.#close('it leaves'));
+    this.#leave('is asked to leave', 'it leaves');
   }
 
   /** Cleaning up ends too. */
@@ -186,11 +183,16 @@ export class WorkerJob implements JobHandler {
     // Shares of pages have a lease each.
     if (this.#going && work.shares) return;
     this.#isLost = true;
-    if (!this.#going) void this.#close('nobody is there any more');
-    else {
-      this.settings.say('is not heard any more: it ends what it does, and cleans up');
-      this.#part!.leave();
-    }
+    if (this.#going) this.#leave('is not heard any more', 'nobody heard it');
+    else void this.#close('nobody is there any more');
+  }
+
+  /** What it has come to is told all the same. */
+  #leave(why: string, ended: string): void {
+    this.settings.say(`${why}: it ends what it does, and cleans up`);
+    this.#hasLeft = true;
+    this.#part?.leave();
+    void (this.#going ?? Promise.resolve()).then(() => this.#close(ended));
   }
 
   #tell(message: FromWorker): void {

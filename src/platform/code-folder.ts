@@ -20,7 +20,7 @@ export interface KeptCode {
 }
 
 /** So many files are kept in one folder: every part under two sets of flags, and some of other versions. */
-export const mostFiles = 150;
+export const mostFiles = 180;
 
 /**
  * Where compiled code may lie, the best place first: beside the program, or where the system keeps what a user's programs

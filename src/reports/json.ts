@@ -93,6 +93,9 @@ function totalsOf(totals: RunTotals) {
     medianMilliseconds: totals.p50,
     p95Milliseconds: totals.p95,
     stopped: totals.stopped,
+    because: totals.because,
+    ...(totals.missing.length > 0 && { missing: totals.missing }),
+    ...(totals.leftBehind.length > 0 && { leftBehind: totals.leftBehind }),
   };
 }
 

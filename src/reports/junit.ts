@@ -19,7 +19,7 @@ export async function* junitReport(
   totals: RunTotals,
 ): AsyncGenerator<string> {
   const { failed, error, blocked, skipped, passed } = totals.cases;
-  const { bounds, exceeded } = totals;
+  const { bounds, exceeded, missing } = totals;
   let at = '';
   let several = false;
   yield '<?xml version="1.0" encoding="UTF-8"?>\n';
@@ -28,14 +28,15 @@ export async function* junitReport(
       at = part.run.at;
       several = part.run.rounds !== 1;
       const counts = {
-        tests: passed + failed + error + blocked + skipped + bounds.length,
+        tests: passed + failed + error + blocked + skipped + bounds.length + missing.length,
         failures: failed + exceeded.length,
-        errors: error,
+        errors: error + missing.length,
       };
       yield `<testsuites${attributes({ name: part.run.title, ...counts, time: seconds(totals.duration) })}>\n`;
     } else if ('page' in part) yield suite(part, at, several);
     else {
       if (bounds.length > 0) yield boundsSuite(totals);
+      if (missing.length > 0) yield missingSuite(missing);
       yield '</testsuites>\n';
     }
   }
@@ -67,6 +68,16 @@ function boundsSuite({ bounds, exceeded }: RunTotals): string {
       : `    <testcase${head}>\n      ${failure}\n    </testcase>\n`;
   });
   const head = attributes({ name: 'Bounds', tests: bounds.length, failures: exceeded.length });
+  return `  <testsuite${head}>\n${cases.join('')}  </testsuite>\n`;
+}
+
+/** What was lost with a thread or a machine: a run that passed otherwise has not passed. */
+function missingSuite(missing: readonly string[]): string {
+  const cases = missing.map((message, index) => {
+    const head = attributes({ name: `Missing ${index + 1}`, classname: 'missing' });
+    return `    <testcase${head}>\n      <error${attributes({ message, type: 'missing' })}/>\n    </testcase>\n`;
+  });
+  const head = attributes({ name: 'Missing', tests: missing.length, errors: missing.length });
   return `  <testsuite${head}>\n${cases.join('')}  </testsuite>\n`;
 }
 

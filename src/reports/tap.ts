@@ -25,7 +25,8 @@ export async function* tapReport(events: AsyncIterable<RunEvent>, totals: RunTot
       yield casePoint(++number, title, part);
     }
   }
-  if (totals.stopped) yield `Bail out! ${stopsInWords[totals.stopped]}\n`;
+  const why = totals.stopped ? stopsInWords[totals.stopped] : totals.missing.join(' ');
+  if (why !== '') yield `Bail out! ${why}\n`;
 }
 
 function casePoint(number: number, title: string, { event, checks }: ReportedCase): string {

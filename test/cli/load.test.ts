@@ -1,33 +1,18 @@
 import assert from 'node:assert/strict';
-import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
-import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
+import type { RunEvent } from '../../src/core/model/events.ts';
 import type { FiguresEvent } from '../../src/core/model/load-events.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { mervok } from '../support/program.ts';
+import { endOf, figuresIn, recordIn } from '../support/records.ts';
 import { serve } from '../support/server.ts';
 
 const look = caseText('Look', 'GET /berths', 'status = 200');
 const cleaning = (text: string) => text.replace('~~~http', '~~~mervok\ncleanup\n~~~\n\n~~~http');
 
-/** The lines of the last record of a collection. */
-function recordIn(folder: string): RunEvent[] {
-  const runs = join(folder, '.mervok/runs');
-  const last = readdirSync(runs)
-    .filter(name => /^\d{8}-\d{6}(?:-\d+)?\.ndjson$/.test(name))
-    .sort((a, b) => statSync(join(runs, a)).mtimeMs - statSync(join(runs, b)).mtimeMs)
-    .at(-1)!;
-  return readFileSync(join(runs, last), 'utf8')
-    .trimEnd()
-    .split('\n')
-    .map(line => JSON.parse(line));
-}
-
-const figuresIn = (events: readonly RunEvent[]) =>
-  events.filter((event): event is FiguresEvent => event.type === 'figures');
-const endOf = (events: readonly RunEvent[]) => events.at(-1) as EventOf<'end'>;
 const sumOf = (figures: readonly FiguresEvent[], read: (each: FiguresEvent) => number | undefined) =>
   figures.reduce((sum, each) => sum + (read(each) ?? 0), 0);
 

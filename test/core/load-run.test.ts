@@ -7,7 +7,13 @@ import { compareRuns, gatherRun } from '../../src/core/record/compare-runs.ts';
 import { eventSchema } from '../../src/core/record/event-schema.ts';
 import { RunStatistics } from '../../src/core/record/run-statistics.ts';
 import { RunTotals } from '../../src/core/record/totals.ts';
-import { Arrivals, nextUserAt, stretchesOf, usersAt } from '../../src/core/runner/load/arrivals.ts';
+import {
+  Arrivals,
+  type LoadShare,
+  nextUserAt,
+  stretchesOf,
+  usersAt,
+} from '../../src/core/runner/load/arrivals.ts';
 import type { LoadOptions } from '../../src/core/runner/run-options.ts';
 import { caseText } from '../support/collection.ts';
 import { type Answer, type Ran, type RunTextsOptions, runTexts } from '../support/engine.ts';
@@ -60,7 +66,7 @@ const sumOf = (figures: readonly FiguresEvent[], read: (each: FiguresEvent) => n
   figures.reduce((sum, each) => sum + (read(each) ?? 0), 0);
 
 test('due times are evenly spaced at the rate of the moment, over all phases and shares', () => {
-  const timesOf = (text: string, share = { index: 0, of: 1 }) => {
+  const timesOf = (text: string, share: LoadShare = { index: 0, of: 1 }) => {
     const [phases] = stretchesOf(phasesOf(text).phases);
     const arrivals = new Arrivals(phases!, share);
     const all: [number: number, at: number, phase: number][] = [];
@@ -71,6 +77,16 @@ test('due times are evenly spaced at the rate of the moment, over all phases and
   assert.deepEqual(
     timesOf('stay at 4 rounds/s for 1 s').map(([, at]) => at),
     [125, 375, 625, 875],
+  );
+  // What one of three has lost at a time, two others take over between them: nothing twice, nothing left out.
+  const load = 'rise to 40 rounds/s in 2 s; stay 2 s';
+  const lostAt = 1234;
+  const own = timesOf(load, { index: 1, of: 3 }).filter(([, at]) => at >= lostAt);
+  const taken = [0, 1].map(place => timesOf(load, { index: 1 + 3 * place, of: 6, from: lostAt }));
+  assert.ok(taken.every(each => each.length > 5));
+  assert.deepEqual(
+    taken.flat().sort(([a], [b]) => a - b),
+    own,
   );
   // From 0 to 8 a second in a second: n rounds are due within sqrt(n / 4) seconds.
   assert.deepEqual(

@@ -8,6 +8,7 @@ import { makeSigningKeys } from '../../src/platform/queue/job-keys.ts';
 import { Queue } from '../../src/platform/queue/queue.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
+import { harbour } from '../support/harbour.ts';
 import { mervok } from '../support/program.ts';
 import {
   overQueue,
@@ -17,7 +18,7 @@ import {
   type TestWorker,
   until,
 } from '../support/queue.ts';
-import { endOf, harbour, recordIn } from '../support/shared-harbour.ts';
+import { endOf, recordIn } from '../support/records.ts';
 
 const skip = queueProgram() === undefined && 'there is no NATS server on this machine';
 
@@ -60,7 +61,7 @@ test('a worker gives the environment, files and programs of its machine to no jo
   const hostile: { [what: string]: [files: { [path: string]: string }, words: RegExp] } = {
     environment: [
       page('variables: { own: { os: KEEPER_TOKEN } }', asking),
-      /KEEPER_TOKEN[^]*--allow-os NAME/,
+      /KEEPER_TOKEN[\s\S]*--allow-os NAME/,
     ],
     'environment of the system': [page('variables: { own: { os: HOME } }', asking), /HOME/],
     'a file by its path': [

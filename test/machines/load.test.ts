@@ -1,6 +1,5 @@
 import assert from 'node:assert/strict';
-import type { ChildProcess } from 'node:child_process';
-import { writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
@@ -8,17 +7,19 @@ import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
 import type { FiguresEvent } from '../../src/core/model/load-events.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
-import { type Ended, mervok } from '../support/program.ts';
+import { harbour } from '../support/harbour.ts';
+import { mervok } from '../support/program.ts';
 import {
   cuttableWay,
   overQueue,
   queueProgram,
+  runWhile,
   startQueue,
   startWorker,
-  type TestQueue,
+  startWorkers,
   until,
 } from '../support/queue.ts';
-import { endOf, harbour, recordIn } from '../support/shared-harbour.ts';
+import { endOf, figuresIn, recordIn } from '../support/records.ts';
 
 const skip = queueProgram() === undefined && 'there is no NATS server on this machine';
 const look = caseText('Look', 'GET /berths', 'status = 200');
@@ -27,27 +28,8 @@ const leave = caseText('Leave', 'DELETE /berths', 'status = 200').replace(
   '~~~mervok\ncleanup\n~~~\n\n~~~http',
 );
 
-const workersAt = (t: TestContext, queue: TestQueue, count: number) =>
-  Promise.all(Array.from({ length: count }, (_, index) => startWorker(t, queue, `quay-${index + 1}`)));
-
 const collectionFor = (t: TestContext, origin: string, page = `# Berths\n\n${look}`, settings = '') =>
   folderWith(t, { 'mervok.yaml': `title: Skerry Harbour\nbase: ${origin}\n${settings}`, 'berths.md': page });
-
-async function runOver(
-  folder: string,
-  args: readonly string[],
-  meanwhile: (child: ChildProcess) => Promise<void> = async () => undefined,
-): Promise<Ended> {
-  let doing: Promise<void> = Promise.resolve();
-  const ended = await mervok(folder, ['run', ...args], {}, child => {
-    doing = meanwhile(child);
-  });
-  await doing;
-  return ended;
-}
-
-const figuresIn = (events: readonly RunEvent[]) =>
-  events.filter((event): event is FiguresEvent => event.type === 'figures');
 
 /** The most users that were there in a second, in all figures of it together. */
 const usersAt = (events: readonly RunEvent[], second: number) =>
@@ -62,9 +44,9 @@ test('a load over three workers is the sum of what they do, from a common start'
   const { origin, seen } = await harbour(t, () => ({ takes: 10 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
+  await startWorkers(t, queue, 3);
   const load = 'stay at 7 users for 2 s; "storm": stay at 60 rounds/s for 2 s';
-  const { code, out, err } = await runOver(folder, [...overQueue(queue, 3), '--load', load]);
+  const { code, out, err } = await runWhile(folder, [...overQueue(queue, 3), '--load', load]);
   assert.equal(code, 0, out + err);
   assert.match(out, /Skerry Harbour, a load of 2 phases in 4 s, over 3 machines, on \d+ threads/);
   const events = recordIn(folder);
@@ -86,8 +68,8 @@ test('of a worker that is killed it is told what is missing; the rest take over 
   const { origin } = await harbour(t, () => ({ takes: 10 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const [first] = await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(
+  const [first] = await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(
     folder,
     [...overQueue(queue, 3, '2s'), '--load', 'stay at 6 users for 9 s'],
     async () => {
@@ -106,6 +88,20 @@ test('of a worker that is killed it is told what is missing; the rest take over 
   );
   assert.match(out.replace(/\s+/g, ' '), /Not finished: .* quay-1 was lost/);
   assert.deepEqual([usersAt(events, 0), usersAt(events, 3), usersAt(events, 7)], [6, 4, 6]);
+  // No report passes what is not whole, also where it is merged with another.
+  const again = await mervok(folder, ['run', '-q']);
+  assert.equal(again.code, 0, again.err);
+  const [earlier] = readdirSync(join(folder, '.mervok/runs')).sort();
+  const id = earlier!.replace('.ndjson', '');
+  for (const runs of [[id], [id, 'last', '--merge']]) {
+    const files = ['r.xml', 'r.tap', 'r.json'].flatMap(name => ['-o', name]);
+    const report = await mervok(folder, ['report', ...runs, '--verdict', ...files]);
+    assert.equal(report.code, 3, report.out + report.err);
+    const read = (name: string) => readFileSync(join(folder, name), 'utf8');
+    assert.match(read('r.xml'), /<error message="quay-1 was lost /);
+    assert.match(read('r.tap'), /Bail out! quay-1 was lost /);
+    assert.deepEqual(JSON.parse(read('r.json')).totals.missing, missing);
+  }
 });
 
 test('one that is cut off stops, and comes back as one that has left', { skip }, async t => {
@@ -114,7 +110,7 @@ test('one that is cut off stops, and comes back as one that has left', { skip },
   const queue = await startQueue(t);
   const way = await cuttableWay(t, queue);
   const cutOff = await startWorker(t, way, 'quay-1');
-  const { code, out } = await runOver(
+  const { code, out } = await runWhile(
     folder,
     [...overQueue(queue, 1, '2s'), '--load', 'stay at 4 users for 8 s'],
     async () => {
@@ -133,7 +129,9 @@ test('one that is cut off stops, and comes back as one that has left', { skip },
   assert.match(why!, /^quay-1 was lost .* and nobody took over its share\.$/);
   // Every round has cleaned up behind it.
   const count = (what: string) => seen.filter(each => each.what === what).length;
-  assert.equal(count('DELETE /berths'), count('GET /berths'));
+  const uncounted = count('DELETE /berths') - count('GET /berths');
+  // Of a round that was cut off its request may not have been sent any more.
+  assert.ok(uncounted >= 0 && uncounted <= 4, `${uncounted}`);
 });
 
 test('a clock that is wrong by a minute changes neither times nor starts', { skip }, async t => {
@@ -149,7 +147,7 @@ test('a clock that is wrong by a minute changes neither times nor starts', { ski
     startWorker(t, queue, 'quay-2'),
   ]);
   const load = ['--load', 'stay at 40 rounds/s for 2 s', '--sample', '100%'];
-  const { code, out, err } = await runOver(folder, [...overQueue(queue, 2), ...load]);
+  const { code, out, err } = await runWhile(folder, [...overQueue(queue, 2), ...load]);
   assert.equal(code, 0, out + err);
   const events = recordIn(folder);
   const exchanges = events.filter((event): event is EventOf<'exchange'> => event.type === 'exchange');
@@ -170,8 +168,8 @@ test('what one worker has come by that is secret is masked in what another was a
   const page = `# Tokens\n\n${caseText('Sign in', 'POST /tokens', 'status = 200\nkeep $.token as secret token')}\n\n${caseText('Who is there', 'GET /tokens?mine={token}', 'status = 200')}`;
   const folder = collectionFor(t, origin, page);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, [
+  await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, [
     ...overQueue(queue, 3),
     ...['--load', 'stay at 6 users for 1500 ms', '--sample', '100%'],
   ]);
@@ -195,20 +193,20 @@ test('users take rows of their own, whatever machine they are on; --users and --
     'given.env': 'pilot=given\n',
   });
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
+  await startWorkers(t, queue, 3);
   const over = overQueue(queue, 3);
-  const ran = await runOver(folder, [...over, '--load', join(elsewhere, 'many.load')]);
+  const ran = await runWhile(folder, [...over, '--load', join(elsewhere, 'many.load')]);
   assert.equal(ran.code, 0, ran.out + ran.err);
   assert.equal(new Set(seen.map(({ what }) => what)).size, 9);
   seen.length = 0;
   const vars = ['--vars', join(elsewhere, 'given.env')];
-  const users = await runOver(folder, [...over, '--users', '5', '--rounds', '4', ...vars]);
+  const users = await runWhile(folder, [...over, '--users', '5', '--rounds', '4', ...vars]);
   assert.equal(users.code, 0, users.out + users.err);
   assert.equal(seen.filter(({ what }) => what === 'GET /pilots/given').length, 20);
   const cases = recordIn(folder).filter(event => event.type === 'case');
   assert.equal(cases.length, 20);
   seen.length = 0;
-  const rows = await runOver(folder, [...over, '--rows', join(elsewhere, 'pilots.csv')]);
+  const rows = await runWhile(folder, [...over, '--rows', join(elsewhere, 'pilots.csv')]);
   assert.equal(rows.code, 0, rows.out + rows.err);
   assert.equal(new Set(seen.map(({ what }) => what)).size, 30);
 });
@@ -223,8 +221,8 @@ test('pages that run alone do so on whatever machine', { skip }, async t => {
   });
   const folder = collectionFor(t, origin, `---\nalone: true\n---\n# Dock\n\n${look}`);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 2);
-  const { code, out, err } = await runOver(folder, [
+  await startWorkers(t, queue, 2);
+  const { code, out, err } = await runWhile(folder, [
     ...overQueue(queue, 2),
     '--load',
     'stay at 4 users for 1 s',
@@ -241,11 +239,11 @@ test('a condition, an interrupt and a limit end all of them', { skip }, async t 
   }));
   const folder = collectionFor(t, origin, `# Berths\n\n${look}\n\n${leave}`);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 2);
+  await startWorkers(t, queue, 2);
   const over = overQueue(queue, 2);
   bad = true;
   const load = 'stay at 4 users for 30 s\nstop when failed > 20 % for 1 s';
-  const met = await runOver(folder, [...over, '--load', load]);
+  const met = await runWhile(folder, [...over, '--load', load]);
   assert.equal(met.code, 1, met.out + met.err);
   assert.match(met.out.replace(/\s+/g, ' '), /failed > 20 % for 1 s, found /);
   bad = false;
@@ -256,7 +254,7 @@ test('a condition, an interrupt and a limit end all of them', { skip }, async t 
     [[...long, '--timeout', '1s'], 3, 0],
   ] as const) {
     seen.length = 0;
-    const ended = await runOver(folder, [...over, ...args], async child => {
+    const ended = await runWhile(folder, [...over, ...args], async child => {
       await until(
         () => seen.length > 0,
         () => 'nothing is sent',
@@ -280,8 +278,8 @@ test('a queue that is started anew in the middle of a load is waited for', { ski
   const { origin, seen } = await harbour(t, () => ({ takes: 10 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const [first] = await workersAt(t, queue, 2);
-  const { code, out, err } = await runOver(
+  const [first] = await startWorkers(t, queue, 2);
+  const { code, out, err } = await runWhile(
     folder,
     [...overQueue(queue, 2, '6s'), '--load', 'stay at 4 users for 4 s'],
     async () => {

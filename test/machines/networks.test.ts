@@ -8,9 +8,10 @@ import { type TestContext, test } from 'node:test';
 import { createUser } from '@nats-io/nkeys';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
+import { berthPage, harbour } from '../support/harbour.ts';
 import { mervok } from '../support/program.ts';
 import { overQueue, queueProgram, startQueue, startWorker, until } from '../support/queue.ts';
-import { berthPage, endOf, harbour, recordIn } from '../support/shared-harbour.ts';
+import { endOf, recordIn } from '../support/records.ts';
 import { clientFiles, serverFiles } from '../support/tls.ts';
 
 const skip = queueProgram() === undefined && 'there is no NATS server on this machine';

@@ -1,22 +1,23 @@
 import assert from 'node:assert/strict';
-import type { ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
-import { type Ended, mervok } from '../support/program.ts';
+import { berthPage, harbour } from '../support/harbour.ts';
+import { mervok } from '../support/program.ts';
 import {
   cuttableWay,
   overQueue,
   queueProgram,
+  runWhile,
   startQueue,
   startWorker,
-  type TestQueue,
+  startWorkers,
   until,
 } from '../support/queue.ts';
-import { berthPage, endOf, harbour, recordIn } from '../support/shared-harbour.ts';
+import { endOf, recordIn } from '../support/records.ts';
 
 const skip = queueProgram() === undefined && 'there is no NATS server on this machine';
 const berths = ['n1', 'n2', 'n3', 's1', 's2', 's3'];
@@ -32,23 +33,6 @@ function collectionFor(t: TestContext, origin: string, more: { [path: string]: s
   });
 }
 
-const workersAt = (t: TestContext, queue: TestQueue, count: number) =>
-  Promise.all(Array.from({ length: count }, (_, index) => startWorker(t, queue, `quay-${index + 1}`)));
-
-/** Runs it over a queue; what happens meanwhile is up to the test. */
-async function runOver(
-  folder: string,
-  args: readonly string[],
-  meanwhile: (child: ChildProcess) => Promise<void> = async () => undefined,
-): Promise<Ended> {
-  let doing: Promise<void> = Promise.resolve();
-  const ended = await mervok(folder, ['run', ...args], {}, child => {
-    doing = meanwhile(child);
-  });
-  await doing;
-  return ended;
-}
-
 function totalsOf(folder: string) {
   const { totals } = endOf(recordIn(folder));
   const { p50: _p50, p95: _p95, received: _received, ...counts } = totals;
@@ -62,8 +46,8 @@ test('three workers come to the same as one machine, and each case runs once', {
   const alone = totalsOf(folder);
   seen.length = 0;
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 3));
+  await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 3));
   assert.equal(code, 0, out + err);
   assert.match(err, /^3 workers: quay-\d, quay-\d and quay-\d\. Each is sent the collection: /);
   assert.match(out, /\nPassed: 48 cases; all 48 checks hold\./);
@@ -87,8 +71,8 @@ test('of a worker that is killed another one takes over the share', { skip }, as
   const alone = totalsOf(folder);
   seen.length = 0;
   const queue = await startQueue(t);
-  const [first] = await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 3), async () => {
+  const [first] = await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 3), async () => {
     await until(
       () => seen.length >= 8,
       () => 'nothing is sent',
@@ -118,7 +102,7 @@ test('one that is cut off stops sending before its share is given to another, an
   const cutOff = await startWorker(t, way, 'quay-1');
   await startWorker(t, queue, 'quay-2');
   let cutAt = 0;
-  const { code, out, err } = await runOver(folder, overQueue(queue, 2, '3s'), async () => {
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 2, '3s'), async () => {
     await until(
       () => seen.length >= 3,
       () => 'nothing is sent',
@@ -143,8 +127,8 @@ test('one that stands still for longer than its lease changes nothing', { skip }
   const { origin, seen } = await harbour(t, () => ({ takes: 40 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const [first] = await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 3, '1s'), async () => {
+  const [first] = await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 3, '1s'), async () => {
     await until(
       () => seen.length >= 8,
       () => 'nothing is sent',
@@ -162,8 +146,8 @@ test('a queue that is started anew in the middle is waited for', { skip }, async
   const { origin, seen } = await harbour(t, () => ({ takes: 60 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 3, '6s'), async () => {
+  await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 3, '6s'), async () => {
     await until(
       () => seen.length >= 8,
       () => 'nothing is sent',
@@ -181,9 +165,9 @@ test('a queue that is away for good ends the run, which says what is missing', {
     const { origin, seen } = await harbour(t, () => ({ takes: 100 }));
     const folder = collectionFor(t, origin);
     const queue = await startQueue(t);
-    await workersAt(t, queue, 2);
+    await startWorkers(t, queue, 2);
     let goneAt = 0;
-    const { code, out } = await runOver(folder, overQueue(queue, 2, '1s'), async child => {
+    const { code, out } = await runWhile(folder, overQueue(queue, 2, '1s'), async child => {
       await until(
         () => seen.length >= 4,
         () => 'nothing is sent',
@@ -208,8 +192,8 @@ test('a queue that is away at the end is waited for, so that everything is told'
   const { origin, seen } = await harbour(t, () => ({ takes: 40 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 3);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 3, '3s'), async () => {
+  await startWorkers(t, queue, 3);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 3, '3s'), async () => {
     await until(
       () => seen.length >= casesOfAll - 1,
       () => 'it does not come to its end',
@@ -226,8 +210,8 @@ test('workers of a run that is killed clean up, and are free for the next one', 
   const { origin, seen, countOf } = await harbour(t, () => ({ takes: 100 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const workers = await workersAt(t, queue, 2);
-  const killed = await runOver(folder, overQueue(queue, 2, '1s'), async child => {
+  const workers = await startWorkers(t, queue, 2);
+  const killed = await runWhile(folder, overQueue(queue, 2, '1s'), async child => {
     await until(
       () => seen.length >= 4,
       () => 'nothing is sent',
@@ -238,7 +222,7 @@ test('workers of a run that is killed clean up, and are free for the next one', 
   for (const each of workers) await each.says(/ends the job: nobody hears what it has to tell/);
   for (const each of berths) assert.equal(countOf(`DELETE /${each}`), countOf(`POST /${each}`), each);
   seen.length = 0;
-  const next = await runOver(folder, overQueue(queue, 2, '1s'));
+  const next = await runWhile(folder, overQueue(queue, 2, '1s'));
   assert.equal(next.code, 0, next.out + next.err);
   assert.equal(seen.length, casesOfAll);
 });
@@ -248,14 +232,14 @@ test('where there is no queue, or too few workers, nothing is sent', { skip }, a
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
   await startWorker(t, queue, 'quay-1');
-  const few = await runOver(folder, overQueue(queue, 2));
+  const few = await runWhile(folder, overQueue(queue, 2));
   assert.equal(few.code, 2);
   assert.match(
     few.err,
     /^2 workers are wanted, and 1 of those at nats:\/\/127\.0\.0\.1:\d+ took the job within 10 s\. Is 'mervok worker /,
   );
   await queue.stop();
-  const none = await runOver(folder, overQueue(queue, 1));
+  const none = await runWhile(folder, overQueue(queue, 1));
   assert.equal(none.code, 2);
   assert.match(
     none.err,
@@ -268,8 +252,8 @@ test('two runs on one queue do not disturb each other', { skip }, async t => {
   const { origin, seen } = await harbour(t, () => ({ takes: 20 }));
   const folders = [collectionFor(t, origin), collectionFor(t, origin)];
   const queue = await startQueue(t);
-  await workersAt(t, queue, 4);
-  const runs = await Promise.all(folders.map(folder => runOver(folder, overQueue(queue, 2))));
+  await startWorkers(t, queue, 4);
+  const runs = await Promise.all(folders.map(folder => runWhile(folder, overQueue(queue, 2))));
   for (const { code, out, err } of runs) assert.equal(code, 0, out + err);
   for (const folder of folders) assert.equal(totalsOf(folder).cases.passed, casesOfAll);
   assert.equal(seen.length, 2 * casesOfAll);
@@ -279,8 +263,8 @@ test('an interrupt cleans up on all workers', { skip }, async t => {
   const { origin, seen, countOf } = await harbour(t, () => ({ takes: 80 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const workers = await workersAt(t, queue, 2);
-  const { code, out } = await runOver(folder, overQueue(queue, 2), async child => {
+  const workers = await startWorkers(t, queue, 2);
+  const { code, out } = await runWhile(folder, overQueue(queue, 2), async child => {
     await until(
       () => seen.length >= 6,
       () => 'nothing is sent',
@@ -301,8 +285,8 @@ test('a worker that is asked to leave gives its share back, and cleans up', { sk
   const { origin, seen } = await harbour(t, () => ({ takes: 60 }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  const [first] = await workersAt(t, queue, 2);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 2), async () => {
+  const [first] = await startWorkers(t, queue, 2);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 2), async () => {
     await until(
       () => seen.length >= 6,
       () => 'nothing is sent',
@@ -331,8 +315,8 @@ test('pages that hang together go to one worker, and those that run alone run al
     'dock.md': `---\nalone: true\n---\n# Dock\n\n${caseText('Dock', 'GET /dry-dock', 'status = 200')}`,
   });
   const queue = await startQueue(t);
-  await workersAt(t, queue, 2);
-  const { code, out, err } = await runOver(folder, overQueue(queue, 2));
+  await startWorkers(t, queue, 2);
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 2));
   assert.equal(code, 0, out + err);
   assert.deepEqual(together, []);
   assert.match(out, /Passed: 51 cases/);
@@ -345,8 +329,8 @@ test('--fail-fast ends all of them with the first failure', { skip }, async t =>
   }));
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
-  await workersAt(t, queue, 2);
-  const { code, out } = await runOver(folder, [...overQueue(queue, 2), '--fail-fast']);
+  await startWorkers(t, queue, 2);
+  const { code, out } = await runWhile(folder, [...overQueue(queue, 2), '--fail-fast']);
   assert.equal(code, 1, out);
   assert.equal(countOf('GET /n1/2'), 0);
   assert.ok(
@@ -370,7 +354,7 @@ test('a thread of a worker that dies costs its share a second beginning, and not
   const environment = { NODE_OPTIONS: `--require ${dying}` };
   const worker = await startWorker(t, queue, 'quay-1', { args, environment });
   await startWorker(t, queue, 'quay-2');
-  const { code, out, err } = await runOver(folder, overQueue(queue, 2));
+  const { code, out, err } = await runWhile(folder, overQueue(queue, 2));
   assert.equal(code, 0, out + err);
   assert.equal(totalsOf(folder).cases.passed, casesOfAll);
   const { leftBehind = [] } = endOf(recordIn(folder));
@@ -384,7 +368,7 @@ test('an interrupt while workers are looked for ends it, and leaves nothing', { 
   const folder = collectionFor(t, origin);
   const queue = await startQueue(t);
   const worker = await startWorker(t, queue, 'quay-1');
-  const { code, err } = await runOver(folder, overQueue(queue, 2), async child => {
+  const { code, err } = await runWhile(folder, overQueue(queue, 2), async child => {
     await delay(2500);
     child.kill('SIGINT');
   });

@@ -6,7 +6,7 @@ import type { TestContext } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
 import { makeSigningKeys } from '../../src/platform/queue/job-keys.ts';
 import { folderWith } from './folder.ts';
-import { program } from './program.ts';
+import { type Ended, mervok, program } from './program.ts';
 import { closedPort } from './server.ts';
 
 /** Where the queue's own program lies; nothing where it is not installed. */
@@ -111,6 +111,23 @@ export async function startWorker(
     );
   await says(/waits/);
   return { child, name, said: () => said, says, ended };
+}
+
+export const startWorkers = (t: TestContext, queue: TestQueue, count: number) =>
+  Promise.all(Array.from({ length: count }, (_, index) => startWorker(t, queue, `quay-${index + 1}`)));
+
+/** Runs something; what happens meanwhile is up to the test. */
+export async function runWhile(
+  folder: string,
+  args: readonly string[],
+  meanwhile: (child: ChildProcess) => Promise<void> = async () => undefined,
+): Promise<Ended> {
+  let doing: Promise<void> = Promise.resolve();
+  const ended = await mervok(folder, ['run', ...args], {}, child => {
+    doing = meanwhile(child);
+  });
+  await doing;
+  return ended;
 }
 
 /** What `mervok run` needs to hand its work out. */

@@ -1,7 +1,6 @@
 import type { CaseEvent, EventOf, RunEvent } from '../model/events.ts';
-import type { Stop } from '../model/outcomes.ts';
 import { ByUser } from './by-user.ts';
-import { endOf } from './end-event.ts';
+import { endOf, type HowItEnded } from './end-event.ts';
 import { RunTotals } from './totals.ts';
 
 export interface MergedRecord {
@@ -26,14 +25,14 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
   const begin = Math.min(...runs.map(({ at }) => Date.parse(at)));
   let users = 0;
   let last = 0;
-  let stopped: Stop | undefined;
+  const ends: EventOf<'end'>[] = [];
   // What several shares of one selection needed is one case of it.
   const once =
     new Set(runs.map(({ shard }) => shard?.share)).size === 1 && runs[0]!.shard ? new Once() : undefined;
   for (const { run, events } of records) {
     for await (const event of once ? once.of(events) : events) {
       if (event.type === 'end') {
-        stopped ??= event.stopped;
+        ends.push(event);
         last = Math.max(last, Date.parse(run.at) + event.time);
       } else if (event.type === 'figures')
         yield told({ ...event, from: event.from + Date.parse(run.at) - begin });
@@ -42,7 +41,20 @@ export async function* mergeRecords(records: readonly MergedRecord[]): AsyncGene
     }
     users += run.users ?? 1;
   }
-  yield endOf(totals, begin, last, stopped);
+  yield endOf(totals, begin, last, howAllEnded(ends));
+}
+
+/** The first reason counts; what is missing of one is missing of all. */
+function howAllEnded(ends: readonly EventOf<'end'>[]): HowItEnded {
+  const { stopped, because } = ends.find(end => end.stopped !== undefined) ?? {};
+  const missing = ends.flatMap(end => end.missing ?? []);
+  const leftBehind = ends.flatMap(end => end.leftBehind ?? []);
+  return {
+    ...(stopped !== undefined && { stopped }),
+    ...(because !== undefined && { because }),
+    ...(missing.length > 0 && { missing }),
+    ...(leftBehind.length > 0 && { leftBehind }),
+  };
 }
 
 /** Leaves out cases that another record has told already, unless they came to something worse here. */

@@ -55,7 +55,7 @@ export async function* withEnd(events: AsyncIterable<RunEvent>, refuse: Refuse):
     totals.add(ended);
     yield ended;
   }
-  yield endOf(totals, start, last, 'killed');
+  yield endOf(totals, start, last, { stopped: 'killed' });
 }
 
 function missingIn(held: Totals, counted: Totals): string | undefined {

@@ -1,24 +1,6 @@
-import { readdirSync, readFileSync, statSync } from 'node:fs';
-import { join } from 'node:path';
 import type { TestContext } from 'node:test';
-import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
 import { caseText } from './collection.ts';
 import { serve } from './server.ts';
-
-/** The lines of the last record of a collection. */
-export function recordIn(folder: string): RunEvent[] {
-  const runs = join(folder, '.mervok/runs');
-  const last = readdirSync(runs)
-    .filter(name => /^\d{8}-\d{6}(?:-\d+)?\.ndjson$/.test(name))
-    .sort((a, b) => statSync(join(runs, a)).mtimeMs - statSync(join(runs, b)).mtimeMs)
-    .at(-1)!;
-  return readFileSync(join(runs, last), 'utf8')
-    .trimEnd()
-    .split('\n')
-    .map(line => JSON.parse(line));
-}
-
-export const endOf = (events: readonly RunEvent[]) => events.at(-1) as EventOf<'end'>;
 
 /** What an answer is, and how long it takes, in milliseconds. */
 export interface Answered {
