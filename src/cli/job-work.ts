@@ -18,6 +18,8 @@ export interface JobWork extends Omit<ThreadWork, 'input' | 'segment' | 'share' 
     readonly secrets?: string;
     readonly pages: readonly { readonly path: string; readonly unreadable?: string }[];
   };
+  /** Of the collection, for whoever watches the worker. */
+  readonly title: string;
   readonly paths: readonly string[];
   readonly flags: PlanFlags & { readonly cleansUp?: boolean };
   readonly chosen: PlainChoice;

@@ -64,7 +64,7 @@ export async function openMachines(
     : pageShares(plan, sharesOfEach * chosen.count, await durationsKnown(input.root));
   const common: JobWork = {
     ...(await workOf(input, flags)),
-    ...{ options, seed, rowNumbers, tells },
+    ...{ title: plan.title, options, seed, rowNumbers, tells },
     ...(threads !== undefined && { threads }),
     ...(!byUsers && { shares: shares.map(({ pages }) => pages) }),
   };

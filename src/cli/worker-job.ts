@@ -172,7 +172,7 @@ export class WorkerJob implements JobHandler {
   }
 
   #go(begin: number): void {
-    this.settings.say(`begins with run ${this.job.run}`);
+    this.settings.say(`begins with ${this.job.work.title}`);
     this.#going = this.#part!.go(begin).catch(error => this.#fail(error));
   }
 

@@ -48,8 +48,7 @@ export function verdictAndNotes(totals: RunTotals): {
     sentences.push(
       because === undefined ? stopsInWords[stopped] : `${stopsInWords[stopped].slice(0, -1)}: ${because}.`,
     );
-  sentences.push(...missing);
-  const notes: string[] = [...leftBehind];
+  const notes: string[] = [...missing, ...leftBehind];
   if (load) notes.push(...loadSentences(load));
   else if (lag !== undefined && lag > mostLag && lag > (p50 ?? 0) / 10)
     notes.push(
