@@ -15,9 +15,13 @@ import type { Again } from '../reports/verdict.ts';
 import type { CiOutput } from './ci-output.ts';
 import { exitCodes } from './exit.ts';
 import { listenForInterrupt } from './interrupt.ts';
-import type { OpenMachines } from './open-machines.ts';
-import type { PlanInput } from './prepare.ts';
-import type { ChosenMachines } from './queue-options.ts';
+import {
+  type OnMachines,
+  type OnThreads,
+  type OpenWorkers,
+  openMachinesFor,
+  openThreadsFor,
+} from './open-workers.ts';
 import type { Terminal } from './terminal.ts';
 import { type Output, writeReports } from './write-reports.ts';
 
@@ -33,12 +37,9 @@ export interface RunChoices extends Partial<Omit<RunOptions, 'tool' | 'signal' |
   /** How what failed is run again; without it no command is told. */
   readonly again?: Again;
   readonly places: FilePlaces;
-  /** Where several threads share the users. */
-  readonly onThreads?: { readonly count: number; readonly input: PlanInput } | undefined;
-  /** Where other machines share the users, or the pages. */
-  readonly onMachines?:
-    | { readonly chosen: ChosenMachines; readonly input: PlanInput; readonly threads: number | undefined }
-    | undefined;
+  /** Where others carry it out. */
+  readonly onThreads?: OnThreads | undefined;
+  readonly onMachines?: OnMachines | undefined;
   /** What a CI system is told besides. */
   readonly ci?: CiOutput | undefined;
 }
@@ -70,49 +71,38 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
   // Where others send, nothing is sent from here.
   const kinds = onThreads || onMachines ? new Set<string>() : kindsIn(plan);
   const ports = await openPorts(places, kinds, options.runDetails?.seed);
-  const interrupt = listenForInterrupt();
-  const machines =
-    onMachines && (await openOtherMachines(plan, onMachines, choices, { terminal, ...interrupt }));
-  if (machines === 'interrupted') return exitCodes.interrupted;
-  // Last of all: a run that is killed before it has begun leaves no empty one.
-  const recorder = openRecord(root, output, terminal);
   const listeners: Listener[] = [...logs, view, ...(ci ? [ci] : [])];
-  const bodies = recorder !== undefined || log !== undefined || choices.view === 'exchanges';
-  const tellsFound = choices.view === 'exchanges';
+  const interrupt = listenForInterrupt();
+  let workers: OpenWorkers = {};
+  let recorder: Recorder | undefined;
+  let hasBegun = false;
   let isFinished = false;
   let isWholeOnThreads = true;
   try {
-    const threads =
-      onThreads &&
-      (await (
-        await import('./open-threads.ts')
-      ).openThreads(
-        {
-          ...onThreads,
-          options: { ...threadOptions(options), bodies, tellsFound },
-          seed: options.runDetails?.seed,
-          rowNumbers: options.load?.rows?.numbers,
-          tells: log !== undefined || tellsFound || choices.view === 'events' ? 'all' : 'some',
-        },
-        recorder,
-        problem => {
-          isWholeOnThreads = false;
-          terminal.err(`The record is not whole: ${problem}\n`);
-        },
-      ));
+    if (onMachines)
+      workers = await openMachinesFor(plan, onMachines, choices, { terminal, signal: interrupt.signal });
+    // Last of all: a run that is killed before it has begun leaves no empty one.
+    recorder = openRecord(root, output, terminal);
+    hasBegun = true;
+    if (onThreads)
+      workers = await openThreadsFor(onThreads, choices, recorder, problem => {
+        isWholeOnThreads = false;
+        terminal.err(`The record is not whole: ${problem}\n`);
+      });
+    const { close: _close, ...others } = workers;
+    const record = recorder;
     await run(
       plan,
       ports,
       {
         ...options,
+        ...others,
         tool: `mervok ${version}`,
-        bodies,
-        ...(threads && { workers: threads }),
-        ...machines,
+        bodies: record !== undefined || log !== undefined || choices.view === 'exchanges',
         totals,
         deferred: true,
-        ...(recorder && { record: (event: RunEvent) => note(event, recorder) }),
-        ...(tellsFound && { tellsFound }),
+        ...(record && { record: (event: RunEvent) => note(event, record) }),
+        ...(choices.view === 'exchanges' && { tellsFound: true }),
         keepsBodies: log !== undefined || choices.view === 'exchanges' || choices.view === 'events',
         signal: interrupt.signal,
         cleanUpSignal: interrupt.cleanUpSignal,
@@ -121,20 +111,24 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
         for (const listener of listeners) listener.onEvent(event);
       },
     );
-    recorder?.finish();
+    record?.finish();
     isFinished = true;
     for (const listener of listeners) listener.close?.();
-    const whole = recorder === undefined || (isWhole(recorder, terminal) && isWholeOnThreads);
+    const whole = record === undefined || (isWhole(record, terminal) && isWholeOnThreads);
     const written =
-      recorder === undefined || (await reportOn({ recorder, whole, totals }, choices, terminal));
-    await ci?.end(recorder && (() => recorder.events()), totals);
+      record === undefined || (await reportOn({ recorder: record, whole, totals }, choices, terminal));
+    await ci?.end(record && (() => record.events()), totals);
     return codeOf(totals, whole && written);
+  } catch (error) {
+    if (hasBegun || !interrupt.signal.aborted) throw error;
+    terminal.err('Interrupted before anything was sent.\n');
+    return exitCodes.interrupted;
   } finally {
     // A mistake of our own takes nothing away that is on record up to there.
     if (!isFinished) recorder?.finish();
     interrupt.stop();
     recorder?.remove();
-    await machines?.close();
+    await workers.close?.();
     await ports.close();
   }
 }
@@ -143,52 +137,6 @@ export async function executeRun(plan: Plan, choices: RunChoices, terminal: Term
 function note(event: RunEvent, recorder: Recorder): void {
   if (event.type === 'end') recorder.takeSegments();
   recorder.add(event);
-}
-
-/** Workers elsewhere that have everything ready. Throws UsageError. */
-async function openOtherMachines(
-  plan: Plan,
-  { chosen, input, threads }: NonNullable<RunChoices['onMachines']>,
-  { log, view, load, users, runDetails, ...options }: RunChoices,
-  { terminal, signal, stop }: { readonly terminal: Terminal; readonly signal: AbortSignal; stop(): void },
-): Promise<OpenMachines | 'interrupted'> {
-  const { openMachines } = await import('./open-machines.ts');
-  const work = {
-    ...{ chosen, input },
-    byUsers: load !== undefined || users !== undefined,
-    options: { ...threadOptions({ ...options, users }), bodies: true, tellsFound: view === 'exchanges' },
-    seed: runDetails?.seed,
-    rowNumbers: load?.rows?.numbers,
-    tells: 'all' as const,
-    ...(threads !== undefined && { threads }),
-  };
-  try {
-    return await openMachines(plan, work, terminal, signal);
-  } catch (error) {
-    stop();
-    if (!signal.aborted) throw error;
-    terminal.err('Interrupted before anything was sent.\n');
-    return 'interrupted';
-  }
-}
-
-/** How rounds go, as plain data. */
-function threadOptions({
-  users,
-  rounds,
-  lasting,
-  pause,
-  failFast,
-  examples,
-}: Omit<Partial<RunOptions>, 'users'> & { readonly users?: number | undefined }) {
-  return {
-    ...(users !== undefined && { users }),
-    ...(rounds !== undefined && { rounds }),
-    ...(lasting !== undefined && { lasting }),
-    ...(pause && { pause }),
-    ...(failFast && { failFast }),
-    ...(examples && { examples }),
-  };
 }
 
 function codeOf(totals: RunTotals, whole: boolean): number {

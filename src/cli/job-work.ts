@@ -28,7 +28,7 @@ export interface JobWork extends Omit<ThreadWork, 'input' | 'segment' | 'share' 
   /** Where users are: which share this is. */
   readonly share?: LoadShare;
   /** How many threads share it between them; as many as there are cores if nothing is said. */
-  readonly threads?: number;
+  readonly threads?: number | undefined;
 }
 
 interface PlainChoice extends Pick<Chosen, 'without' | 'tags' | 'notTags'> {

@@ -1,11 +1,13 @@
 import assert from 'node:assert/strict';
 import { spawnSync } from 'node:child_process';
+import { generateKeyPairSync } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join, resolve } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { createUser } from '@nats-io/nkeys';
+import { makeSigningKeys } from '../../src/platform/queue/job-keys.ts';
 import { caseText } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { berthPage, harbour } from '../support/harbour.ts';
@@ -76,7 +78,7 @@ test('a queue over TLS that asks for a certificate is given it, and has to be tr
 test('without streams users can be shared out, and pages cannot', { skip }, async t => {
   const folder = await smallCollection(t);
   const queue = await startQueue(t, '', 'nats', false);
-  await startWorker(t, queue, 'quay-1');
+  const worker = await startWorker(t, queue, 'quay-1', { args: ['--once'] });
   const pages = await mervok(folder, ['run', '-q', ...overQueue(queue, 1)]);
   assert.equal(pages.code, 2);
   assert.match(
@@ -85,6 +87,8 @@ test('without streams users can be shared out, and pages cannot', { skip }, asyn
   );
   const users = await mervok(folder, ['run', '-q', ...overQueue(queue, 1), '--users', '2']);
   assert.equal(users.code, 0, users.out + users.err);
+  // One job was all that it was to do.
+  assert.equal(await worker.ended, 0);
 });
 
 test('what does not go together over a queue, or is missing, is said', async t => {
@@ -93,6 +97,12 @@ test('what does not go together over a queue, or is missing, is said', async t =
     'berths.md': `# Berths\n\n${caseText('Look', 'GET http://berths.example/', 'status = 200')}`,
     'jobs.key': 'no key',
   });
+  const rsa = generateKeyPairSync('rsa', { modulusLength: 2048 });
+  const signing = makeSigningKeys();
+  writeFileSync(join(folder, 'jobs.rsa'), rsa.publicKey.export({ type: 'spki', format: 'pem' }));
+  writeFileSync(join(folder, 'own.key'), signing.privateKey);
+  writeFileSync(join(folder, 'jobs.pub'), signing.publicKey);
+  const waiting = ['worker', '--queue', 'nats://127.0.0.1:1', '--trust', 'jobs.pub'];
   const alone = folderWith(t, {
     'berths.md': `# Berths\n\n${caseText('Look', 'GET http://berths.example/', 'status = 200')}`,
   });
@@ -120,6 +130,18 @@ test('what does not go together over a queue, or is missing, is said', async t =
     [folder, ['run', ...over, '--queue-cert', 'c.pem'], /--queue-cert and --queue-key go together/],
     [alone, ['run', ...over], /--queue sends the folder of a collection .* no mervok\.yaml/],
     [folder, ['worker'], /A worker hears of jobs by a queue/],
+    [folder, [...waiting, '--name', 'quay\n1'], /--name takes up to 64 letters in a line/],
+    [folder, [...waiting, '--name', 'q'.repeat(65)], /--name takes up to 64 letters in a line/],
+    [
+      folder,
+      ['worker', '--queue', 'nats://127.0.0.1:1', '--trust', 'jobs.rsa'],
+      /of the kind rsa; jobs are signed by Ed25519/,
+    ],
+    [
+      folder,
+      ['worker', '--queue', 'nats://127.0.0.1:1', '--trust', 'own.key'],
+      /holds a private key\. A worker is given the public one/,
+    ],
     [
       folder,
       ['worker', '--queue', 'nats://127.0.0.1:1'],

@@ -38,7 +38,8 @@ export interface PageWorkers extends Workers {
   ): Promise<Pick<CarriedOut, 'missing' | 'leftBehind'>>;
 }
 
-interface CarryingOut {
+/** What ends a run, and what ends cleaning up behind it. */
+export interface CarryingOut {
   readonly control: RunControl;
   readonly cleanUpSignal: AbortSignal | undefined;
 }

@@ -60,32 +60,26 @@ class LoadOnMachines {
 
   async carryOut(): Promise<{ lag: number | undefined; missing: string[] }> {
     const { all, hooks } = this;
-    const { control, cleanUpSignal, begin } = hooks;
-    const onOver = () => {
-      all.isHurried = true;
-      if (control.stopped) all.tell({ type: 'stop', reason: control.stopped });
-    };
-    const onEnd = () => all.tell({ type: 'end' });
+    const { begin } = hooks;
     all.onMessage = (message, link) => {
       this.#hear(message, link);
       return undefined;
     };
     all.onLost = link => this.#lose(link, 'was lost');
-    control.overSignal.addEventListener('abort', onOver);
-    cleanUpSignal?.addEventListener('abort', onEnd);
+    const ended = new Promise<void>(resolve => {
+      this.#resolve = resolve;
+    });
+    for (const link of all.there) link.tell({ type: 'go', begin: begin + link.offset.elapsed });
+    const unfollow = all.follow(hooks);
+    // One may have been lost since all were ready.
+    for (const link of all.links) if (link.isGone) this.#lose(link, 'was lost');
     try {
-      const ended = new Promise<void>(resolve => {
-        this.#resolve = resolve;
-      });
-      for (const link of all.there) link.tell({ type: 'go', begin: begin + link.offset.elapsed });
-      if (control.isOver) onOver();
       this.#look();
       await ended;
       await all.released();
       return { lag: this.#lag, missing: this.#missing };
     } finally {
-      control.overSignal.removeEventListener('abort', onOver);
-      cleanUpSignal?.removeEventListener('abort', onEnd);
+      unfollow();
     }
   }
 
@@ -99,7 +93,7 @@ class LoadOnMachines {
         break;
       case 'lines':
         this.all.hold(() => {
-          for (const line of message.lines) onTold(atOwnTime(line, link));
+          for (const line of message.lines) onTold(link.atOwnTime(line));
         });
         break;
       case 'stopped':
@@ -113,13 +107,13 @@ class LoadOnMachines {
         part.leave.delete(message.page);
         break;
       case 'ended':
-        part.hasEnded = true;
         this.#missing.push(...message.missing);
         if (message.lag !== undefined) this.#lag = Math.max(message.lag, this.#lag ?? 0);
         if (message.left) {
           this.#lose(link, 'has left');
           link.closeSoon();
         }
+        part.hasEnded = true;
         this.#look();
         break;
       case 'refused':
@@ -138,8 +132,10 @@ class LoadOnMachines {
   /** What it had is spread over the rest. */
   #lose(link: WorkerLink, how: string): void {
     const part = this.#parts.get(link)!;
-    const now = Math.max(0, elapsed() - this.hooks.begin);
+    // Whoever has ended has nothing to lose any more.
+    if (part.hasEnded) return;
     part.hasEnded = true;
+    const now = Math.max(0, elapsed() - this.hooks.begin);
     for (const leave of part.leave.values()) leave();
     const rest = this.all.there.filter(each => each !== link && !this.#parts.get(each)!.hasEnded);
     const isOver = this.hooks.control.isOver || rest.length === 0;
@@ -176,11 +172,4 @@ class LoadOnMachines {
 
 function roundText(milliseconds: number): string {
   return durationText(Math.round(milliseconds / 100) * 100);
-}
-
-/** An event of another machine, by the clock of this one. */
-export function atOwnTime(line: string, { offset }: WorkerLink): string {
-  const event = JSON.parse(line) as { at?: unknown };
-  if (typeof event.at === 'number') event.at = Math.round(event.at - offset.now);
-  return JSON.stringify(event);
 }

@@ -3,7 +3,6 @@ import type { RunEvent } from '../../core/model/events.ts';
 import type { PageWorkers } from '../../core/runner/run-workers.ts';
 import { inWords } from '../../core/text/words.ts';
 import type { Machines } from './machines.ts';
-import { atOwnTime } from './machines-of-load.ts';
 import type { Attempt, FromWorker, MayBegin } from './messages.ts';
 import type { ShareStream } from './share-stream.ts';
 import type { WorkerLink } from './worker-link.ts';
@@ -58,22 +57,14 @@ class PagesOnMachines {
 
   async carryOut(): Promise<{ missing: string[]; leftBehind: string[] }> {
     const { all } = this.machines;
-    const { control, cleanUpSignal } = this.hooks;
-    const onOver = () => {
-      all.isHurried = true;
-      if (control.stopped) all.tell({ type: 'stop', reason: control.stopped });
-    };
-    const onEnd = () => all.tell({ type: 'end' });
     all.onMessage = (message, link) => this.#hear(message, link);
     all.onLost = link => this.#lose(link);
-    control.overSignal.addEventListener('abort', onOver);
-    cleanUpSignal?.addEventListener('abort', onEnd);
+    const ended = new Promise<void>(resolve => {
+      this.#resolve = resolve;
+    });
+    for (const link of all.there) link.tell({ type: 'go', begin: 0 });
+    const unfollow = all.follow(this.hooks);
     try {
-      const ended = new Promise<void>(resolve => {
-        this.#resolve = resolve;
-      });
-      for (const link of all.there) link.tell({ type: 'go', begin: 0 });
-      if (control.isOver) onOver();
       this.#look();
       await ended;
       await all.released();
@@ -81,8 +72,7 @@ class PagesOnMachines {
       return { missing: this.#missing, leftBehind: this.#leftBehind() };
     } finally {
       this.#isOver = true;
-      control.overSignal.removeEventListener('abort', onOver);
-      cleanUpSignal?.removeEventListener('abort', onEnd);
+      unfollow();
     }
   }
 
@@ -145,7 +135,7 @@ class PagesOnMachines {
     this.#finished.set(attempt.share, attempt);
     const lines = attempt.lines.splice(0);
     this.machines.all.hold(() => {
-      for (const line of lines) onEvent(JSON.parse(atOwnTime(line, attempt.link)) as RunEvent);
+      for (const line of lines) onEvent(JSON.parse(attempt.link.atOwnTime(line)) as RunEvent);
     });
   }
 

@@ -1,4 +1,5 @@
 import { UsageError } from '../../core/model/usage-error.ts';
+import type { CarryingOut } from '../../core/runner/run-workers.ts';
 import { elapsed } from '../clock.ts';
 import { type FromWorker, patienceFor, type Secrets, type ToWorker } from './messages.ts';
 import type { Queue } from './queue.ts';
@@ -21,7 +22,7 @@ export class Machines {
   /** Nothing has been heard of it for the time of a lease. */
   onLost: (link: WorkerLink) => void = () => undefined;
   /** Whether no time is left to wait for a queue that is away. */
-  isHurried = false;
+  #isHurried = false;
   readonly #watch: NodeJS.Timeout;
   /** What waits until all have told what nobody may see. */
   #held: (() => void)[] = [];
@@ -69,6 +70,22 @@ export class Machines {
 
   tell(message: ToWorker): void {
     for (const link of this.there) link.tell(message);
+  }
+
+  /** Tells all of them when the run is over, and when cleaning up is. @returns what ends that */
+  follow({ control, cleanUpSignal }: CarryingOut): () => void {
+    const onOver = () => {
+      this.#isHurried = true;
+      if (control.stopped) this.tell({ type: 'stop', reason: control.stopped });
+    };
+    const onEnd = () => this.tell({ type: 'end' });
+    control.overSignal.addEventListener('abort', onOver);
+    cleanUpSignal?.addEventListener('abort', onEnd);
+    if (control.isOver) onOver();
+    return () => {
+      control.overSignal.removeEventListener('abort', onOver);
+      cleanUpSignal?.removeEventListener('abort', onEnd);
+    };
   }
 
   /**
@@ -120,7 +137,7 @@ export class Machines {
     const now = elapsed();
     const { awaySince, backSince } = this.queue;
     // While the queue is away nobody can be heard.
-    const patience = this.isHurried ? this.lease : patienceFor(this.lease);
+    const patience = this.#isHurried ? this.lease : patienceFor(this.lease);
     if (awaySince !== undefined && now - awaySince < patience) return;
     for (const link of this.there) {
       if (now - Math.max(link.lastHeard, backSince) < this.lease) continue;

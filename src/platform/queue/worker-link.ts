@@ -71,6 +71,13 @@ export class WorkerLink {
     this.offset = best!;
   }
 
+  /** An event that it has told of, as a line, by the clock of this machine. */
+  atOwnTime(line: string): string {
+    const event = JSON.parse(line) as { at?: unknown };
+    if (typeof event.at === 'number') event.at = Math.round(event.at - this.offset.now);
+    return JSON.stringify(event);
+  }
+
   /** It has said its last, and that is answered first. */
   closeSoon(): void {
     setImmediate(() => this.close());
