@@ -178,8 +178,10 @@ export function threads(turns, short) {
   const requestsIn = () => takeRecord().at(-1).totals.requests;
   const perRequest = count =>
     work([mervok, ...loadOf(file, load, '--threads', String(count))]) / requestsIn();
-  const bare = () =>
-    work([script('bare-loop.mjs'), target, String(seconds * 200), '32']) / (seconds * 200 * 32);
+  // As many as it is beside: the more there are, the less the start of either weighs.
+  run([mervok, ...loadOf(file, load, '--threads', '1')]);
+  const rounds = Math.ceil(requestsIn() / 32);
+  const bare = () => work([script('bare-loop.mjs'), target, String(rounds), '32']) / (rounds * 32);
   const [pool, one] = inTurn(turns, [bare, () => perRequest(1)]);
   const rate = count => {
     run([mervok, ...loadOf(file, load, '--threads', String(count))]);

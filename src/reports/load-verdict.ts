@@ -22,7 +22,7 @@ export function loadSentences({ rounds, badInWarmUp = 0, ownLimit }: EndedLoad):
     const { percent, told, without } = ownLimit;
     const what = percent === 50 ? 'half of the answers' : `${percent} of 100 answers`;
     sentences.push(
-      `Mervok itself was the limit: ${what} are told as ${timeText(told)} or less, and without the time that they waited to be read it would be ${timeText(without)}.`,
+      `Mervok itself was the limit: ${what} are told as ${timeText(told)} or less, and without its own delays it would be ${timeText(without)}.`,
     );
   }
   return sentences;

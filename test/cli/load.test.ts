@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict';
+import type { ChildProcess } from 'node:child_process';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
@@ -470,7 +471,7 @@ if (!isMainThread && workerData?.work?.thread === 1) setTimeout(() => process.ex
   const usersAt = (second: number) =>
     sumOf(
       figures.filter(({ from }) => from === second * 1000),
-      each => each.users,
+      each => each.mostUsers,
     );
   assert.deepEqual([usersAt(0), usersAt(6)], [6, 4]);
   assert.equal(endOf(events).missing?.length, 1);
@@ -617,4 +618,37 @@ test('the record of a load that was killed is readable, and so are the lines of 
   const { code, out } = await mervok(folder, ['runs']);
   assert.equal(code, 0);
   assert.match(out, /cut off/);
+});
+
+test('where Mervok itself was the limit the verdict says so', async t => {
+  const { origin } = await harbour(t, () => ({ takes: 20 }));
+  const folder = folderWith(t, { 'mervok.yaml': `base: ${origin}\n`, 'berths.md': `# Berths\n\n${look}` });
+  const loads = {
+    rounds: ['--load', 'stay at 40 rounds/s for 3 s', '--threads', '1'],
+    users: ['--load', 'stay at 8 users for 3 s', '--threads', '1'],
+  };
+  /** Lets the program have the processor for half of the time alone. */
+  const takeAway = (child: ChildProcess) => {
+    let isStopped = false;
+    const timer = setInterval(() => {
+      isStopped = !isStopped;
+      child.kill(isStopped ? 'SIGSTOP' : 'SIGCONT');
+    }, 40);
+    child.on('exit', () => clearInterval(timer));
+  };
+  const says = async (args: readonly string[], hinder?: (child: ChildProcess) => void) => {
+    const { code, out, err } = await mervok(folder, ['run', '-q', ...args], {}, hinder);
+    assert.equal(code, 0, out + err);
+    const told =
+      /Mervok itself was the limit: (?:half of the|95 of 100) answers are told as ([\d.]+) ms or less, and without its own delays it would be ([\d.]+) ms\./.exec(
+        out.replace(/\s+/g, ' '),
+      );
+    return told && { told: Number(told[1]), without: Number(told[2]) };
+  };
+  for (const [what, args] of Object.entries(loads)) {
+    const limit = await says(args, takeAway);
+    assert.ok(limit && limit.told > limit.without, what);
+    // What remains is what the server took; of rounds that were begun late no more than that.
+    if (what === 'rounds') assert.ok(limit.without < 35, `${limit.without} ms`);
+  }
 });

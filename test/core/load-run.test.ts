@@ -425,3 +425,23 @@ test('two loads are set against each other by all that they counted', async () =
   );
   assert.deepEqual(compareRuns(before, before).slower, []);
 });
+
+test('where Mervok itself was the limit it is told, with what it would be without; and else it is not', async () => {
+  // So long of every 80 ms the program has no processor.
+  const stallsFor = (lost: number) => (time: number) => {
+    const into = time % 80;
+    return into < 80 - lost ? time : time + 80 - into;
+  };
+  const limitOf = async (text: string, lost: number) => {
+    const { end } = await runLoad(loadOf(text), () => ({ takes: 20 }), { stalls: stallsFor(lost) });
+    return end.totals.load?.ownLimit;
+  };
+  for (const text of ['stay at 40 rounds/s for 4 s', 'stay at 9 users for 4 s']) {
+    assert.equal(await limitOf(text, 0), undefined, text);
+    // A timer of the runtime is late by as much.
+    assert.equal(await limitOf(text, 1), undefined, text);
+    const limit = await limitOf(text, 40);
+    assert.ok(limit && limit.told > 25, text);
+    assert.ok(limit.without >= 10 && limit.without <= 24, `${text}: ${limit.without}`);
+  }
+});

@@ -17,6 +17,9 @@ export class VirtualClock {
   #turns = 0;
   readonly #sleepers = new Set<Sleeper>();
 
+  /** @param stalls when one is woken who would be at a time, where the program has no processor then; both since the beginning */
+  constructor(readonly stalls: (time: number) => number = time => time) {}
+
   /** In milliseconds. */
   readonly elapsed = (): number => this.#time;
 
@@ -42,7 +45,7 @@ export class VirtualClock {
     }
     const [first] = [...this.#sleepers].sort((a, b) => a.until - b.until);
     if (!first) return;
-    this.#time = Math.max(this.#time, first.until);
+    this.#time = Math.max(this.#time, this.begin + this.stalls(first.until - this.begin));
     first.wake();
     if (this.#sleepers.size === 0) return;
     this.#turns = quietTurns;

@@ -34,6 +34,8 @@ export interface Ran {
 
 export interface RunTextsOptions {
   readonly rounds?: number;
+  /** When one is woken who would be at a time, where the program has no processor then; in milliseconds since the run began. */
+  readonly stalls?: (time: number) => number;
   /** How else the run goes. */
   readonly run?: Partial<RunOptions>;
   readonly signal?: AbortSignal;
@@ -97,6 +99,7 @@ export async function runTexts(
     openPage = () => ({ isEmpty: true }),
     byChance = false,
     operations = {},
+    stalls,
   }: RunTextsOptions = {},
 ): Promise<Ran> {
   const { plan: planned, findings } = await planOf(texts, plan, byChance);
@@ -104,7 +107,7 @@ export async function runTexts(
   if (errors.length > 0)
     throw new Error(errors.map(({ message, remedy = '' }) => `${message} ${remedy}`.trim()).join('\n'));
   const sent: OutgoingRequest[] = [];
-  const clock = new VirtualClock();
+  const clock = new VirtualClock(stalls);
   const clockAndRandom = {
     now: () => start + clock.elapsed() - clock.begin,
     uuid: chance,
@@ -118,8 +121,10 @@ export async function runTexts(
       const answered = answer(request, clock.elapsed() - clock.begin);
       if ('exchanges' in answered) return answered;
       const { takes = 5 } = answered;
-      const times = { wait: takes - 1, download: 1, total: takes };
+      const begin = clock.elapsed();
       await clock.sleep(takes, interrupted);
+      const total = stalls ? clock.elapsed() - begin : takes;
+      const times = { wait: total - 1, download: 1, total };
       if (interrupted.aborted) {
         const fault = { kind: 'interrupted' as const, message: 'The run was interrupted.' };
         return { exchanges: [{ request, fault, times, received: 0 }] };

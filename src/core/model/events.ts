@@ -154,7 +154,7 @@ export interface ExchangeEvent extends Operation {
   fresh?: true | undefined;
   /** With load, in milliseconds: how late its round began, where it is the first request of one that was due. */
   late?: number | undefined;
-  /** With load, in milliseconds: how late Mervok itself was to read the answer, as far as that can be told. */
+  /** With load, in milliseconds: how late Mervok itself was to begin and to read the answer, as far as that can be told. */
   lag?: number | undefined;
   connection?:
     | {

@@ -74,7 +74,7 @@ export interface FiguresEvent {
   received: number;
   cases: FiguredCase[];
   requests: FiguredRequest[];
-  /** How long answers took, less the time that Mervok itself was late to read them. */
+  /** How long answers took, less the time that Mervok itself was late to begin and to read them. */
   unlagged: RecordedDurations;
   definitions?: HeldTotals[] | undefined;
 }

@@ -123,7 +123,7 @@ export const figures = z.strictObject({
       tolerating: z.int(),
     }),
   ),
-  /** How long answers took, less the time that Mervok itself was late to read them. */
+  /** How long answers took, less the time that Mervok itself was late to begin and to read them. */
   unlagged: durations,
   definitions: z.optional(z.array(heldTotals)),
 });

@@ -1,9 +1,10 @@
+import { timerExactness } from '../lag.ts';
 import { type Arrival, Arrivals, endOf, type TimedPhase } from './arrivals.ts';
 import type { LoadRun } from './load-run.ts';
 import type { LoadUser } from './load-users.ts';
 
-/** In milliseconds: a timer of the runtime is no more exact. */
-const exactness = 0.5;
+/** In milliseconds: so much sooner it is looked, since timers are rather late. */
+const early = 0.5;
 
 /**
  * Rounds that begin when they are due, whoever has answered or not. Each takes a user who is free, or a new one; where
@@ -13,7 +14,8 @@ export class DueRounds {
   /** Those that were due, and those that have begun. */
   readonly #arrivals: Arrivals;
   readonly #begun: Arrivals;
-  #waiting = 0;
+  /** Of those that are due and have not begun: how late the program itself was to see it, in milliseconds. */
+  readonly #waiting = new WaitingRounds();
   #users = 0;
   #isOver = false;
   /** Those who have come and have nothing to do; who was at work last comes first, so that few connections are open. */
@@ -32,10 +34,10 @@ export class DueRounds {
   async go(): Promise<void> {
     const { run } = this;
     for (let due = this.#arrivals.next(); due; due = this.#arrivals.next()) {
-      await run.until(due.at, exactness);
+      await run.until(due.at, early);
       if (run.isOver) break;
       run.figures.due(due.phase);
-      this.#waiting++;
+      this.#waiting.add(Math.max(0, run.now() - due.at - timerExactness));
       const user = this.#free.pop() ?? this.#newUser();
       if (user) this.#begin(user);
     }
@@ -70,16 +72,45 @@ export class DueRounds {
 
   async #work(user: LoadUser): Promise<void> {
     for (let due = this.#take(); due; due = this.#take())
-      await this.run.round(user, { phase: due.phase, due: due.at, number: due.number });
+      await this.run.round(user, {
+        phase: due.phase,
+        due: due.at,
+        seenLate: due.seenLate,
+        number: due.number,
+      });
   }
 
-  #take(): Arrival | undefined {
-    if (this.#waiting === 0 || this.run.isOver) return undefined;
-    this.#waiting--;
-    return this.#begun.next();
+  #take(): (Arrival & { readonly seenLate: number }) | undefined {
+    const seenLate = this.run.isOver ? undefined : this.#waiting.take();
+    if (seenLate === undefined) return undefined;
+    const { number, at, phase } = this.#begun.next()!;
+    return { number, at, phase, seenLate };
   }
 
   #dropWaiting(): void {
-    for (; this.#waiting > 0; this.#waiting--) this.run.figures.dropped(this.#begun.next()!.phase, 1);
+    while (this.#waiting.take() !== undefined) this.run.figures.dropped(this.#begun.next()!.phase, 1);
   }
 }
+
+/** A list that is taken from its beginning and added to at its end. */
+class WaitingRounds {
+  #all: number[] = [];
+  #first = 0;
+
+  add(seenLate: number): void {
+    this.#all.push(seenLate);
+  }
+
+  take(): number | undefined {
+    if (this.#first === this.#all.length) return undefined;
+    const next = this.#all[this.#first++];
+    if (this.#first >= roomForTaken) {
+      this.#all = this.#all.slice(this.#first);
+      this.#first = 0;
+    }
+    return next;
+  }
+}
+
+/** So many that were taken stay in the list at the most. */
+const roomForTaken = 1000;

@@ -5,19 +5,21 @@ import { toMicrosecond } from '../../text/to-microsecond.ts';
 export class LoadRound {
   /** In milliseconds: how late the program was to read the answer that is looked at. */
   #lag = 0;
-  /** In milliseconds, of the first request alone: how late the round began. */
+  /** In milliseconds, of the first request alone: how late the round began, and how much of that is due to Mervok itself. */
   #late: number | undefined;
+  #seenLate: number;
 
   constructor(
     /** The number of the phase that it belongs to. */
     readonly phase: number,
-    late: number | undefined,
     /** Whether every line of it is told, whatever comes of it. */
     readonly isSampled: boolean,
+    { late, seenLate = 0 }: { readonly late: number | undefined; readonly seenLate: number | undefined },
     /** How late what is read now is read, in milliseconds. */
     readonly lagNow: () => number,
   ) {
     this.#late = late;
+    this.#seenLate = seenLate;
   }
 
   /** Whether it has waited for an answer, and so given others their turn. */
@@ -32,10 +34,10 @@ export class LoadRound {
   mark(event: RunEvent): void {
     if (event.type === 'case') event.phase = this.phase;
     if (event.type !== 'exchange' || event.part || event.fault?.kind === 'unsendable') return;
-    if (this.#late !== undefined) {
-      event.late = toMicrosecond(this.#late);
-      this.#late = undefined;
-    }
-    if (this.#lag > 0) event.lag = toMicrosecond(this.#lag);
+    const lag = this.#lag + this.#seenLate;
+    if (this.#late !== undefined) event.late = toMicrosecond(this.#late);
+    this.#late = undefined;
+    this.#seenLate = 0;
+    if (lag > 0) event.lag = toMicrosecond(lag);
   }
 }

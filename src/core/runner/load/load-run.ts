@@ -13,6 +13,8 @@ export interface RoundToBegin {
   readonly phase: number;
   /** In milliseconds since the run began, where it is due. */
   readonly due?: number;
+  /** In milliseconds: how late the program itself was to see that it is due. */
+  readonly seenLate?: number;
   /** Which of those that are due it is, from 1. */
   readonly number?: number;
 }
@@ -105,7 +107,7 @@ export class LoadRun {
   }
 
   /** One round of a user, whatever comes of it. */
-  async round(user: LoadUser, { phase, due, number }: RoundToBegin): Promise<void> {
+  async round(user: LoadUser, { phase, due, seenLate, number }: RoundToBegin): Promise<void> {
     const { plan, control, ports, options, masker, output, explained, lanes, queue, lock, figures } =
       this.shared;
     const round = ++user.rounds;
@@ -120,7 +122,7 @@ export class LoadRun {
     this.#atWork.set(phase, atWork);
     if (atWork > (this.#mostAtWork.get(phase) ?? 0)) this.#mostAtWork.set(phase, atWork);
     const secrets = masker.forIteration();
-    const load = new LoadRound(phase, late, isSampled, this.shared.lagNow);
+    const load = new LoadRound(phase, isSampled, { late, seenLate }, this.shared.lagNow);
     // Written out, since copies of other objects are slow to make and to read.
     const base: IterationBase = {
       ports,
