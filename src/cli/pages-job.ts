@@ -4,6 +4,7 @@ import { UsageError } from '../core/model/usage-error.ts';
 import { elapsed } from '../platform/clock.ts';
 import type { Attempt, MayBegin, Secrets } from '../platform/queue/messages.ts';
 import type { ShareSource, TakenShare } from '../platform/queue/share-stream.ts';
+import { ownMistake } from '../platform/threads/own-mistake.ts';
 import { startThread } from '../platform/threads/start-thread.ts';
 import type { JobSurroundings, PartOfJob } from './job-part.ts';
 import type { FromShareThread, SharesToRun, ToShareThread } from './share-work.ts';
@@ -108,11 +109,18 @@ export class PagesJob implements PartOfJob {
   async #carryOut(taken: TakenShare): Promise<void> {
     const { tell } = this.surroundings;
     const attempt = { share: taken.share, number: ++this.#attempt };
-    const may = await this.told.mayBegin(attempt);
-    if (may === 'never') await taken.done().catch(() => undefined);
-    if (may === 'not yet') taken.giveBack(this.lease / 6);
-    if (may !== 'now') return;
+    // It counts from when the queue has given it.
     const lease = new Lease(taken, this.lease, () => this.#post({ type: 'stop', reason: 'interrupt' }));
+    const may = await this.told.mayBegin(attempt);
+    if (may !== 'now') {
+      await lease.end(may === 'never', this.lease / 6);
+      return;
+    }
+    if (this.#isOver || lease.isLost) {
+      tell({ type: 'done', attempt, isWhole: false });
+      await lease.end(false);
+      return;
+    }
     const stopped = await new Promise<Stop | undefined>(resolve => {
       this.#current = { ...attempt, resolve };
       this.#post({ type: 'share', attempt: attempt.number, share: attempt.share });
@@ -163,8 +171,10 @@ export class PagesJob implements PartOfJob {
 /** A share that is one's own as long as the queue says so. */
 class Lease {
   isLost = false;
+  /** When it ends, if nobody says that it goes on; by the clock that only goes forward. */
   #until: number;
-  #timer: NodeJS.Timeout;
+  readonly #timer: NodeJS.Timeout;
+  readonly #watch: NodeJS.Timeout;
 
   constructor(
     readonly taken: TakenShare,
@@ -182,13 +192,12 @@ class Lease {
     }, 100);
   }
 
-  readonly #watch: NodeJS.Timeout;
-
-  async end(isDone: boolean): Promise<void> {
+  /** @param after in milliseconds: where it is not done, so much later another one may have it */
+  async end(isDone: boolean, after?: number): Promise<void> {
     clearInterval(this.#timer);
     clearInterval(this.#watch);
     if (isDone) await this.taken.done().catch(() => undefined);
-    else this.taken.giveBack();
+    else this.taken.giveBack(after);
   }
 
   #keep(): void {
@@ -200,11 +209,4 @@ class Lease {
       () => undefined,
     );
   }
-}
-
-function ownMistake({ name, stack }: { readonly name: string; readonly stack: string }): Error {
-  const error = new Error(name);
-  error.name = name;
-  error.stack = stack;
-  return error;
 }

@@ -53,6 +53,7 @@ export class Queue {
         pingInterval: pingEvery,
         maxPingOut: 2,
         noAsyncTraces: true,
+        ignoreAuthErrorAbort: true,
         ...authenticatorOf(access),
         ...(isEncrypted && {
           tls: {

@@ -4,6 +4,7 @@ import { UsageError } from '../../core/model/usage-error.ts';
 import { PageLock, type PageTurns } from '../../core/runner/page-lock.ts';
 import type { RunWorkers } from '../../core/runner/run-workers.ts';
 import type { FromThread, ToThread } from './messages.ts';
+import { ownMistake } from './own-mistake.ts';
 import { forgetReader, openSecretMemory, type SecretMemory, SecretRing } from './secret-ring.ts';
 import { startThread } from './start-thread.ts';
 
@@ -152,7 +153,7 @@ class RunThread {
         else if (message.type === 'failed') {
           this.#isOver = true;
           onReady();
-          reject(ownMistake(message.name, message.stack));
+          reject(ownMistake(message));
         } else if (message.type === 'ended') {
           this.#isOver = true;
           if (message.problem !== undefined) ownHooks.onProblem(message.problem);
@@ -208,12 +209,4 @@ class RunThread {
       this.tell({ type: 'turn', page });
     }
   }
-}
-
-/** A mistake of our own that happened in a thread, told as if it had happened here. */
-function ownMistake(name: string, stack: string): Error {
-  const error = new Error(name);
-  error.name = name;
-  error.stack = stack;
-  return error;
 }
