@@ -1,10 +1,12 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { kindsIn } from '../core/analysis/plan.ts';
+import { isUsageError } from '../core/model/usage-error.ts';
 import { carryOut } from '../core/runner/carry-out.ts';
 import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import type { LoadShare } from '../core/runner/load/arrivals.ts';
 import { LoadOutput } from '../core/runner/load/load-output.ts';
 import { plainLoad } from '../core/runner/load/plain-load.ts';
+import { mostUsersIn } from '../core/runner/load/user-rows.ts';
 import type { PageTurns } from '../core/runner/page-lock.ts';
 import { RunControl } from '../core/runner/run-control.ts';
 import type { LoadOptions } from '../core/runner/run-options.ts';
@@ -18,6 +20,7 @@ import { SecretRing } from '../platform/threads/secret-ring.ts';
 import type { StartedWith } from '../platform/threads/start-thread.ts';
 import { setFlags } from '../platform/tuning.ts';
 import { version } from '../platform/version.ts';
+import { refuseTooManyUsers } from './descriptors.ts';
 import { refusalOf } from './fences.ts';
 import { prepareInput } from './prepare.ts';
 import type { ThreadWork } from './thread-work.ts';
@@ -62,6 +65,7 @@ async function main(): Promise<void> {
   }
   const { plan, places, load: prepared } = ready;
   const load = withRows(prepared ?? plainLoad(options), rowNumbers);
+  if (work.share) refuseTooLargeShare(load, work.share);
   const ports = await openPorts(places, kindsIn(plan), seed);
   const recorder = segment === undefined ? undefined : Recorder.segment(segment);
   const turns = new SharedTurns();
@@ -117,6 +121,12 @@ async function main(): Promise<void> {
   tell({ type: 'ended', lag, problem: recorder?.problem });
 }
 
+/** This machine may carry less than the one that the run was started on. Throws UsageError. */
+function refuseTooLargeShare(load: LoadOptions, share: LoadShare): void {
+  const users = Math.ceil(mostUsersIn(load, load.mostUsers) / share.of);
+  refuseTooManyUsers(users, `A share of ${users} users needs`);
+}
+
 /** Of what the threads divide between them, the part of this one. */
 function partOf({ index, of: shares, from }: LoadShare = { index: 0, of: 1 }): LoadShare {
   return { index: index + shares * thread, of: shares * of, ...(from !== undefined && { from }) };
@@ -127,4 +137,7 @@ function withRows(load: LoadOptions, numbers: readonly number[] | undefined): Lo
   return { ...load, stops: [], ...(load.rows && numbers && { rows: { ...load.rows, numbers } }) };
 }
 
-main().catch((error: Error) => tell({ type: 'failed', name: error.name, stack: error.stack ?? '' }));
+main().catch((error: Error) => {
+  if (isUsageError(error)) tell({ type: 'refused', why: error.message });
+  else tell({ type: 'failed', name: error.name, stack: error.stack ?? '' });
+});

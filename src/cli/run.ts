@@ -78,7 +78,8 @@ export async function runCommand(
   if (machines) refuseBesideQueue(flags);
   const threads = readThreads(flags, flags);
   const runOptions = readRunOptions(flags);
-  if (runOptions.users !== undefined)
+  // Other machines look for themselves what they can carry.
+  if (runOptions.users !== undefined && !machines)
     refuseTooManyUsers(runOptions.users, `--users ${runOptions.users} needs`);
   const { chosen: load, paths: named } = chooseLoad(flags, paths);
   const asLoad = load && { chosen: load, flags };
@@ -92,7 +93,8 @@ export async function runCommand(
     if (await refusedByErrors(findings, terminal)) return;
     refuseNothingToCheck(prepared);
     if (prepared.load) {
-      refuseImpossible(prepared.load);
+      refuseTooFewRows(prepared.load);
+      if (!machines) refuseTooManyForHere(prepared.load);
       noteLargeRecord(prepared.load, plan, terminal);
     }
     noteGathered(prepared, terminal);
@@ -153,9 +155,8 @@ function onMachines(
   return { chosen, input, threads: threads === undefined ? undefined : Number(threads) };
 }
 
-/** A load that this machine cannot carry, or whose table is too short for it. */
-function refuseImpossible(load: LoadOptions): void {
-  refuseTooFewRows(load);
+/** A load that this machine cannot carry. Throws UsageError. */
+function refuseTooManyForHere(load: LoadOptions): void {
   const users = mostUsersIn(load, load.mostUsers);
   refuseTooManyUsers(users, `A load of ${users} users needs`);
 }

@@ -1,5 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { kindsIn } from '../core/analysis/plan.ts';
+import { isUsageError } from '../core/model/usage-error.ts';
 import { carryOut } from '../core/runner/carry-out.ts';
 import { addKnownSecrets } from '../core/runner/known-secrets.ts';
 import { RunControl } from '../core/runner/run-control.ts';
@@ -96,7 +97,8 @@ async function main(): Promise<void> {
 }
 
 function failed(error: Error): void {
-  tell({ type: 'failed', name: error.name, stack: error.stack ?? '' });
+  if (isUsageError(error)) tell({ type: 'refused', why: error.message });
+  else tell({ type: 'failed', name: error.name, stack: error.stack ?? '' });
 }
 
 main().catch(failed);

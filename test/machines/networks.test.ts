@@ -160,6 +160,31 @@ test('what does not go together over a queue, or is missing, is said', async t =
   }
 });
 
+test('a load that one machine cannot carry several can; what one of them cannot is told by it', {
+  skip,
+}, async t => {
+  const folder = await smallCollection(t);
+  const queue = await startQueue(t);
+  const few = ['sh', '-c', 'ulimit -n 200; exec "$0" "$@"'];
+  await startWorker(t, queue, 'quay-1', { before: few });
+  const load = (users: number) => [
+    'run',
+    '-q',
+    ...overQueue(queue, 1),
+    '--load',
+    `stay at ${users} users for 1 s`,
+  ];
+  const refused = await mervok(folder, load(500));
+  assert.equal(refused.code, 2, refused.out);
+  assert.match(
+    refused.err,
+    /quay-1 refuses the job: A share of 500 users needs more connections than this machine lets/,
+  );
+  await startWorker(t, queue, 'quay-2');
+  const carried = await mervok(folder, load(100));
+  assert.equal(carried.code, 0, carried.out + carried.err);
+});
+
 /** Whether this machine lets us have networks of our own. */
 function mayHaveNetworks(): boolean {
   if (process.getuid?.() !== 0) return false;
