@@ -106,7 +106,7 @@ export class LoadJob implements PartOfJob {
       ...{ begin: this.#begin, control: this.#control, cleanUpSignal: this.#cleanUp.signal },
       onFigures: (figures: Extract<FromWorker, { type: 'figures' }>['figures']) =>
         tell({ type: 'figures', figures }),
-      onTold: (line: string) => tell({ type: 'lines', lines: [line] }),
+      onTold: (lines: readonly string[]) => tell({ type: 'lines', lines }),
     };
     const ended = threads.carryOut(hooks).then(({ lag, missing }) => {
       if (lag !== undefined) this.#lag = Math.max(lag, this.#lag ?? 0);

@@ -50,7 +50,7 @@ export class PagesJob implements PartOfJob {
       };
       thread.on('message', (message: FromShareThread) => {
         if (message.type === 'ready') resolve();
-        else if (message.type === 'refused') reject(new UsageError(message.why));
+        else if (message.type === 'refused') fail(new UsageError(message.why));
         else if (message.type === 'failed') fail(ownMistake(message));
         else this.#hear(message);
       });

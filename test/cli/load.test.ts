@@ -2,46 +2,16 @@ import assert from 'node:assert/strict';
 import type { ChildProcess } from 'node:child_process';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type TestContext, test } from 'node:test';
+import { test } from 'node:test';
 import type { RunEvent } from '../../src/core/model/events.ts';
-import type { FiguresEvent } from '../../src/core/model/load-events.ts';
-import { caseText } from '../support/collection.ts';
+import { caseText, cleaning } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
+import { harbour } from '../support/harbour.ts';
 import { mervok } from '../support/program.ts';
-import { endOf, figuresIn, recordIn } from '../support/records.ts';
+import { endOf, figuresIn, recordIn, sumOf } from '../support/records.ts';
 import { serve } from '../support/server.ts';
 
 const look = caseText('Look', 'GET /berths', 'status = 200');
-const cleaning = (text: string) => text.replace('~~~http', '~~~mervok\ncleanup\n~~~\n\n~~~http');
-
-const sumOf = (figures: readonly FiguresEvent[], read: (each: FiguresEvent) => number | undefined) =>
-  figures.reduce((sum, each) => sum + (read(each) ?? 0), 0);
-
-/** A server that counts, and answers as it is told to. */
-async function harbour(
-  t: TestContext,
-  answer: (
-    url: string,
-    count: number,
-  ) => { status?: number; takes?: number; body?: unknown } | undefined = () => ({}),
-) {
-  const seen: string[] = [];
-  const origin = await serve(t, (request, response) => {
-    seen.push(`${request.method} ${request.url}`);
-    const answered = answer(`${request.method} ${request.url}`, seen.length);
-    if (!answered) {
-      request.socket.destroy();
-      return;
-    }
-    const { status = 200, takes = 0, body = {} } = answered;
-    setTimeout(
-      () => response.writeHead(status, { 'Content-Type': 'application/json' }).end(JSON.stringify(body)),
-      takes,
-    );
-  });
-  return { origin, seen };
-}
-
 const load = `load: |
   warm up for 500 ms
   stay at 3 users for 1 s
@@ -133,7 +103,7 @@ test('a load may be written on the command line, or in a file; --rate is one of 
     assert.equal(code, 0, `${args}: ${out}${err}`);
     assert.equal(seen.length, sent, args.join(' '));
     assert.ok(
-      seen.every(each => urls.test(each)),
+      seen.every(({ what }) => urls.test(what)),
       args.join(' '),
     );
   }

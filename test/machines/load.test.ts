@@ -4,8 +4,7 @@ import { join } from 'node:path';
 import { type TestContext, test } from 'node:test';
 import { setTimeout as delay } from 'node:timers/promises';
 import type { EventOf, RunEvent } from '../../src/core/model/events.ts';
-import type { FiguresEvent } from '../../src/core/model/load-events.ts';
-import { caseText } from '../support/collection.ts';
+import { caseText, cleaning } from '../support/collection.ts';
 import { folderWith } from '../support/folder.ts';
 import { harbour } from '../support/harbour.ts';
 import { mervok } from '../support/program.ts';
@@ -19,14 +18,11 @@ import {
   startWorkers,
   until,
 } from '../support/queue.ts';
-import { endOf, figuresIn, recordIn } from '../support/records.ts';
+import { endOf, figuresIn, recordIn, sumOf } from '../support/records.ts';
 
 const skip = queueProgram() === undefined && 'there is no NATS server on this machine';
 const look = caseText('Look', 'GET /berths', 'status = 200');
-const leave = caseText('Leave', 'DELETE /berths', 'status = 200').replace(
-  '~~~http',
-  '~~~mervok\ncleanup\n~~~\n\n~~~http',
-);
+const leave = cleaning(caseText('Leave', 'DELETE /berths', 'status = 200'));
 
 const collectionFor = (t: TestContext, origin: string, page = `# Berths\n\n${look}`, settings = '') =>
   folderWith(t, { 'mervok.yaml': `title: Skerry Harbour\nbase: ${origin}\n${settings}`, 'berths.md': page });
@@ -36,9 +32,6 @@ const usersAt = (events: readonly RunEvent[], second: number) =>
   figuresIn(events)
     .filter(({ from }) => from === second * 1000)
     .reduce((sum, { mostUsers }) => sum + mostUsers, 0);
-
-const sumOf = (events: readonly RunEvent[], read: (each: FiguresEvent) => number) =>
-  figuresIn(events).reduce((sum, each) => sum + read(each), 0);
 
 test('a load over three workers is the sum of what they do, from a common start', { skip }, async t => {
   const { origin, seen } = await harbour(t, () => ({ takes: 10 }));
@@ -267,7 +260,7 @@ test('a condition, an interrupt and a limit end all of them', { skip }, async t 
     const count = (what: string) => seen.filter(each => each.what === what).length;
     assert.ok(count('GET /berths') > 0);
     // A round may have begun whose request was not sent any more; it is cleaned up behind all the same.
-    const begun = sumOf(recordIn(folder), each => each.rounds.begun);
+    const begun = sumOf(figuresIn(recordIn(folder)), each => each.rounds.begun);
     const unsent = begun - count('GET /berths');
     assert.ok(unsent >= 0 && unsent <= 4, `${unsent} unsent`);
     assert.ok(count('DELETE /berths') >= count('GET /berths') && count('DELETE /berths') <= begun);

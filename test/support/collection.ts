@@ -80,6 +80,11 @@ export function caseText(title: string, request: string, statements: string): st
   return `## ${title}\n\n~~~http\n${request}\n~~~\n\n~~~mervok\n${statements}\n~~~\n\n`;
 }
 
+/** The same at the end of an iteration. */
+export function cleaning(text: string): string {
+  return text.replace('~~~http', '~~~mervok\ncleanup\n~~~\n\n~~~http');
+}
+
 export function fence(info: string, content: string): string {
   return `~~~${info}\n${content}\n~~~\n\n`;
 }

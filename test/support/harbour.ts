@@ -1,5 +1,5 @@
 import type { TestContext } from 'node:test';
-import { caseText } from './collection.ts';
+import { caseText, cleaning } from './collection.ts';
 import { serve } from './server.ts';
 
 /** What an answer is, and how long it takes, in milliseconds. */
@@ -43,10 +43,7 @@ export function berthPage(name: string, looks: number): string {
   const cases = Array.from({ length: looks }, (_, index) =>
     caseText(`Look at ${name} ${index + 1}`, `GET /${name}/${index + 1}`, 'status = 200'),
   );
-  const clean = caseText(`Leave ${name}`, `DELETE /${name}`, 'status = 200').replace(
-    '~~~http',
-    '~~~mervok\ncleanup\n~~~\n\n~~~http',
-  );
+  const clean = cleaning(caseText(`Leave ${name}`, `DELETE /${name}`, 'status = 200'));
   return [
     `# Berth ${name}`,
     caseText(`Reserve ${name}`, `POST /${name}`, 'status = 200'),

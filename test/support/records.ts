@@ -20,3 +20,6 @@ export const endOf = (events: readonly RunEvent[]) => events.at(-1) as EventOf<'
 
 export const figuresIn = (events: readonly RunEvent[]) =>
   events.filter((event): event is FiguresEvent => event.type === 'figures');
+
+export const sumOf = (figures: readonly FiguresEvent[], read: (each: FiguresEvent) => number | undefined) =>
+  figures.reduce((sum, each) => sum + (read(each) ?? 0), 0);

@@ -26,11 +26,13 @@ export async function carryOutOnWorkers(
         if (load) output.emit(figures);
         else output.tell(figures);
       },
-      onTold: line => {
-        const event = JSON.parse(line) as RunEvent;
-        if (workers.keepRecord) output.tell(event);
-        // What one of them has come by may stand in what another one was answered.
-        else output.emit(event, masker);
+      onTold: lines => {
+        for (const line of lines) {
+          const event = JSON.parse(line) as RunEvent;
+          if (workers.keepRecord) output.tell(event);
+          // What one of them has come by may stand in what another one was answered.
+          else output.emit(event, masker);
+        }
       },
     });
     return { lag, missing, because: watching.because };

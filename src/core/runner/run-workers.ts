@@ -19,13 +19,13 @@ export interface RunWorkers extends Workers {
   readonly keepRecord: boolean;
   /**
    * Until all of them have ended. One that dies is told as missing; the rest come to their end.
-   * @param run `onFigures` hears what they count, `onTold` of what they note line by line, as JSON
+   * @param run `onFigures` hears what they count, `onTold` of lines that they note, as JSON
    */
   carryOut(
     run: CarryingOut & {
       readonly begin: number;
       readonly onFigures: (event: FiguresEvent) => void;
-      readonly onTold: (line: string) => void;
+      readonly onTold: (lines: readonly string[]) => void;
     },
   ): Promise<Pick<CarriedOut, 'lag' | 'missing'>>;
 }

@@ -92,9 +92,7 @@ class LoadOnMachines {
         onFigures(message.figures);
         break;
       case 'lines':
-        this.all.hold(() => {
-          for (const line of message.lines) onTold(link.atOwnTime(line));
-        });
+        this.all.hold(() => onTold(message.lines.map(line => link.atOwnTime(line))));
         break;
       case 'stopped':
         control.stop(message.reason);

@@ -25,7 +25,7 @@ export interface Availability {
   readonly tool: string;
 }
 
-/** Names stand in lines of their own making nowhere, and nobody's name fills a screen. */
+/** A name fits into a line, and holds nothing that a terminal would take for more. */
 export function isWorkerName(name: string): boolean {
   return /^[^\p{C}\s](?:[^\p{C}]{0,62}[^\p{C}\s])?$/u.test(name);
 }

@@ -149,8 +149,12 @@ class RunThread {
       };
       worker.on('message', (message: FromThread) => {
         if (message.type === 'ready') onReady();
-        else if (message.type === 'refused') onRefused(new UsageError(message.why));
-        else if (message.type === 'failed') {
+        else if (message.type === 'refused') {
+          this.#isOver = true;
+          const refused = new UsageError(message.why);
+          onRefused(refused);
+          reject(refused);
+        } else if (message.type === 'failed') {
           this.#isOver = true;
           onReady();
           reject(ownMistake(message));
@@ -184,7 +188,7 @@ class RunThread {
         onFigures(message.figures);
         break;
       case 'told':
-        for (const line of message.lines) onTold(line);
+        onTold(message.lines);
         break;
       case 'stopped':
         control.stop(message.reason satisfies Stop);

@@ -14,7 +14,8 @@ export class LoadRound {
     readonly phase: number,
     /** Whether every line of it is told, whatever comes of it. */
     readonly isSampled: boolean,
-    { late, seenLate = 0 }: { readonly late: number | undefined; readonly seenLate: number | undefined },
+    late: number | undefined,
+    seenLate = 0,
     /** How late what is read now is read, in milliseconds. */
     readonly lagNow: () => number,
   ) {

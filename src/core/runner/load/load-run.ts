@@ -122,7 +122,7 @@ export class LoadRun {
     this.#atWork.set(phase, atWork);
     if (atWork > (this.#mostAtWork.get(phase) ?? 0)) this.#mostAtWork.set(phase, atWork);
     const secrets = masker.forIteration();
-    const load = new LoadRound(phase, isSampled, { late, seenLate }, this.shared.lagNow);
+    const load = new LoadRound(phase, isSampled, late, seenLate, this.shared.lagNow);
     // Written out, since copies of other objects are slow to make and to read.
     const base: IterationBase = {
       ports,
