@@ -9,7 +9,7 @@ import {
 } from '@nats-io/transport-node';
 import { UsageError } from '../../core/model/usage-error.ts';
 import { elapsed } from '../clock.ts';
-import { attempt, read } from '../files.ts';
+import { read } from '../files.ts';
 import type { QueueAccess } from './queue-access.ts';
 
 /** In milliseconds. */
@@ -42,6 +42,7 @@ export class Queue {
     const { host, server, name } = placeOf(access.url);
     const { ca, cert, key } = access;
     for (const file of [ca, cert, key]) if (file !== undefined) read(file);
+    const authenticator = authenticatorOf(access);
     const isEncrypted = access.url.startsWith('tls:') || ca !== undefined || cert !== undefined;
     try {
       const connection = await connect({
@@ -54,7 +55,7 @@ export class Queue {
         maxPingOut: 2,
         noAsyncTraces: true,
         ignoreAuthErrorAbort: true,
-        ...authenticatorOf(access),
+        ...authenticator,
         ...(isEncrypted && {
           tls: {
             ...(ca !== undefined && { caFile: ca }),
@@ -150,22 +151,36 @@ function placeOf(url: string): { host: string; server: string; name: string } {
   return { host, server: host, name: `${parsed.protocol}//${host}` };
 }
 
+/** Whatever stands before the last '@' may be one, or a part of it. */
 function withoutPassword(url: string): string {
-  return url.replace(/\/\/[^@/]*@/, '//');
+  return url.replace(/^([a-z]+:\/\/)?.*@/is, '$1');
 }
 
 function authenticatorOf({ url, credentials }: QueueAccess) {
   if (credentials !== undefined) {
-    const text = attempt(credentials, read);
+    const text = read(credentials).trim();
+    const bytes = new TextEncoder().encode(text);
     // A file of credentials holds a token and a seed; one of a key the seed alone.
-    const bytes = new TextEncoder().encode(text.trim());
-    return { authenticator: /BEGIN/.test(text) ? credsAuthenticator(bytes) : nkeyAuthenticator(bytes) };
+    if (/BEGIN NATS USER JWT/.test(text)) return { authenticator: credsAuthenticator(bytes) };
+    if (/^SU[A-Z2-7]+$/.test(text)) return { authenticator: nkeyAuthenticator(bytes) };
+    throw new UsageError(
+      `'${credentials}' holds no credentials of a user of NATS: neither those that the server hands out, nor the seed of a key (SU…).`,
+    );
   }
   const { username, password } = new URL(url);
   if (username === '') return {};
-  const user = decodeURIComponent(username);
+  const user = decoded(username);
   if (password === '') return { token: user };
-  return { authenticator: usernamePasswordAuthenticator(user, decodeURIComponent(password)) };
+  return { authenticator: usernamePasswordAuthenticator(user, decoded(password)) };
+}
+
+/** A '%' that begins no escape stands for itself. */
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
 }
 
 function whyNot(error: Error, host: string): { why: string; isAway?: true } {
